@@ -57,7 +57,7 @@ def _power_to(kind: str, width_mhz: int, below_mask_db: float, offset_hz: FloatA
     span = np.abs(offset_hz)[..., None] - offsets[:-1]
     span = np.clip(span, 0.0, np.diff(offsets))
     flat = np.abs(slope) < 1e-12
-    safe = np.where(flat, 1.0, slope)
+    safe = np.where(flat, -1.0, slope)
     areas = np.where(flat, start * span, start * np.expm1(safe * span) / safe)
     return np.asarray(np.sign(offset_hz) * areas.sum(axis=-1))
 

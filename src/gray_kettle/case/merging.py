@@ -1,0 +1,107 @@
+"""Rows that belong together, put together: the same observations in any order and any split give the same tables."""
+
+import numpy as np
+
+from gray_kettle.records import FloatArray, IntArray, Listening, Sightings, Traffic
+
+# A receiver that stays on a channel hears something at least this often, else it was elsewhere or off.
+LONGEST_SILENCE_S = 2.0
+
+
+def _groups(*keys: FloatArray | IntArray) -> tuple[IntArray, IntArray]:
+    """(order of the rows, start of each group of equal keys within that order). The first key sorts last."""
+    order = np.lexsort(keys[::-1])
+    changed = np.zeros(len(order), bool)
+    for key in keys:
+        ordered = np.nan_to_num(key[order], nan=-1.0)
+        changed[1:] |= ordered[1:] != ordered[:-1]
+    if len(changed):
+        changed[0] = True
+    return order, np.flatnonzero(changed)
+
+
+def merged_sightings(rows: Sightings) -> Sightings:
+    """One row an announcement, moment, receiver channel and spot, in time order."""
+    if not len(rows):
+        return rows
+    order, starts = _groups(rows.time_s, rows.announcement, rows.receiver_hz, rows.spot)
+    # Equal keys are summed in the order of their levels, so that the sum does not hang on the order of import.
+    order = np.lexsort((rows.level_mw, rows.spot, rows.receiver_hz, rows.announcement, rows.time_s))
+    first = order[starts]
+
+    def total(values: FloatArray | IntArray) -> FloatArray | IntArray:
+        return np.asarray(np.add.reduceat(values[order], starts))
+
+    def mean(values: FloatArray) -> FloatArray:
+        told = ~np.isnan(values)
+        count = np.add.reduceat(told[order].astype(np.float64), starts)
+        summed = np.add.reduceat(np.where(told, values, 0.0)[order], starts)
+        return np.asarray(summed / np.where(count > 0, count, np.nan))
+
+    return Sightings(
+        rows.announcement[first],
+        rows.time_s[first],
+        rows.receiver_hz[first],
+        total(rows.level_mw),
+        total(rows.levels),  # type: ignore[arg-type]
+        mean(rows.noise_dbm),
+        mean(rows.load_utilisation),
+        mean(rows.load_stations),
+        total(rows.frames),  # type: ignore[arg-type]
+        total(rows.beacons),  # type: ignore[arg-type]
+        total(rows.retries),  # type: ignore[arg-type]
+        rows.spot[first],
+    )
+
+
+def merged_traffic(rows: Traffic) -> Traffic:
+    """One row a second, receiver channel, BSSID, transmitter and spot, in time order."""
+    if not len(rows):
+        return rows
+    _, starts = _groups(rows.second, rows.receiver_hz, rows.bssid, rows.transmitter, rows.spot)
+    order = np.lexsort((rows.level_mw, rows.spot, rows.transmitter, rows.bssid, rows.receiver_hz, rows.second))
+    first = order[starts]
+    summed = [np.add.reduceat(getattr(rows, name)[order], starts) for name in _TRAFFIC_SUMS]
+    return Traffic(
+        rows.second[first],
+        rows.receiver_hz[first],
+        rows.bssid[first],
+        rows.transmitter[first],
+        *summed,
+        rows.spot[first],
+    )
+
+
+_TRAFFIC_SUMS = ("frames", "retries", "octets", "airtime_s", "level_mw", "levels")
+
+
+def merged_listening(rows: Listening, low_s: float, high_s: float) -> Listening:
+    """Runs of one channel joined where only a short silence parts them, and cut to the window.
+
+    The time between two runs on different channels is shared out evenly between them, as far as it is short.
+    """
+    if not len(rows):
+        return rows
+    out: list[tuple[float, float, float, int]] = []
+    for spot in np.unique(rows.spot):
+        of_spot = rows.rows(np.flatnonzero(rows.spot == spot))
+        order = np.lexsort((of_spot.end_s, of_spot.receiver_hz, of_spot.start_s))
+        last: list[float] | None = None
+        for k in order:
+            start, end, hz = (float(x[k]) for x in (of_spot.start_s, of_spot.end_s, of_spot.receiver_hz))
+            if last is not None and start - last[1] <= LONGEST_SILENCE_S:
+                if hz == last[2]:
+                    last[1] = max(last[1], end)
+                    continue
+                middle = (last[1] + start) / 2
+                if middle > last[1]:
+                    last[1] = start = middle
+            if last is not None:
+                out.append((last[0], last[1], last[2], int(spot)))
+            last = [start, end, hz]
+        if last is not None:
+            out.append((last[0], last[1], last[2], int(spot)))
+    table = np.array(out)
+    cut_start, cut_end = np.maximum(table[:, 0], low_s), np.minimum(table[:, 1], high_s)
+    kept = cut_end >= cut_start
+    return Listening(cut_start[kept], cut_end[kept], table[kept, 2], table[kept, 3].astype(np.int64))

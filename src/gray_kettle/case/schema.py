@@ -1,0 +1,66 @@
+"""Tables of a case and their version.
+
+Observations are kept as chunks: up to some thousand rows of one column layout, packed. Reading a window is a few
+large reads instead of a row at a time, and a chunk says which columns it holds, so that layouts can grow.
+"""
+
+import sqlalchemy as sa
+
+VERSION = 1
+APPLICATION_ID = 0x47524B54  # tells SQLite files of ours from others ("GRKT")
+
+metadata = sa.MetaData()
+
+meta = sa.Table(
+    "meta",
+    metadata,
+    sa.Column("key", sa.Text, primary_key=True),
+    sa.Column("value", sa.Text, nullable=False),
+)
+# Every saved setup stays; the newest counts.
+setups = sa.Table(
+    "setups",
+    metadata,
+    sa.Column("number", sa.Integer, primary_key=True),
+    sa.Column("saved_s", sa.Float, nullable=False),
+    sa.Column("document", sa.Text, nullable=False),
+)
+takes = sa.Table(
+    "takes",
+    metadata,
+    sa.Column("number", sa.Integer, primary_key=True),
+    sa.Column("source", sa.Text, nullable=False),
+    sa.Column("kind", sa.Text, nullable=False),
+    sa.Column("spot", sa.Text, nullable=False),
+    sa.Column("digest", sa.Text, nullable=False),
+    sa.Column("taken_s", sa.Float, nullable=False),
+    sa.Column("start_s", sa.Float),
+    sa.Column("end_s", sa.Float),
+    sa.Column("records", sa.Integer, nullable=False, default=0),
+    sa.Column("skipped", sa.Integer, nullable=False, default=0),
+    # Read to the end (or to the damage) of its source; a take that was stopped can be taken again.
+    sa.Column("complete", sa.Boolean, nullable=False, default=False),
+    # A later, complete take of the same bytes stands in its place.
+    sa.Column("superseded", sa.Boolean, nullable=False, default=False),
+    sa.Column("notes", sa.Text, nullable=False, default="[]"),
+    sa.Column("swept_bands", sa.Text, nullable=False, default="[]"),
+)
+announcements = sa.Table(
+    "announcements",
+    metadata,
+    sa.Column("number", sa.Integer, primary_key=True),
+    sa.Column("document", sa.Text, nullable=False, unique=True),
+)
+chunks = sa.Table(
+    "chunks",
+    metadata,
+    sa.Column("number", sa.Integer, primary_key=True),
+    sa.Column("take", sa.Integer, sa.ForeignKey("takes.number"), nullable=False),
+    sa.Column("layout", sa.Text, nullable=False),
+    sa.Column("columns", sa.Text, nullable=False),
+    sa.Column("start_s", sa.Float, nullable=False),
+    sa.Column("end_s", sa.Float, nullable=False),
+    sa.Column("rows", sa.Integer, nullable=False),
+    sa.Column("payload", sa.LargeBinary, nullable=False),
+    sa.Index("chunks_by_time", "layout", "start_s", "end_s"),
+)

@@ -1,0 +1,296 @@
+"""A case: setup, takes, and what they observed. Takes are only ever added."""
+
+import json
+import sqlite3
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any, TypeVar
+
+import numpy as np
+import sqlalchemy as sa
+
+from gray_kettle.case import schema
+from gray_kettle.case.merging import merged_listening, merged_sightings, merged_traffic
+from gray_kettle.case.packing import announcement_from, announcement_text, pack, unpack
+from gray_kettle.errors import KettleError
+from gray_kettle.records import (
+    Announcement,
+    Columns,
+    FloatArray,
+    Listening,
+    Observations,
+    Piece,
+    Setup,
+    Sightings,
+    TakeInfo,
+    Traffic,
+)
+
+Table = TypeVar("Table", bound=Columns)
+_CHUNK_ROWS = 8192
+
+
+class Case:
+    """One open case file. Belongs to the thread that opened it; use it in a `with` block."""
+
+    def __init__(self, path: Path, engine: sa.Engine) -> None:
+        self.path = path
+        self._engine = engine
+        self._numbers: dict[Announcement, int] = {}
+
+    @classmethod
+    def create(cls, path: Path, setup: Setup) -> "Case":
+        """Make a new case. Raises: KettleError, when the file exists or cannot be written."""
+        if path.exists():
+            raise KettleError(f"{path} exists already: choose another name, or open it.")
+        if not path.parent.is_dir():
+            raise KettleError(f"The folder {path.parent} does not exist: make it first.")
+        case = cls(path, _engine(path))
+        with case._writing() as db:
+            db.execute(sa.text(f"PRAGMA application_id = {schema.APPLICATION_ID}"))
+            schema.metadata.create_all(db)
+            db.execute(schema.meta.insert(), {"key": "version", "value": str(schema.VERSION)})
+        case.save_setup(setup)
+        return case
+
+    @classmethod
+    def open(cls, path: Path) -> "Case":
+        """Open a case. Raises: KettleError, when it is none, or from a newer version."""
+        if not path.is_file():
+            raise KettleError(f"{path} is not there: make it with `gray-kettle new {path}`.")
+        with path.open("rb") as file:
+            head = file.read(72)
+        if head[:15] != b"SQLite format 3" or int.from_bytes(head[68:72]) != schema.APPLICATION_ID:
+            raise KettleError(f"{path} is not a Gray Kettle case; to read it into one, use `gray-kettle take`.")
+        case = cls(path, _engine(path))
+        with case._reading() as db:
+            version = int(db.execute(sa.select(schema.meta.c.value).where(schema.meta.c.key == "version")).scalar_one())
+        if version > schema.VERSION:
+            case.close()
+            raise KettleError(
+                f"{path} was made by a newer version of Gray Kettle (format {version}, this one reads up to "
+                f"{schema.VERSION}): update Gray Kettle to open it."
+            )
+        return case
+
+    def close(self) -> None:
+        self._engine.dispose()
+
+    def __enter__(self) -> "Case":
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
+
+    @contextmanager
+    def _reading(self) -> Iterator[sa.Connection]:
+        with self._turning_errors(), self._engine.connect() as db:
+            yield db
+
+    @contextmanager
+    def _writing(self) -> Iterator[sa.Connection]:
+        with self._turning_errors(), self._engine.begin() as db:
+            yield db
+
+    @contextmanager
+    def _turning_errors(self) -> Iterator[None]:
+        try:
+            yield
+        except (sa.exc.DBAPIError, sa.exc.NoResultFound, sqlite3.Error) as error:
+            reason = str(getattr(error, "orig", None) or error)
+            raise KettleError(f"The case {self.path} cannot be used: {reason}.") from error
+
+    # Setup
+
+    def setup(self) -> Setup:
+        newest = sa.select(schema.setups.c.document).order_by(schema.setups.c.number.desc()).limit(1)
+        with self._reading() as db:
+            document: dict[str, Any] = json.loads(db.execute(newest).scalar_one())
+        lists = {name: tuple(document[name]) for name in ("own", "foreign", "clients")}
+        names = tuple((address, name) for address, name in document["names"])
+        plain = {name: document[name] for name in ("site", "country", "complaint")}
+        return Setup(**plain, **lists, names=names)
+
+    def save_setup(self, setup: Setup) -> None:
+        with self._writing() as db:
+            db.execute(schema.setups.insert(), {"saved_s": time.time(), "document": json.dumps(asdict(setup))})
+
+    # Takes
+
+    def take_of_digest(self, digest: str) -> int | None:
+        """Number of the complete take that read the same bytes before, if any."""
+        same = sa.select(schema.takes.c.number).where(schema.takes.c.digest == digest, schema.takes.c.complete)
+        with self._reading() as db:
+            return db.execute(same.limit(1)).scalar()
+
+    def begin_take(self, source: str, kind: str, spot: str, digest: str) -> int:
+        row = {"source": source, "kind": kind, "spot": spot, "digest": digest, "taken_s": time.time()}
+        with self._writing() as db:
+            number = db.execute(schema.takes.insert().returning(schema.takes.c.number), row).scalar_one()
+        return int(number)
+
+    def append(self, take: int, piece: Piece) -> None:
+        """Add a piece to a take; what was appended stays even if nothing more comes."""
+        with self._writing() as db:
+            numbers = np.array([self._announcement_number(db, a) for a in piece.announcements], dtype=np.int64)
+            sightings = piece.sightings
+            if len(sightings):
+                sightings = _with_announcement(sightings, numbers)
+            self._add_chunks(db, take, sightings, sightings.time_s)
+            self._add_chunks(db, take, piece.traffic, piece.traffic.second.astype(np.float64))
+            self._add_chunks(db, take, piece.listening, piece.listening.start_s)
+
+    def finish_take(self, take: int, totals: Piece, notes: tuple[str, ...], *, complete: bool) -> None:
+        """Close a take with its totals (records, skipped, swept bands).
+
+        A complete one stands in the place of earlier takes of the same bytes that were stopped.
+        """
+        t = schema.takes
+        span = sa.select(sa.func.min(schema.chunks.c.start_s), sa.func.max(schema.chunks.c.end_s))
+        with self._writing() as db:
+            start_s, end_s = db.execute(span.where(schema.chunks.c.take == take)).one()
+            values = {
+                "start_s": start_s,
+                "end_s": end_s,
+                "records": totals.records,
+                "skipped": totals.skipped,
+                "notes": json.dumps(notes),
+                "swept_bands": json.dumps(totals.swept_bands),
+                "complete": complete,
+            }
+            db.execute(t.update().where(t.c.number == take), values)
+            if complete:
+                digest = sa.select(t.c.digest).where(t.c.number == take).scalar_subquery()
+                earlier = t.update().where(t.c.digest == digest, t.c.number != take)
+                db.execute(earlier.values(superseded=True))
+
+    def drop_empty_take(self, take: int) -> None:
+        """Forget a take that gave nothing at all."""
+        with self._writing() as db:
+            held = db.execute(sa.select(schema.chunks.c.number).where(schema.chunks.c.take == take).limit(1)).scalar()
+            if held is None:
+                db.execute(schema.takes.delete().where(schema.takes.c.number == take))
+
+    def takes(self) -> tuple[TakeInfo, ...]:
+        t = schema.takes.c
+        chosen = sa.select(
+            t.number, t.source, t.kind, t.spot, t.digest, t.start_s, t.end_s, t.records, t.skipped, t.notes, t.swept_bands
+        )
+        with self._reading() as db:
+            rows = db.execute(chosen.where(~t.superseded).order_by(t.number)).all()
+        return tuple(
+            TakeInfo(*row[:5], row[5] or 0.0, row[6] or 0.0, *row[7:9], tuple(json.loads(row[9])), tuple(json.loads(row[10])))
+            for row in rows
+        )
+
+    # Observations
+
+    def span_s(self) -> tuple[float, float] | None:
+        """First and last moment of anything observed; None in an empty case."""
+        c = schema.chunks.c
+        with self._reading() as db:
+            start_s, end_s = db.execute(sa.select(sa.func.min(c.start_s), sa.func.max(c.end_s))).one()
+        return None if start_s is None else (float(start_s), float(end_s))
+
+    def window(self, start_s: float | None = None, end_s: float | None = None) -> Observations:
+        """All that was observed from start to end (both included; open ends for None)."""
+        low = -np.inf if start_s is None else start_s
+        high = np.inf if end_s is None else end_s
+        takes = self.takes()
+        spots = tuple(sorted({t.spot for t in takes}))
+        spot_of_take = {t.number: spots.index(t.spot) for t in takes}
+        with self._reading() as db:
+            rows = db.execute(sa.select(schema.announcements.c.number, schema.announcements.c.document)).all()
+            known = {int(number): announcement_from(text) for number, text in rows}
+            sightings = self._chunks(db, Sightings, low, high, spot_of_take)
+            traffic = self._chunks(db, Traffic, low, high, spot_of_take)
+            listening = self._chunks(db, Listening, low, high, spot_of_take)
+        sightings = sightings.rows((sightings.time_s >= low) & (sightings.time_s <= high))
+        # A second belongs to the window in which it begins.
+        traffic = traffic.rows((traffic.second >= np.floor(low)) & (traffic.second <= high))
+        listening = listening.rows((listening.end_s >= low) & (listening.start_s <= high))
+        announcements, sightings = _renumbered(known, sightings)
+        span = self.span_s() or (0.0, 0.0)
+        return Observations(
+            start_s=span[0] if start_s is None else start_s,
+            end_s=span[1] if end_s is None else end_s,
+            announcements=announcements,
+            sightings=merged_sightings(sightings),
+            traffic=merged_traffic(traffic),
+            listening=merged_listening(listening, low, high),
+            spots=spots,
+            takes=takes,
+        )
+
+    def _announcement_number(self, db: sa.Connection, announcement: Announcement) -> int:
+        if announcement not in self._numbers:
+            table, text = schema.announcements, announcement_text(announcement)
+            held = db.execute(sa.select(table.c.number).where(table.c.document == text)).scalar()
+            if held is None:
+                held = db.execute(table.insert().returning(table.c.number), {"document": text}).scalar_one()
+            self._numbers[announcement] = int(held)
+        return self._numbers[announcement]
+
+    def _add_chunks(self, db: sa.Connection, take: int, table: Columns, time_s: FloatArray) -> None:
+        for first in range(0, len(table), _CHUNK_ROWS):
+            rows = np.arange(first, min(first + _CHUNK_ROWS, len(table)))
+            columns, payload = pack(table.rows(rows))
+            ends = getattr(table, "end_s", time_s)[rows]
+            row = {
+                "take": take,
+                "layout": type(table).__name__.lower(),
+                "columns": columns,
+                "start_s": float(time_s[rows].min()),
+                "end_s": float(ends.max()),
+                "rows": len(rows),
+                "payload": payload,
+            }
+            db.execute(schema.chunks.insert(), row)
+
+    def _chunks(
+        self, db: sa.Connection, layout: type[Table], low: float, high: float, spot_of_take: dict[int, int]
+    ) -> Table:
+        c = schema.chunks.c
+        chosen = sa.select(c.take, c.columns, c.rows, c.payload).where(c.layout == layout.__name__.lower())
+        chosen = chosen.where(c.take.in_(spot_of_take))
+        if np.isfinite(low):
+            chosen = chosen.where(c.end_s >= np.floor(low))
+        if np.isfinite(high):
+            chosen = chosen.where(c.start_s <= high)
+        tables = []
+        for take, columns, rows, payload in db.execute(chosen.order_by(c.number)):
+            table = unpack(layout, columns, rows, payload)
+            table.spot[:] = spot_of_take[take]  # type: ignore[attr-defined]
+            tables.append(table)
+        return layout.stacked(tables) if tables else layout.empty()
+
+
+def _with_announcement(sightings: Sightings, numbers: np.ndarray[Any, np.dtype[np.int64]]) -> Sightings:
+    columns = {**vars(sightings), "announcement": numbers[sightings.announcement]}
+    return Sightings(**columns)
+
+
+def _renumbered(known: dict[int, Announcement], sightings: Sightings) -> tuple[tuple[Announcement, ...], Sightings]:
+    """Only the announcements that are used, in an order that does not depend on how they came in."""
+    used = np.unique(sightings.announcement)
+    ordered = sorted((announcement_text(known[int(n)]), int(n)) for n in used)
+    place = np.zeros(int(used.max()) + 1 if len(used) else 1, np.int64)
+    for k, (_, number) in enumerate(ordered):
+        place[number] = k
+    announcements = tuple(known[number] for _, number in ordered)
+    return announcements, _with_announcement(sightings, place)
+
+
+def _engine(path: Path) -> sa.Engine:
+    engine = sa.create_engine(f"sqlite:///{path}", poolclass=sa.NullPool)
+
+    @sa.event.listens_for(engine, "connect")
+    def _settings(connection: sqlite3.Connection, _: object) -> None:
+        connection.execute("PRAGMA journal_mode = WAL")  # readers go on while one process writes
+        connection.execute("PRAGMA busy_timeout = 10000")
+        connection.execute("PRAGMA foreign_keys = ON")
+
+    return engine

@@ -1,0 +1,100 @@
+"""The judge's one call: observations and setup in, assessment out."""
+
+from gray_kettle.air.channels import BANDS, Channel, narrow
+from gray_kettle.air.countries import rules_by_number
+from gray_kettle.judge import settings
+from gray_kettle.judge.assessment import Assessment, OwnView, PlaceView, Radio, Standing
+from gray_kettle.judge.findings import find
+from gray_kettle.judge.harms import Asking, weigh
+from gray_kettle.judge.listening import Looks
+from gray_kettle.judge.radios import find_radios
+from gray_kettle.judge.standing import asking_of, others_for, standing_on, standings
+from gray_kettle.judge.utilisation import utilisation_of
+from gray_kettle.records import Observations, Setup
+
+# Who asks where no own radio does: a usual client of a usual access point.
+USUAL = Asking("ax", settings.CLIENT_STREAMS, settings.CLIENT_LEVEL_DBM)
+
+
+def assess(observations: Observations, setup: Setup) -> Assessment:
+    """Who is there, how busy each place is, what harms our own radios, and what is wrong."""
+    looks = Looks(observations)
+    radios = find_radios(observations, setup, looks)
+    places = _places(radios, observations, setup, looks)
+    own = tuple(_own_view(radio, radios) for radio in radios if radio.own)
+    return Assessment(
+        start_s=observations.start_s,
+        end_s=observations.end_s,
+        radios=radios,
+        places=places,
+        own=own,
+        findings=find(radios, own, places),
+        not_known=_not_known(radios, own, observations, setup, looks),
+        covered=looks.covered,
+    )
+
+
+def places_seen_from(assessment: Assessment, radio: Radio | None) -> tuple[PlaceView, ...]:
+    """The places as an own radio would find them; as the receiver heard them when radio is None."""
+    if radio is None:
+        return assessment.places
+    asked = [p for p in assessment.places if p.channel.band == radio.band]
+    asking, _ = asking_of(radio)
+    by_channel = _standings(tuple(p.channel for p in asked), asking, assessment.radios, radio)
+    return tuple(
+        PlaceView(p.channel, p.utilisation, by_channel[p.channel] if p.standing is not None else None) for p in asked
+    )
+
+
+def _own_view(radio: Radio, radios: tuple[Radio, ...]) -> OwnView:
+    asking, assumed = asking_of(radio)
+    now = standing_on(radio.channel, asking, radios, radio) if radio.level_dbm is not None else None
+    return OwnView(radio, now, asking.client_level_dbm, assumed)
+
+
+def _places(
+    radios: tuple[Radio, ...], observations: Observations, setup: Setup, looks: Looks
+) -> tuple[PlaceView, ...]:
+    out = []
+    for band in BANDS:
+        allowed = set(rules_by_number(setup.country, band)) | {r.channel.primary for r in radios if r.band == band}
+        channels = tuple(narrow(band, n) for n in sorted(allowed))
+        seen = _standings(channels, USUAL, tuple(r for r in radios if r.band == band), None)
+        for channel in channels:
+            covered = (band, channel.primary) in looks.covered
+            used = utilisation_of(band, channel.primary, radios, observations, looks)
+            out.append(PlaceView(channel, used, seen[channel] if covered else None))
+    return tuple(out)
+
+
+def _standings(
+    channels: tuple[Channel, ...], asking: Asking, radios: tuple[Radio, ...], who: Radio | None
+) -> dict[Channel, Standing]:
+    others, rows = others_for(radios, who)
+    return {s.channel: s for s in standings(weigh(asking, channels, others), others, rows)}
+
+
+def _not_known(
+    radios: tuple[Radio, ...], own: tuple[OwnView, ...], observations: Observations, setup: Setup, looks: Looks
+) -> tuple[str, ...]:
+    """What was not measured and would change the answer."""
+    out = []
+    if not radios:
+        return ("Nothing was heard in this window: take a scan or a capture.",)
+    if not setup.country:
+        out.append("Country: not told, so only channels that are free everywhere are proposed.")
+    if not own:
+        out.append("Own networks: none named, so there is nothing to plan for.")
+    for band in sorted({r.band for r in radios} | {"2.4", "5"}, key=BANDS.index):
+        heard = {n for b, n in looks.covered if b == band}
+        if not heard:
+            out.append(f"{band} GHz: not listened to.")
+        elif len(heard) < len(rules_by_number(setup.country, band)):
+            listed = ", ".join(str(n) for n in sorted(heard)[:8]) + (" …" if len(heard) > 8 else "")
+            out.append(f"{band} GHz: only {listed} listened to; other places cannot be judged.")
+    if own and all(v.client_level_assumed for v in own):
+        out.append(f"Clients: none heard; their level is taken as {settings.CLIENT_LEVEL_DBM:g} dBm. A capture tells.")
+    if not len(observations.traffic):
+        out.append("Traffic: listings do not show who sends how much; a capture does.")
+    out.append("What is not Wi-Fi: needs a spectrum sweep.")
+    return tuple(out)

@@ -1,0 +1,191 @@
+"""What the judge answers with. Values only; shares are 0 to 1, levels dBm, times seconds since the epoch."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from gray_kettle.air.channels import Channel
+
+
+@dataclass(frozen=True)
+class Client:
+    """A station that was heard to exchange frames with a BSSID. level_dbm: None when no frame of it had one."""
+
+    mac: str
+    level_dbm: float | None
+    frames: int
+    retries: int
+
+
+@dataclass(frozen=True)
+class Network:
+    """One BSSID as it was last heard."""
+
+    bssid: str
+    ssid: bytes
+    security: str
+    generation: str
+    streams: int
+    beacon_interval_tu: int
+    beacon_share: float
+    load_stations: int | None
+    load_utilisation: float | None
+    basic_rates_mbps: tuple[float, ...]
+    level_dbm: float | None
+    frames: int
+    retries: int
+    clients: tuple[Client, ...]
+
+
+@dataclass(frozen=True)
+class Stay:
+    """A channel that a radio was heard on in the window.
+
+    presence: share of the minutes listened in which it was heard there. level_at: median by spot.
+    told_busy: median of the channel utilisation that its access point told; None when it told none.
+    """
+
+    channel: Channel
+    presence: float
+    level_dbm: float | None
+    level_at: tuple[tuple[str, float], ...]
+    told_busy: float | None
+    first_s: float
+    last_s: float
+
+
+@dataclass(frozen=True)
+class Radio:
+    """One transmitter and the BSSIDs it announces. id is the lowest of them.
+
+    channel is where it was heard last; stays has every channel of the window, in order of first hearing.
+    air_share: from frames, None when no frame was timed. activity: share of time it is taken to transmit, with
+    activity_source ("frames", "beacons") saying what that rests on. grouped: why its BSSIDs are one radio.
+    """
+
+    id: str
+    name: str
+    own: bool
+    channel: Channel
+    level_dbm: float | None
+    noise_dbm: float | None
+    air_share: float | None
+    retry_share: float | None
+    activity: float
+    activity_source: str
+    generation: str
+    streams: int
+    first_s: float
+    last_s: float
+    stays: tuple[Stay, ...]
+    moves: int
+    networks: tuple[Network, ...]
+    grouped: str
+
+    @property
+    def band(self) -> str:
+        return self.channel.band
+
+    @property
+    def stay(self) -> Stay:
+        """The stay on its present channel."""
+        return next(s for s in self.stays if s.channel == self.channel)
+
+    @property
+    def client_levels_dbm(self) -> tuple[float, ...]:
+        found = (c.level_dbm for network in self.networks for c in network.clients)
+        return tuple(level for level in found if level is not None)
+
+
+@dataclass(frozen=True)
+class Utilisation:
+    """Share of time a 20 MHz part is busy. value None: not measured. others: the sources that were not used."""
+
+    value: float | None
+    source: str
+    confidence: str
+    others: tuple[tuple[str, float], ...] = ()
+
+
+@dataclass(frozen=True)
+class Harm:
+    """One cause that takes clear air away. kind: "co-channel", "adjacent" or "secondary"."""
+
+    kind: str
+    radio: str
+    name: str
+    channel: Channel
+    level_dbm: float
+    activity: float
+    share_lost: float
+
+
+@dataclass(frozen=True)
+class Standing:
+    """How one channel looks from one place: what is lost to whom, and what is left."""
+
+    channel: Channel
+    clear_air: float
+    expected_mbps: float
+    co_channel_radios: int
+    co_channel_strongest_dbm: float | None
+    co_channel_lost: float
+    adjacent_radios: int
+    adjacent_power_dbm: float | None
+    adjacent_lost: float
+    harms: tuple[Harm, ...]
+
+
+@dataclass(frozen=True)
+class PlaceView:
+    """One 20 MHz place of a band. standing None: the place was not listened to."""
+
+    channel: Channel
+    utilisation: Utilisation
+    standing: Standing | None
+
+
+@dataclass(frozen=True)
+class Finding:
+    """Something wrong. severity: "act", "watch" or "note"; radio: id of the own radio it concerns, "" for the site."""
+
+    severity: str
+    kind: str
+    subject: str
+    cause: str
+    effect: str
+    first_step: str
+    figures: dict[str, Any]
+    radio: str = ""
+    lost: float = 0.0
+    see: str = "heard"
+
+
+@dataclass(frozen=True)
+class OwnView:
+    """An own radio as it stands now. client_level_assumed: no client of it was heard."""
+
+    radio: Radio
+    now: Standing | None
+    client_level_dbm: float
+    client_level_assumed: bool
+
+
+@dataclass(frozen=True, eq=False)
+class Assessment:
+    """The answer for a window."""
+
+    start_s: float
+    end_s: float
+    radios: tuple[Radio, ...]
+    places: tuple[PlaceView, ...]
+    own: tuple[OwnView, ...]
+    findings: tuple[Finding, ...]
+    not_known: tuple[str, ...]
+    covered: frozenset[tuple[str, int]]
+
+    def radio(self, radio_id: str) -> Radio | None:
+        """The radio with that id, or that has that BSSID."""
+        for radio in self.radios:
+            if radio.id == radio_id or any(n.bssid == radio_id for n in radio.networks):
+                return radio
+        return None

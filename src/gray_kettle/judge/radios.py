@@ -1,0 +1,261 @@
+"""Sightings and traffic to radios: who is there, where, how strong, how busy."""
+
+from collections import defaultdict
+from dataclasses import dataclass
+
+import numpy as np
+
+from gray_kettle.air.airtime import beacon_share
+from gray_kettle.air.channels import Channel
+from gray_kettle.judge import settings
+from gray_kettle.judge.assessment import Client, Network, Radio, Stay
+from gray_kettle.judge.grouping import ALONE, PROBABLE, Heard, group
+from gray_kettle.judge.listening import Looks
+from gray_kettle.records import Announcement, FloatArray, IntArray, Observations, Setup, Sightings, Traffic
+from gray_kettle.safe_text import is_hidden, network_name
+
+_TUNED_HZ = 1e6  # a receiver this near the primary's centre is on it
+
+
+@dataclass(frozen=True, eq=False)
+class _Bssid:
+    """All rows of one BSSID, and those of its present channel."""
+
+    bssid: str
+    latest: Announcement
+    rows: IntArray
+    beacon_bytes: int
+    frames: Traffic
+
+
+def level_dbm(levels_mw: FloatArray) -> float | None:
+    """Median of levels given in milliwatts, in dBm to a hundredth; None of nothing."""
+    told = levels_mw[levels_mw > 0]
+    return round(float(10 * np.log10(np.median(told))), 2) if len(told) else None
+
+
+def row_levels_mw(sightings: Sightings) -> FloatArray:
+    """Mean level of each row; 0 where none was told."""
+    return np.where(sightings.levels > 0, sightings.level_mw / np.maximum(sightings.levels, 1), 0.0)
+
+
+def find_radios(observations: Observations, setup: Setup, looks: Looks) -> tuple[Radio, ...]:
+    """Every radio heard in the window, own ones first, then by level."""
+    bssids = _by_bssid(observations)
+    levels_mw = row_levels_mw(observations.sightings)
+    heard = [_heard(one, observations, levels_mw) for one in bssids]
+    own_names = {name.encode() for name in setup.own}
+    own_addresses = {name.lower() for name in setup.own}
+    own = [
+        (b.latest.ssid in own_names or b.bssid in own_addresses) and b.bssid not in setup.foreign for b in bssids
+    ]
+    radios = []
+    for members in group(heard):
+        chosen = sorted((bssids[k] for k in members), key=lambda b: b.bssid)
+        is_own = any(own[k] for k in members)
+        radios.append(_radio(chosen, is_own, observations, levels_mw, setup, looks))
+    return tuple(sorted(radios, key=lambda r: (not r.own, -(r.level_dbm or -200.0), r.id)))
+
+
+def _by_bssid(observations: Observations) -> list[_Bssid]:
+    sightings, traffic = observations.sightings, observations.traffic
+    bssid_of = np.array([int(a.bssid.replace(":", ""), 16) for a in observations.announcements], dtype=np.int64)
+    of_row = bssid_of[sightings.announcement] if len(sightings) else np.zeros(0, np.int64)
+    order = np.argsort(of_row, kind="stable")
+    numbers, starts = np.unique(of_row[order], return_index=True)
+    traffic_order = np.argsort(traffic.bssid, kind="stable")
+    ordered_traffic = traffic.bssid[traffic_order]
+    out = []
+    for number, rows in zip(numbers, np.split(order, starts[1:]), strict=True):
+        latest = observations.announcements[sightings.announcement[rows[-1]]]
+        told = [observations.announcements[k] for k in np.unique(sightings.announcement[rows])]
+        # A name that is hidden in beacons may have been told in a probe response.
+        if is_hidden(latest.ssid):
+            latest = next((a for a in reversed(told) if not is_hidden(a.ssid) and a.channel == latest.channel), latest)
+        low, high = np.searchsorted(ordered_traffic, [number, number + 1])
+        frames = traffic.rows(traffic_order[low:high])
+        out.append(_Bssid(latest.bssid, latest, rows, max(a.beacon_bytes for a in told), frames))
+    return out
+
+
+def _heard(one: _Bssid, observations: Observations, levels_mw: FloatArray) -> Heard:
+    rows = _rows_on(one.latest.channel, one.rows, observations)
+    told = rows[levels_mw[rows] > 0]
+    moments, first = np.unique(observations.sightings.time_s[told], return_index=True)
+    return Heard(
+        one.bssid,
+        one.latest.channel,
+        one.latest.beacon_interval_tu,
+        one.latest.fingerprint,
+        level_dbm(levels_mw[told]),
+        moments,
+        10 * np.log10(levels_mw[told][first]),
+    )
+
+
+def _rows_on(channel: Channel, rows: IntArray, observations: Observations) -> IntArray:
+    """Rows that announce this channel; those received on it alone, where there are any."""
+    sightings = observations.sightings
+    same = np.array([a.channel == channel for a in observations.announcements])
+    rows = rows[same[sightings.announcement[rows]]]
+    tuned = np.abs(sightings.receiver_hz[rows] - channel.primary_hz) < _TUNED_HZ
+    return rows[tuned] if tuned.any() else rows
+
+
+def _radio(
+    members: list[_Bssid],
+    own: bool,
+    observations: Observations,
+    levels_mw: FloatArray,
+    setup: Setup,
+    looks: Looks,
+) -> Radio:
+    sightings = observations.sightings
+    all_rows = np.sort(np.concatenate([m.rows for m in members]))
+    latest = max(members, key=lambda m: (sightings.time_s[m.rows[-1]], m.bssid)).latest
+    channel = latest.channel
+    stays, moves = _stays(all_rows, observations, levels_mw, looks)
+    on_channel = _rows_on(channel, all_rows, observations)
+    noise = sightings.noise_dbm[on_channel]
+    noise = noise[~np.isnan(noise)]
+    networks = tuple(_network(m, observations, levels_mw) for m in members)
+    air_share = _air_share(members, channel, looks)
+    beacons = sum(n.beacon_share for n in networks)
+    frames, retries = sum(n.frames for n in networks), sum(n.retries for n in networks)
+    told = next((s.told_busy for s in stays if s.channel == channel), None)
+    activity, source = _activity(air_share, beacons, told if own else None)
+    return Radio(
+        id=members[0].bssid,
+        name=_name(members, channel, setup),
+        own=own,
+        channel=channel,
+        level_dbm=level_dbm(levels_mw[on_channel]),
+        noise_dbm=round(float(np.median(noise)), 2) if len(noise) else None,
+        air_share=air_share,
+        retry_share=retries / frames if frames else None,
+        activity=activity,
+        activity_source=source,
+        generation=latest.generation,
+        streams=max(m.latest.streams for m in members),
+        first_s=float(sightings.time_s[all_rows[0]]),
+        last_s=float(sightings.time_s[all_rows[-1]]),
+        stays=stays,
+        moves=moves,
+        networks=networks,
+        grouped=ALONE if len(members) == 1 else PROBABLE,
+    )
+
+
+def _activity(air_share: float | None, beacons: float, own_told: float | None) -> tuple[float, str]:
+    """Share of time a radio is taken to transmit, and what that rests on.
+
+    Of the busy time that an own radio tells, half is taken for its own: how much of it is, it does not say.
+    (What foreign ones tell counts for their channel as a whole, see judge.harms.)
+    """
+    if air_share is not None:
+        return min(max(air_share, beacons), 1.0), "frames"
+    least = min(settings.PRIOR_ACTIVITY + beacons, 1.0)
+    if own_told is not None and own_told / 2 > least:
+        return own_told / 2, "half of its BSS load"
+    return least, "beacons"
+
+
+def _name(members: list[_Bssid], channel: Channel, setup: Setup) -> str:
+    names = dict(setup.names)
+    given = next((names[m.bssid] for m in members if m.bssid in names), None)
+    if given is not None:
+        return given
+    told = [network_name(m.latest.ssid) for m in members if not is_hidden(m.latest.ssid)]
+    return told[0] if told else network_name(b"")
+
+
+def _stays(
+    rows: IntArray, observations: Observations, levels_mw: FloatArray, looks: Looks
+) -> tuple[tuple[Stay, ...], int]:
+    """Channels in order of first hearing, and how often it changed from one to another."""
+    sightings = observations.sightings
+    channels = [observations.announcements[k].channel for k in sightings.announcement[rows]]
+    moves = sum(1 for a, b in zip(channels, channels[1:], strict=False) if a.centre_hz != b.centre_hz or a.primary != b.primary)
+    by_channel: dict[Channel, list[int]] = defaultdict(list)
+    for row, channel in zip(rows, channels, strict=True):
+        by_channel[channel].append(int(row))
+    stays = []
+    for channel, found in by_channel.items():
+        here = _rows_on(channel, np.array(found), observations)
+        told = sightings.load_utilisation[here]
+        told = told[~np.isnan(told)]
+        at = []
+        for spot in np.unique(sightings.spot[here]):
+            level = level_dbm(levels_mw[here[sightings.spot[here] == spot]])
+            if level is not None:
+                at.append((observations.spots[spot], level))
+        stays.append(
+            Stay(
+                channel=channel,
+                presence=looks.presence(channel.band, sightings.time_s[here], sightings.spot[here]),
+                level_dbm=level_dbm(levels_mw[here]),
+                level_at=tuple(at),
+                told_busy=round(float(np.median(told)), 4) if len(told) else None,
+                first_s=float(sightings.time_s[found[0]]),
+                last_s=float(sightings.time_s[found[-1]]),
+            )
+        )
+    return tuple(stays), moves
+
+
+def _network(one: _Bssid, observations: Observations, levels_mw: FloatArray) -> Network:
+    sightings, latest = observations.sightings, one.latest
+    here = _rows_on(latest.channel, one.rows, observations)
+    stations = sightings.load_stations[here]
+    stations = stations[~np.isnan(stations)]
+    busy = sightings.load_utilisation[here]
+    busy = busy[~np.isnan(busy)]
+    slowest = min(latest.basic_rates_mbps, default=1.0 if latest.channel.band == "2.4" else 6.0)
+    length = one.beacon_bytes or _USUAL_BEACON_BYTES
+    return Network(
+        bssid=one.bssid,
+        ssid=latest.ssid,
+        security=latest.security,
+        generation=latest.generation,
+        streams=latest.streams,
+        beacon_interval_tu=latest.beacon_interval_tu,
+        beacon_share=beacon_share(length, slowest, latest.beacon_interval_tu, latest.channel.band == "2.4"),
+        load_stations=int(stations[-1]) if len(stations) else None,
+        load_utilisation=round(float(np.median(busy)), 4) if len(busy) else None,
+        basic_rates_mbps=latest.basic_rates_mbps,
+        level_dbm=level_dbm(levels_mw[here]),
+        frames=int(one.frames.frames.sum()),
+        retries=int(one.frames.retries.sum()),
+        clients=_clients(one),
+    )
+
+
+_USUAL_BEACON_BYTES = 250  # a listing does not tell the length of a beacon
+
+
+def _clients(one: _Bssid) -> tuple[Client, ...]:
+    own_number = int(one.bssid.replace(":", ""), 16)
+    frames = one.frames
+    out = []
+    for mac in np.unique(frames.transmitter):
+        if mac in (0, own_number) or mac >> 40 & 1:  # group addresses do not transmit
+            continue
+        rows = frames.rows(frames.transmitter == mac)
+        counted = int(rows.levels.sum())
+        level = round(float(10 * np.log10(rows.level_mw.sum() / counted)), 2) if counted else None
+        text = ":".join(f"{int(mac) >> shift & 255:02x}" for shift in range(40, -1, -8))
+        out.append(Client(text, level, int(rows.frames.sum()), int(rows.retries.sum())))
+    return tuple(out)
+
+
+def _air_share(members: list[_Bssid], channel: Channel, looks: Looks) -> float | None:
+    """Airtime of the radio's frames over the time listened on its primary; None when that was too short."""
+    dwell_s = looks.dwell_s(channel.primary_hz)
+    timed_s, frames = 0.0, 0
+    for member in members:
+        on_it = np.abs(member.frames.receiver_hz - channel.primary_hz) < _TUNED_HZ
+        timed_s += float(member.frames.airtime_s[on_it].sum())
+        frames += int(member.frames.frames[on_it].sum())
+    if dwell_s < settings.LEAST_DWELL_S or not timed_s or not frames:
+        return None
+    return round(min(timed_s / dwell_s, 1.0), 6)

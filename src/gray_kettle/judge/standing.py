@@ -1,0 +1,110 @@
+"""From radios to the arrays of the harm model, and from its arrays back to named harms."""
+
+import numpy as np
+
+from gray_kettle.air.channels import Channel
+from gray_kettle.air.floors import sum_dbm
+from gray_kettle.judge import settings
+from gray_kettle.judge.assessment import Harm, Radio, Standing, Stay
+from gray_kettle.judge.harms import Asking, Others, Weighed, weigh
+
+_LEAST_HARM = 0.001  # less than this is not worth a name
+
+
+def level_at(stay: Stay, spot: str | None) -> float:
+    """Level of a stay at a spot; elsewhere heard, its median; -200 when no level was told."""
+    at = dict(stay.level_at)
+    if spot is not None and spot in at:
+        return at[spot]
+    return stay.level_dbm if stay.level_dbm is not None else -200.0
+
+
+def home_spot(radio: Radio) -> str | None:
+    """The spot where a radio is strongest: the best stand-in for where it hangs."""
+    at = sorted(radio.stay.level_at, key=lambda item: (-item[1], item[0]))
+    return at[0][0] if at else None
+
+
+def mutual_level_dbm(one: Radio, other: Radio) -> float:
+    """How strong two own radios are at each other: the weaker as heard where the stronger stands, both ways, the larger."""
+    found = []
+    for here, there in ((one, other), (other, one)):
+        spot = home_spot(here)
+        at_home, from_there = level_at(here.stay, spot), level_at(there.stay, spot)
+        found.append(min(at_home, from_there))
+    return max(found)
+
+
+def others_for(radios: tuple[Radio, ...], asking: Radio | None) -> tuple[Others, tuple[tuple[Radio, Stay], ...]]:
+    """Every other radio of the band (all bands when nobody asks), one row a stay, as heard where the asking one is."""
+    spot = home_spot(asking) if asking else None
+    rows = []
+    for radio in radios:
+        if asking is not None and (radio.id == asking.id or radio.band != asking.band):
+            continue
+        # An own radio is where it is now; where it was before the last change no longer counts.
+        stays = (radio.stay,) if radio.own else radio.stays
+        rows += [(radio, stay) for stay in stays]
+    both_own = [asking is not None and asking.own and radio.own for radio, _ in rows]
+    levels = [
+        mutual_level_dbm(asking, radio) if own and asking is not None else level_at(stay, spot)
+        for (radio, stay), own in zip(rows, both_own, strict=True)
+    ]
+    others = Others(
+        channels=tuple(stay.channel for _, stay in rows),
+        level_dbm=np.array(levels, dtype=np.float64),
+        activity=np.array([radio.activity for radio, _ in rows], dtype=np.float64),
+        presence=np.array([1.0 if radio.own else stay.presence for radio, stay in rows], dtype=np.float64),
+        # What an own radio tells is in its activity: it would take it along to another channel.
+        told_busy=np.array(
+            [np.nan if s.told_busy is None or r.own else s.told_busy for r, s in rows], dtype=np.float64
+        ),
+        dsss_only=np.array([radio.generation == "b" for radio, _ in rows], dtype=bool),
+    )
+    return others, tuple(rows)
+
+
+def asking_of(radio: Radio) -> tuple[Asking, bool]:
+    """The asking side of a radio, and whether the level of its clients had to be assumed."""
+    levels = radio.client_levels_dbm
+    level = float(np.median(levels)) if levels else settings.CLIENT_LEVEL_DBM
+    return Asking(radio.generation, radio.streams, level, radio.channel), not levels
+
+
+def standings(weighed: Weighed, others: Others, rows: tuple[tuple[Radio, Stay], ...]) -> tuple[Standing, ...]:
+    """One standing a candidate, its harms by name, worst first."""
+    return tuple(_standing(k, weighed, others, rows) for k in range(len(weighed.candidates)))
+
+
+def _standing(k: int, weighed: Weighed, others: Others, rows: tuple[tuple[Radio, Stay], ...]) -> Standing:
+    harms = []
+    for kind, lost in (
+        ("co-channel", weighed.co_lost_to[k]),
+        ("adjacent", weighed.adjacent_lost_to[k]),
+        ("secondary", weighed.secondary_lost_to[k]),
+    ):
+        for j in np.flatnonzero(lost >= _LEAST_HARM):
+            radio, stay = rows[j]
+            level, share = float(others.level_dbm[j]), round(float(lost[j]), 4)
+            harms.append(Harm(kind, radio.id, radio.name, stay.channel, level, radio.activity * stay.presence, share))
+    shared = np.flatnonzero(weighed.heard_in_parts[k])
+    near = np.flatnonzero(weighed.adjacent_lost_to[k] >= _LEAST_HARM)
+    near_dbm = weighed.coupled_dbm[k][near]
+    return Standing(
+        channel=weighed.candidates[k],
+        clear_air=round(float(weighed.clear_air[k]), 4),
+        expected_mbps=round(float(weighed.expected_mbps[k]), 1),
+        co_channel_radios=len({rows[j][0].id for j in shared}),
+        co_channel_strongest_dbm=float(others.level_dbm[shared].max()) if len(shared) else None,
+        co_channel_lost=round(float(weighed.co_lost[k]), 4),
+        adjacent_radios=len({rows[j][0].id for j in near}),
+        adjacent_power_dbm=round(float(sum_dbm(*near_dbm)), 1) if len(near) else None,
+        adjacent_lost=round(float(weighed.adjacent_lost[k]), 4),
+        harms=tuple(sorted(harms, key=lambda h: (-h.share_lost, h.radio))),
+    )
+
+
+def standing_on(channel: Channel, asking: Asking, radios: tuple[Radio, ...], who: Radio) -> Standing:
+    """How one channel looks for one radio."""
+    others, rows = others_for(radios, who)
+    return standings(weigh(asking, (channel,), others), others, rows)[0]

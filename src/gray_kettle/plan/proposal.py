@@ -1,0 +1,69 @@
+"""What the plan answers with. Values only."""
+
+from dataclasses import dataclass
+
+from gray_kettle.air.channels import Channel
+from gray_kettle.judge.assessment import Finding, Radio, Standing
+
+
+@dataclass(frozen=True)
+class Alternative:
+    """A further channel for a radio, all others as proposed. loses: what it gives up against the proposal."""
+
+    channel: Channel
+    expected_mbps: float
+    clear_air: float
+    loses: str
+
+
+@dataclass(frozen=True)
+class FieldCell:
+    """One channel of the field of a radio: what it would give with all others as proposed, or why it is out."""
+
+    channel: Channel
+    expected_mbps: float | None
+    clear_air: float | None
+    barred: str
+
+
+@dataclass(frozen=True, eq=False)
+class Move:
+    """Where one own radio should go, from where; the same where it should stay."""
+
+    radio: Radio
+    source: Channel
+    target: Channel
+    before: Standing | None
+    after: Standing | None
+    reasons: tuple[str, ...]
+    alternatives: tuple[Alternative, ...]
+    field: tuple[FieldCell, ...]
+
+    @property
+    def stays(self) -> bool:
+        return self.source == self.target
+
+
+@dataclass(frozen=True)
+class OtherStep:
+    """A step that is no change of channel, with what it is expected to give and what it costs in effort."""
+
+    what: str
+    why: str
+    gain: str
+    effort: str
+
+
+@dataclass(frozen=True, eq=False)
+class Proposal:
+    """The plan for a site. proved: no better combination of the options exists under this model."""
+
+    moves: tuple[Move, ...]
+    other_steps: tuple[OtherStep, ...]
+    findings: tuple[Finding, ...]
+    proved: bool
+    score_stay: float
+    score: float
+
+    def move_of(self, radio_id: str) -> Move | None:
+        return next((m for m in self.moves if m.radio.id == radio_id), None)

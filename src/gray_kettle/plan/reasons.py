@@ -1,0 +1,110 @@
+"""Why a radio should go, or stay, in sentences whose figures are those of the model."""
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from gray_kettle.air.channels import Channel
+from gray_kettle.judge.assessment import Finding, OwnView, Standing
+from gray_kettle.judge.findings import CHANGE_CHANNEL, percent
+from gray_kettle.plan.options import Option, is_on_raster
+from gray_kettle.plan.proposal import Alternative, Move
+
+
+def reasons_for(
+    view: OwnView,
+    after: Standing,
+    target: Channel,
+    alternatives: tuple[Alternative, ...],
+    options: tuple[Option, ...],
+) -> tuple[str, ...]:
+    """Reasons, the weightiest first; never empty."""
+    now, source = view.now, view.radio.channel
+    out: list[str] = []
+    if target == source:
+        out.append(_why_stay(after, alternatives))
+    elif now is not None:
+        out += _what_is_wrong(now, source, target)
+        out.append(
+            f"On {target.label} clear air is expected to go from {percent(now.clear_air)} to {percent(after.clear_air)}, "
+            f"throughput from {now.expected_mbps:.0f} to {after.expected_mbps:.0f} Mb/s."
+        )
+        out.append(_what_remains(after))
+    unheard = sum(1 for o in options if o.barred == "not listened to")
+    if unheard:
+        out.append(f"{unheard} channels were not listened to and are left out: a scan of the whole band may find better.")
+    if any(o.radar and o.channel == target for o in options):
+        out.append("It must watch for radar there: expect a minute or more of silence before it starts.")
+    if view.client_level_assumed:
+        out.append(f"It hangs on the level of the clients, taken as {view.client_level_dbm:g} dBm: none was heard.")
+    return tuple(out)
+
+
+def _what_is_wrong(now: Standing, source: Channel, target: Channel) -> list[str]:
+    out = []
+    if not is_on_raster(source):
+        out.append(f"{source.label} lies between the places 1, 6 and 11 and overlaps the radios on both sides.")
+    worst = [h for h in now.harms if h.share_lost >= 0.01][:2]
+    for harm in worst:
+        how = {
+            "co-channel": "shares its channel and takes",
+            "adjacent": "overlaps it from the side and costs",
+            "secondary": "uses its wide half and takes back the width for",
+        }[harm.kind]
+        name, place = harm.name, harm.channel.label
+        out.append(f"{name} ({place}, {harm.level_dbm:.0f} dBm) {how} {percent(harm.share_lost)} of its time now.")
+    if target.width_mhz < source.width_mhz:
+        out.append(f"{source.width_mhz} MHz find no room here: {target.width_mhz} MHz carry more in the end.")
+    elif target.width_mhz > source.width_mhz and not worst:
+        out.append(f"There is room for {target.width_mhz} MHz.")
+    return out
+
+
+def _what_remains(after: Standing) -> str:
+    if not after.harms:
+        return "Nothing that was heard shares or overlaps it there."
+    worst = after.harms[0]
+    return f"What remains is {worst.name} on {worst.channel.label}, {percent(worst.share_lost)}."
+
+
+def _why_stay(after: Standing, alternatives: tuple[Alternative, ...]) -> str:
+    if not alternatives:
+        return "No other channel is open to it: stay."
+    best = alternatives[0]
+    if best.expected_mbps <= after.expected_mbps:
+        return (
+            f"Stay: no other channel is expected to give more than the {after.expected_mbps:.0f} Mb/s here "
+            f"({best.channel.label} comes to {best.expected_mbps:.0f})."
+        )
+    return (
+        f"Stay: {best.channel.label} would give {best.expected_mbps:.0f} against {after.expected_mbps:.0f} Mb/s, "
+        "too little to earn the disruption or the wait for radar."
+    )
+
+
+def what_is_lost(chosen: Standing, mbps: float, clear_air: float) -> str:
+    """What an alternative gives up against the proposal."""
+    less = chosen.expected_mbps - mbps
+    if less > 0.5:
+        return f"{less:.0f} Mb/s less ({percent(clear_air)} clear air)"
+    return "about the same throughput, but a change, radar watch or place that costs more"
+
+
+def with_first_step(finding: Finding, moves: Sequence[Move]) -> Finding:
+    """The finding with the plan's own figures as its first step, where that step is a change of channel."""
+    if "plan" not in finding.first_step:
+        return finding
+    move = next((m for m in moves if m.radio.id == finding.radio), None)
+    if move is None or move.before is None or move.after is None:
+        return finding
+    if move.stays:
+        step = "No better channel is free: " + ("fix it on " + move.source.label if "chase" in finding.kind or "mover" in finding.kind else "stay") + "; see the other steps of the plan."
+    else:
+        fixed = ", fixed" if finding.kind in ("chase", "own-mover") else ""
+        step = (
+            f"Go to {move.target.label}{fixed}: clear air {percent(move.before.clear_air)} → "
+            f"{percent(move.after.clear_air)}, {move.before.expected_mbps:.0f} → {move.after.expected_mbps:.0f} Mb/s expected."
+        )
+    return replace(finding, first_step=step)
+
+
+__all__ = ["CHANGE_CHANNEL", "reasons_for", "what_is_lost", "with_first_step"]

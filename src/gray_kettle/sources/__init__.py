@@ -1,0 +1,1 @@
+"""Where records come from. A source has a name, a kind and a size, and gives pieces one after the other."""
