@@ -34,6 +34,7 @@ class Announcement:
     country: str
     fingerprint: str
     beacon_bytes: int
+    width_told: bool = True  # False: the width was not told, and is taken as 20 MHz
 
 
 @dataclass(frozen=True, eq=False)

@@ -35,6 +35,7 @@ class PacketBlock:
     data: NDArray[np.uint8]
     starts: IntArray
     lengths: IntArray  # as captured
+    sent_lengths: IntArray  # as on the air: captures may keep only the beginning of a packet
     times_s: FloatArray
     link_type: int
     bytes_read: int  # of the file, up to and including this block
@@ -78,12 +79,14 @@ class _Gathering:
     def __init__(self) -> None:
         self.starts: list[int] = []
         self.lengths: list[int] = []
+        self.sent: list[int] = []
         self.times: list[float] = []
         self.links: list[int] = []
 
-    def add(self, start: int, length: int, time_s: float, link: int) -> None:
+    def add(self, start: int, length: int, sent: int, time_s: float, link: int) -> None:
         self.starts.append(start)
         self.lengths.append(length)
+        self.sent.append(max(sent, length))
         self.times.append(time_s)
         self.links.append(link)
 
@@ -93,12 +96,10 @@ class _Gathering:
             return
         data = np.frombuffer(stretch.data, dtype=np.uint8)
         links = np.array(self.links)
-        starts, lengths, times = np.array(self.starts), np.array(self.lengths), np.array(self.times)
+        columns = (np.array(self.starts), np.array(self.lengths), np.array(self.sent), np.array(self.times))
         for link in np.unique(links):
             chosen = links == link
-            yield PacketBlock(
-                data, starts[chosen], lengths[chosen], times[chosen], int(link), stretch.offset
-            )
+            yield PacketBlock(data, *(column[chosen] for column in columns), int(link), stretch.offset)
         self.__init__()  # type: ignore[misc]
 
 
@@ -121,7 +122,7 @@ def iter_pcap(file: BinaryIO) -> Iterator[PacketBlock]:
             if not stretch.need(16):
                 raise DecodeError("The capture stops within a packet header", stretch.offset)
             at = stretch.at
-        seconds, fraction, length, _ = header.unpack_from(stretch.data, at)
+        seconds, fraction, length, sent = header.unpack_from(stretch.data, at)
         if length > LARGEST_PACKET:
             yield from found.blocks(stretch)
             raise DecodeError(f"A packet claims {length:,} bytes", stretch.offset)
@@ -130,7 +131,7 @@ def iter_pcap(file: BinaryIO) -> Iterator[PacketBlock]:
             if not stretch.need(16 + length):
                 raise DecodeError("The capture stops in the middle of a packet", stretch.offset)
             at = stretch.at
-        found.add(at + 16, length, seconds + fraction * tick_s, link)
+        found.add(at + 16, length, sent, seconds + fraction * tick_s, link)
         stretch.at = at + 16 + length
 
 
@@ -186,17 +187,17 @@ def _read_block(
         (link,) = struct.unpack_from(order + "H", data, at + 8)
         interfaces.append(_interface(order, link, data[at + 16 : at + length - 4]))
     elif number == 6 and length >= 32:
-        which, high, low, captured = struct.unpack_from(order + "IIII", data, at + 8)
+        which, high, low, captured, sent = struct.unpack_from(order + "IIIII", data, at + 8)
         if which >= len(interfaces):
             raise DecodeError(f"A packet names interface {which}, which was not described", stretch.offset)
         if captured > length - 32:
             raise DecodeError("A packet is longer than its block", stretch.offset)
         interface = interfaces[which]
         time_s = interface.offset_s + ((high << 32) | low) * interface.tick_s
-        found.add(at + 28, captured, time_s, interface.link)
+        found.add(at + 28, captured, sent, time_s, interface.link)
     elif number == 3 and length >= 16 and interfaces:
         (original,) = struct.unpack_from(order + "I", data, at + 8)
-        found.add(at + 12, min(original, length - 16), float("nan"), interfaces[0].link)
+        found.add(at + 12, min(original, length - 16), original, float("nan"), interfaces[0].link)
 
 
 def _interface(order: str, link: int, options: bytes) -> _Interface:

@@ -165,7 +165,7 @@ def _traffic(block: PacketBlock, heard: Reception, headers: Headers) -> Traffic:
         transmitter=groups[:, 3],
         frames=_sums(which, n, np.ones(len(packets))).astype(np.int64),
         retries=_sums(which, n, headers.retry).astype(np.int64),
-        octets=_sums(which, n, heard.frame_lengths[packets]).astype(np.int64),
+        octets=_sums(which, n, heard.sent_lengths[packets]).astype(np.int64),
         airtime_s=_sums(which, n, np.nan_to_num(airtime)),
         level_mw=_sums(which, n, np.where(np.isnan(signal), 0.0, 10 ** (signal / 10))),
         levels=_sums(which, n, ~np.isnan(signal)).astype(np.int64),
@@ -175,7 +175,7 @@ def _traffic(block: PacketBlock, heard: Reception, headers: Headers) -> Traffic:
 
 def _airtime_s(heard: Reception, packets: IntArray) -> FloatArray:
     """Duration of each frame; NaN where the receiver did not tell its rate."""
-    length = heard.frame_lengths[packets] + _FCS_BYTES
+    length = heard.sent_lengths[packets] + _FCS_BYTES
     low_band = heard.channel_hz[packets] < 3e9
     duration = legacy_airtime_s(length, heard.rate_mbps[packets], low_band)
     for has, raw, read in (

@@ -171,6 +171,8 @@ def _describe(bssid: str, text: str) -> Announcement | None:
         country=(re.search(r"Country: ([A-Z]{2})\b", text) or ["", ""])[1],
         fingerprint=_fingerprint(sections),
         beacon_bytes=0,
+        # Such a listing does not print where a 6 GHz radio tells its width.
+        width_told=band != "6",
     )
 
 

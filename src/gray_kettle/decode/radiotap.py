@@ -51,12 +51,13 @@ class Reception:
     """What the receiver told of each packet of a block; NaN where it told nothing.
 
     usable: False where the header lies about its length. frame_starts, frame_lengths: the 802.11 frame without
-    radiotap and without FCS. mcs: columns known, flags, index; vht: the 12 bytes of the field.
+    radiotap and without FCS; sent_lengths: the same as it was on the air. mcs: columns known, flags, index; vht: the 12 bytes of the field.
     """
 
     usable: NDArray[np.bool_]
     frame_starts: IntArray
     frame_lengths: IntArray
+    sent_lengths: IntArray
     channel_hz: FloatArray
     signal_dbm: FloatArray
     noise_dbm: FloatArray
@@ -75,6 +76,7 @@ def bare(block: PacketBlock) -> Reception:
         np.ones(n, bool),
         block.starts,
         block.lengths,
+        block.sent_lengths,
         nothing,
         nothing,
         nothing,
@@ -130,7 +132,10 @@ def decode(block: PacketBlock) -> Reception:
             out.vht[rows] = octets(VHT, 12)
             out.has_vht[rows] = True
     usable &= (flags & FLAG_BAD_FCS) == 0
-    frame_lengths = block.lengths - lengths - np.where(flags & FLAG_FCS_AT_END, 4, 0)
+    fcs = np.where(flags & FLAG_FCS_AT_END, 4, 0)
+    sent_lengths = block.sent_lengths - lengths - fcs
+    # Where the end of the packet was not kept, its FCS was not either.
+    frame_lengths = np.minimum(block.lengths - lengths, sent_lengths)
     usable &= frame_lengths >= 10
     channel[channel == 0] = np.nan
     signal[signal == 0] = np.nan  # 0 dBm is a driver that does not know
@@ -139,6 +144,7 @@ def decode(block: PacketBlock) -> Reception:
         usable,
         block.starts + lengths,
         np.maximum(frame_lengths, 0),
+        np.maximum(sent_lengths, 0),
         channel,
         signal,
         noise,

@@ -5,7 +5,7 @@ from gray_kettle.air.countries import rules_by_number
 from gray_kettle.judge import settings
 from gray_kettle.judge.assessment import Assessment, OwnView, PlaceView, Radio, Standing
 from gray_kettle.judge.findings import find
-from gray_kettle.judge.harms import Asking, weigh
+from gray_kettle.judge.harms import Asking, Candidates, weigh
 from gray_kettle.judge.listening import Looks
 from gray_kettle.judge.radios import find_radios
 from gray_kettle.judge.standing import asking_of, others_for, standing_on, standings
@@ -71,7 +71,7 @@ def _standings(
     channels: tuple[Channel, ...], asking: Asking, radios: tuple[Radio, ...], who: Radio | None
 ) -> dict[Channel, Standing]:
     others, rows = others_for(radios, who)
-    return {s.channel: s for s in standings(weigh(asking, channels, others), others, rows)}
+    return {s.channel: s for s in standings(weigh(asking, Candidates(channels), others), others, rows)}
 
 
 def _not_known(

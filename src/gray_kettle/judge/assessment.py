@@ -80,6 +80,7 @@ class Radio:
     moves: int
     networks: tuple[Network, ...]
     grouped: str
+    client_level_dbm: float | None
 
     @property
     def band(self) -> str:
@@ -89,11 +90,6 @@ class Radio:
     def stay(self) -> Stay:
         """The stay on its present channel."""
         return next(s for s in self.stays if s.channel == self.channel)
-
-    @property
-    def client_levels_dbm(self) -> tuple[float, ...]:
-        found = (c.level_dbm for network in self.networks for c in network.clients)
-        return tuple(level for level in found if level is not None)
 
 
 @dataclass(frozen=True)

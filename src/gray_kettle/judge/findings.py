@@ -12,7 +12,9 @@ from gray_kettle.judge.assessment import Finding, Harm, OwnView, PlaceView, Radi
 from gray_kettle.safe_text import network_name
 
 SEVERITIES = ("act", "watch", "note")
+# The plan puts its own figures in the place of these two.
 CHANGE_CHANNEL = "Change its channel: see the plan."
+FIX_CHANNEL = "Give it a fixed channel: see the plan."
 _RASTER_2_4 = (1, 6, 11)
 
 
@@ -24,6 +26,7 @@ def find(radios: tuple[Radio, ...], own: tuple[OwnView, ...], places: tuple[Plac
             found += rule(view)
     for radio in radios:
         found += _any_radio(radio)
+    found += _slow_rates(own)
     found += _chase(radios)
     found += _outdated(radios)
     found += _busy_places(places, own)
@@ -163,7 +166,9 @@ def _margin(view: OwnView) -> Iterator[Finding]:
     radio, now = view.radio, view.now
     if now is None or now.co_channel_strongest_dbm is None or radio.level_dbm is None:
         return
-    margin_db = radio.level_dbm - now.co_channel_strongest_dbm
+    if now.co_channel_lost >= settings.WATCH_LOST:
+        return  # said already, and worse
+    margin_db = best_level_dbm(radio) - now.co_channel_strongest_dbm
     if margin_db >= settings.LEAST_MARGIN_DB or now.co_channel_strongest_dbm < settings.STRONG_NEIGHBOUR_DBM:
         return
     yield Finding(
@@ -201,7 +206,7 @@ def _own_radio(view: OwnView) -> Iterator[Finding]:
             subject=title(radio),
             cause=f"It changed channel {radio.moves} times in this window: automatic selection does not settle.",
             effect="Every change drops its clients for seconds.",
-            first_step="Give it a fixed channel: see the plan.",
+            first_step=FIX_CHANNEL,
             figures={"moves": radio.moves, "channels": [s.channel.label for s in radio.stays]},
             radio=radio.id,
             lost=0.1,
@@ -221,30 +226,41 @@ def _own_radio(view: OwnView) -> Iterator[Finding]:
             lost=beacons,
             see="heard",
         )
-    elif radio.band == "2.4" and _slowest(radio) <= 2:
-        yield Finding(
-            severity="note",
-            kind="low-basic-rates",
-            subject=title(radio),
-            cause=f"{_slowest(radio):g} Mb/s is one of its basic rates.",
-            effect=f"Its beacons take {percent(beacons)} of the channel, and far clients hang on at a crawl.",
-            first_step="Make 12 Mb/s the lowest basic rate, if no client is older than that.",
-            figures={"min_basic_rate_mbps": _slowest(radio), "beacon_share": round(beacons, 4)},
-            radio=radio.id,
-            see="heard",
-        )
-    if radio.level_dbm is not None and radio.level_dbm < settings.WEAK_OWN_DBM:
+    if radio.level_dbm is not None and best_level_dbm(radio) < settings.WEAK_OWN_DBM:
         yield Finding(
             severity="note",
             kind="weak-own",
             subject=title(radio),
-            cause=f"It is heard at {radio.level_dbm:.0f} dBm at best.",
+            cause=f"It is heard at {best_level_dbm(radio):.0f} dBm where it is strongest.",
             effect="Where this was measured it gives slow rates, if any.",
             first_step="Measure where people use it; add coverage there if it is as weak.",
-            figures={"level_dbm": radio.level_dbm},
+            figures={"level_dbm": best_level_dbm(radio)},
             radio=radio.id,
             see="heard",
         )
+
+
+def best_level_dbm(radio: Radio) -> float:
+    """Level at the spot where the radio is strongest; -200 when none was told."""
+    return max((level for _, level in radio.stay.level_at), default=-200.0)
+
+
+def _slow_rates(own: tuple[OwnView, ...]) -> Iterator[Finding]:
+    slow = [v.radio for v in own if v.radio.band == "2.4" and _slowest(v.radio) <= 2]
+    if not slow:
+        return
+    shares = {title(r): round(sum(n.beacon_share for n in r.networks), 4) for r in slow}
+    worst = max(shares, key=lambda name: (shares[name], name))
+    yield Finding(
+        severity="note",
+        kind="low-basic-rates",
+        subject=f"{len(slow)} own radio{'s' * (len(slow) > 1)}, 2.4 GHz",
+        cause=f"They send beacons at 1 or 2 Mb/s: {', '.join(shares)}.",
+        effect=f"On {worst} beacons take {percent(shares[worst])} of the air, and far clients hang on at a crawl.",
+        first_step="Make 12 Mb/s the lowest basic rate, if no client is older than that.",
+        figures={"beacon_shares": shares},
+        see="heard",
+    )
 
 
 def _slowest(radio: Radio) -> float:
@@ -279,7 +295,7 @@ def _chase(radios: tuple[Radio, ...]) -> Iterator[Finding]:
                     subject=title(mine),
                     cause=f"It and {theirs.name} take turns on {len(shared)} channels: two automatic radios answer each other.",
                     effect=f"{mine.moves} changes on our side, {theirs.moves} on theirs; each drops clients for seconds.",
-                    first_step="Fix our channel: see the plan. Then theirs has nothing left to run from.",
+                    first_step=FIX_CHANNEL,
                     figures={"own_moves": mine.moves, "their_moves": theirs.moves, "shared_channels": len(shared)},
                     radio=mine.id,
                     lost=0.12,

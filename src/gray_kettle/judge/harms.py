@@ -3,8 +3,10 @@
 Source: docs/radio-model.md, "The harms" and "Clear air". Arrays are shaped (candidates, others).
 """
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cache, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -55,6 +57,57 @@ class Asking:
     now: Channel | None = None
 
 
+class Candidates:
+    """A list of channels and how others lie to them. What depends on channels alone is worked out once and kept."""
+
+    def __init__(self, channels: Sequence[Channel]) -> None:
+        self.channels = tuple(channels)
+        self.width_mhz = np.array([c.width_mhz for c in self.channels], dtype=np.int64)
+        self.primary_hz = np.array([c.primary_hz for c in self.channels])
+        self.noise_dbm = floors.noise_floor_dbm(self.width_mhz * 1e6)[:, None]
+        steps = 20 * 2 ** np.arange(5)
+        exists = steps[None, :] <= self.width_mhz[:, None]
+        self.usable_mhz = np.where(exists, steps, 0)  # widths it can be used at, 20 MHz first; 0 beyond
+        self.usable_share = np.where(exists, steps / self.width_mhz[:, None], 0.0)
+        self._columns: dict[tuple[Channel, bool], FloatArray] = {}
+        self._rates: dict[Asking, FloatArray] = {}
+
+    def lie(self, others: "Others") -> FloatArray:
+        """How each other lies to each channel: (5, channels, others), see _column for the five."""
+        columns = []
+        for theirs, dsss in zip(others.channels, others.dsss_only, strict=True):
+            key = (theirs, bool(dsss))
+            if key not in self._columns:
+                self._columns[key] = np.array([_pair(mine, *key) for mine in self.channels]).T
+            columns.append(self._columns[key])
+        if not columns:
+            return np.zeros((5, len(self.channels), 0))
+        return np.stack(columns, axis=2)
+
+    def rates_mbps(self, asking: "Asking") -> FloatArray:
+        """Rate at each usable width: same client level, noise of that width."""
+        if asking not in self._rates:
+            out = np.zeros(self.usable_mhz.shape)
+            for width in np.unique(self.usable_mhz[self.usable_mhz > 0]):
+                snr_db = asking.client_level_dbm - floors.noise_floor_dbm(float(width) * 1e6)
+                streams = min(asking.streams, settings.CLIENT_STREAMS)
+                out[self.usable_mhz == width] = rate_at_mbps(asking.generation, int(width), streams, snr_db)
+            # A station may always send narrower: a wider usable channel is never worth less.
+            self._rates[asking] = np.maximum.accumulate(out, axis=1)
+        return self._rates[asking]
+
+
+@lru_cache(maxsize=200_000)
+def _pair(mine: Channel, theirs: Channel, dsss: bool) -> tuple[float, float, float, float, float]:
+    """(same primary, my primary is among their parts, secondary segment met, coupling, coupling into my primary)."""
+    if mine.band != theirs.band:
+        return 0.0, 0.0, 0.0, NOTHING_DB, NOTHING_DB
+    shares = mine.primary in theirs.parts
+    segment = 0 if shares else _segment_met(mine, theirs)
+    full, narrow = _coupling(mine.segments, theirs, dsss), _coupling(((mine.primary_hz, 20e6),), theirs, dsss)
+    return float(mine.primary == theirs.primary), float(shares), float(segment), full, narrow
+
+
 @dataclass(frozen=True, eq=False)
 class Weighed:
     """What each candidate would give. lost_to: (candidates, others), by kind; the rest has one entry a candidate."""
@@ -70,41 +123,6 @@ class Weighed:
     heard_on_primary: FloatArray  # Pr(heard) where the other shares the primary part, else 0
     heard_in_parts: NDArray[np.bool_]  # the other shares any part at a level that holds us back
     coupled_dbm: FloatArray  # power into the passband of those that overlap and cannot be decoded, else -inf
-
-
-@dataclass(frozen=True, eq=False)
-class Geometry:
-    """How candidates and others lie to one another; depends on channels only, so it can be kept."""
-
-    on_primary: NDArray[np.bool_]
-    in_secondary: NDArray[np.bool_]
-    segment_mhz: IntArray  # width of the secondary segment met first (20, 40, 80, 160), 0 when none
-    coupling_db: FloatArray
-    coupling_20_db: FloatArray  # into the primary 20 MHz
-
-
-def geometry(candidates: Sequence[Channel], others: Sequence[Channel], dsss_only: NDArray[np.bool_]) -> Geometry:
-    """Overlaps and couplings; each distinct pair of channels is worked out once."""
-    kinds = [(c, bool(d)) for c, d in zip(others, dsss_only, strict=True)]
-    distinct = sorted(set(kinds))
-    column = np.array([distinct.index(kind) for kind in kinds], dtype=np.int64)
-    shape = (len(candidates), len(distinct))
-    primary, secondary = np.zeros(shape, bool), np.zeros(shape, bool)
-    segment = np.zeros(shape, np.int64)
-    full, narrow = np.full(shape, NOTHING_DB), np.full(shape, NOTHING_DB)
-    for c, mine in enumerate(candidates):
-        for j, (theirs, _) in enumerate(distinct):
-            if mine.band != theirs.band:
-                continue
-            primary[c, j] = mine.primary in theirs.parts
-            segment[c, j] = 0 if primary[c, j] else _segment_met(mine, theirs)
-            secondary[c, j] = segment[c, j] > 0
-    for j, (theirs, dsss) in enumerate(distinct):
-        near = [c for c, mine in enumerate(candidates) if mine.band == theirs.band]
-        if near:
-            full[near, j] = _coupling([candidates[c] for c in near], theirs, dsss, at_primary=False)
-            narrow[near, j] = _coupling([candidates[c] for c in near], theirs, dsss, at_primary=True)
-    return Geometry(primary[:, column], secondary[:, column], segment[:, column], full[:, column], narrow[:, column])
 
 
 def _segment_met(mine: Channel, theirs: Channel) -> int:
@@ -130,44 +148,39 @@ def _segment_parts(channel: Channel, width_mhz: int) -> tuple[int, ...]:
     return tuple(n for n in outer if n not in inner)
 
 
-def _coupling(mine: list[Channel], theirs: Channel, dsss: bool, *, at_primary: bool) -> FloatArray:
-    """Share of theirs (dB) in the passband of each of mine, or in its primary 20 MHz."""
-    kind = "dsss" if dsss else "ofdm"
-    total = np.zeros(len(mine))
+def _coupling(segments: tuple[tuple[float, float], ...], theirs: Channel, dsss: bool) -> float:
+    """Share of theirs (dB) in the passband of my segments."""
+    total = 0.0
     for centre_hz, width_hz in theirs.segments:
-        width_mhz = 20 if dsss else round(width_hz / 1e6)
-        power = 10 ** (-10 * np.log10(len(theirs.segments)) / 10)
-        for k, channel in enumerate(mine):
-            segments = ((channel.primary_hz, 20e6),) if at_primary else channel.segments
-            for victim_hz, victim_width_hz in segments:
-                offset_hz = victim_hz - centre_hz
-                if abs(offset_hz) - victim_width_hz / 2 > _REACH_HZ:
-                    continue
-                db = coupling_db(kind, width_mhz, round(victim_width_hz / 1e6), offset_hz, SKIRT_BELOW_MASK_DB)
-                total[k] += power * 10 ** (float(db) / 10)
-    with np.errstate(divide="ignore"):
-        return np.asarray(np.maximum(10 * np.log10(total), NOTHING_DB))
+        for victim_hz, victim_width_hz in segments:
+            offset_hz = victim_hz - centre_hz
+            if abs(offset_hz) - victim_width_hz / 2 > _REACH_HZ:
+                continue
+            kind, width_mhz = ("dsss", 20) if dsss else ("ofdm", round(width_hz / 1e6))
+            db = coupling_db(kind, width_mhz, round(victim_width_hz / 1e6), offset_hz, SKIRT_BELOW_MASK_DB)
+            total += 10 ** (float(db) / 10) / len(theirs.segments)
+    return max(10 * math.log10(total), NOTHING_DB) if total else NOTHING_DB
 
 
-def weigh(asking: Asking, candidates: Sequence[Channel], others: Others, lie: Geometry | None = None) -> Weighed:
+def weigh(asking: Asking, candidates: Candidates, others: Others) -> Weighed:
     """Clear air and expected throughput of every candidate among the others."""
-    lie = lie or geometry(candidates, others.channels, others.dsss_only)
+    lie = candidates.lie(others)
+    same, on_primary = lie[0] > 0, lie[1] > 0
+    segment_mhz, coupling, coupling_20 = lie[2], lie[3], lie[4]
+    in_secondary = segment_mhz > 0
     level = np.where(others.level_dbm < floors.UNHEARD_DBM, -np.inf, others.level_dbm)[None, :]
     activity, presence = others.activity[None, :], others.presence[None, :]
-    width_mhz = np.array([c.width_mhz for c in candidates], dtype=np.int64)
-    noise = floors.noise_floor_dbm(width_mhz * 1e6)[:, None]
     spread = 10 * np.log10(np.array([c.width_mhz / 20 for c in others.channels]) + 1e-12)[None, :]
 
-    same = _same_primary(candidates, others).reshape(lie.on_primary.shape)
     # Their primary part carries what they send at 20 MHz; on their other parts only wide frames are heard.
     heard = floors.heard_share(np.where(same, level, level - spread), floors.PREAMBLE_DBM)
-    heard = np.where(lie.on_primary, heard, 0.0)
+    heard = np.where(on_primary, heard, 0.0)
     known, told = presence * activity, np.nan_to_num(others.told_busy * others.presence)[None, :]
     groups = _groups(others)
 
     count = (presence * heard).sum(axis=1)
     # Where we are now, our own frames are part of what the others tell: an even share of it.
-    here = np.array([asking.now is not None and m.primary == asking.now.primary for m in candidates])
+    here = candidates.primary_hz == (asking.now.primary_hz if asking.now else 0.0)
     others_part = np.where(here, count / (count + 1), 1.0)[:, None]
     co_busy, co_to = _combined(known * heard, told * heard * others_part, groups)
     fair = np.minimum(co_busy, 1 - 1 / (1 + count))  # contenders yield: a fair share is always left
@@ -175,9 +188,9 @@ def weigh(asking: Asking, candidates: Sequence[Channel], others: Others, lie: Ge
     co_busy = fair
     contenders = (known * heard).sum(axis=1)
 
-    overlapping = ~lie.on_primary & ~lie.in_secondary
-    loss = _frame_loss(level + lie.coupling_db, noise, asking, width_mhz)
-    defers = floors.heard_share(level + lie.coupling_20_db, floors.ENERGY_DBM)
+    overlapping = ~on_primary & ~in_secondary
+    loss = _frame_loss(level + coupling, candidates.noise_dbm, asking)
+    defers = floors.heard_share(level + coupling_20, floors.ENERGY_DBM)
     from_known = presence * np.maximum(activity * defers, _exposed(activity) * loss)
     from_told = np.maximum(told * defers, _exposed(told) * loss)
     adjacent_lost, adjacent_to = _combined(
@@ -185,16 +198,16 @@ def weigh(asking: Asking, candidates: Sequence[Channel], others: Others, lie: Ge
     )
     adjacent_free = 1 - adjacent_lost
 
-    holds = _secondary_threshold(lie.segment_mhz)
-    held = np.where(lie.in_secondary, np.maximum(floors.heard_share(level, holds), loss), 0.0)
-    usable = _usable_widths(width_mhz, lie, known * held, told * held, groups)
+    holds = _secondary_threshold(segment_mhz)
+    held = np.where(in_secondary, np.maximum(floors.heard_share(level, holds), loss), 0.0)
+    usable = _usable_widths(candidates.width_mhz, segment_mhz, known * held, told * held, groups)
 
     primary_free = (1 - co_busy) * adjacent_free
-    clear = primary_free * (usable * _halves(width_mhz)[1]).sum(axis=1)
-    rate = _rates(asking, width_mhz)
-    expected = primary_free * mac_efficiency(1 + contenders) * (usable * rate).sum(axis=1)
+    clear = primary_free * (usable * candidates.usable_share).sum(axis=1)
+    efficiency = np.interp(1 + contenders, *_efficiency_table())
+    expected = primary_free * efficiency * (usable * candidates.rates_mbps(asking)).sum(axis=1)
     return Weighed(
-        candidates=tuple(candidates),
+        candidates=candidates.channels,
         clear_air=clear,
         expected_mbps=expected,
         co_lost=co_busy,
@@ -203,13 +216,16 @@ def weigh(asking: Asking, candidates: Sequence[Channel], others: Others, lie: Ge
         adjacent_lost_to=adjacent_to,
         secondary_lost_to=np.maximum(known, told) * held * primary_free[:, None],
         heard_on_primary=heard,
-        heard_in_parts=(heard >= 0.5) | (lie.in_secondary & (floors.heard_share(level, holds) >= 0.5)),
-        coupled_dbm=np.where(overlapping, level + lie.coupling_db, -np.inf),
+        heard_in_parts=(heard >= 0.5) | (in_secondary & (floors.heard_share(level, holds) >= 0.5)),
+        coupled_dbm=np.where(overlapping, level + coupling, -np.inf),
     )
 
 
-def _same_primary(candidates: Sequence[Channel], others: Others) -> NDArray[np.bool_]:
-    return np.array([[m.primary == t.primary for t in others.channels] for m in candidates], dtype=bool)
+@cache
+def _efficiency_table() -> tuple[FloatArray, FloatArray]:
+    """The contention model at close steps: it changes slowly, and its equations are costly to solve anew."""
+    contenders = np.concatenate([np.linspace(1, 20, 400), np.linspace(21, 400, 380)])
+    return contenders, mac_efficiency(contenders)
 
 
 def _groups(others: Others) -> list[IntArray]:
@@ -242,7 +258,7 @@ def _exposed(activity: FloatArray) -> FloatArray:
     return np.asarray(1 - (1 - activity) * np.exp(-activity))
 
 
-def _frame_loss(coupled_dbm: FloatArray, noise_dbm: FloatArray, asking: Asking, width_mhz: IntArray) -> FloatArray:
+def _frame_loss(coupled_dbm: FloatArray, noise_dbm: FloatArray, asking: Asking) -> FloatArray:
     """Share of frames lost that meet this interference, at the rate chosen for the air without it.
 
     Rate control does not follow bursts of milliseconds: frames are lost once the noise rises by more than the
@@ -257,40 +273,21 @@ def _frame_loss(coupled_dbm: FloatArray, noise_dbm: FloatArray, asking: Asking, 
     return np.asarray(np.clip((lost - at_rest) / (1 - at_rest), 0.0, 1.0))
 
 
-def _secondary_threshold(segment_mhz: IntArray) -> FloatArray:
+def _secondary_threshold(segment_mhz: FloatArray) -> FloatArray:
     return np.select([segment_mhz >= 80, segment_mhz >= 20], [floors.SECONDARY_DBM[80], floors.SECONDARY_DBM[20]], 0.0)
 
 
-def _halves(width_mhz: IntArray) -> tuple[IntArray, FloatArray]:
-    """Usable widths of each candidate, 20 MHz first, five columns: (width, share of the full width); 0 beyond."""
-    steps = 20 * 2 ** np.arange(5)
-    exists = steps[None, :] <= width_mhz[:, None]
-    return np.where(exists, steps, 0), np.where(exists, steps / width_mhz[:, None], 0.0)
-
-
 def _usable_widths(
-    width_mhz: IntArray, lie: Geometry, known: FloatArray, told: FloatArray, groups: list[IntArray]
+    width_mhz: IntArray, segment_mhz: FloatArray, known: FloatArray, told: FloatArray, groups: list[IntArray]
 ) -> FloatArray:
     """Chance that just each width is usable while the primary is free: (candidates, 5), rows sum to 1."""
     usable = np.zeros((len(width_mhz), 5))
     reach = np.ones(len(width_mhz))  # chance that at least the width of this step is usable
     for k in range(5):
         segment = 20 * 2**k
-        here = lie.segment_mhz == segment
+        here = segment_mhz == segment
         busy, _ = _combined(np.where(here, known, 0.0), np.where(here, told, 0.0), groups)
         stop = np.where(width_mhz > segment, busy, 1.0)
         usable[:, k] = reach * stop
         reach = reach * (1 - stop)
     return usable
-
-
-def _rates(asking: Asking, width_mhz: IntArray) -> FloatArray:
-    """Rate at each usable width: same client level, noise of that width."""
-    steps, _ = _halves(width_mhz)
-    out = np.zeros(steps.shape)
-    for width in np.unique(steps[steps > 0]):
-        snr_db = asking.client_level_dbm - floors.noise_floor_dbm(float(width) * 1e6)
-        streams = min(asking.streams, settings.CLIENT_STREAMS)
-        out[steps == width] = rate_at_mbps(asking.generation, int(width), streams, snr_db)
-    # A station may always send narrower: a wider usable channel is never worth less.
-    return np.asarray(np.maximum.accumulate(out, axis=1))

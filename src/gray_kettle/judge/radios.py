@@ -1,7 +1,7 @@
 """Sightings and traffic to radios: who is there, where, how strong, how busy."""
 
 from collections import defaultdict
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -41,6 +41,7 @@ def row_levels_mw(sightings: Sightings) -> FloatArray:
 
 def find_radios(observations: Observations, setup: Setup, looks: Looks) -> tuple[Radio, ...]:
     """Every radio heard in the window, own ones first, then by level."""
+    observations = _widths_filled_in(observations)
     bssids = _by_bssid(observations)
     levels_mw = row_levels_mw(observations.sightings)
     heard = [_heard(one, observations, levels_mw) for one in bssids]
@@ -55,6 +56,16 @@ def find_radios(observations: Observations, setup: Setup, looks: Looks) -> tuple
         is_own = any(own[k] for k in members)
         radios.append(_radio(chosen, is_own, observations, levels_mw, setup, looks))
     return tuple(sorted(radios, key=lambda r: (not r.own, -(r.level_dbm or -200.0), r.id)))
+
+
+def _widths_filled_in(observations: Observations) -> Observations:
+    """Where an announcement does not tell its width, that which the same BSSID told elsewhere on the same primary."""
+    told = {(a.bssid, a.channel.band, a.channel.primary): a.channel for a in observations.announcements if a.width_told}
+    filled = tuple(
+        a if a.width_told else replace(a, channel=told.get((a.bssid, a.channel.band, a.channel.primary), a.channel))
+        for a in observations.announcements
+    )
+    return replace(observations, announcements=filled)
 
 
 def _by_bssid(observations: Observations) -> list[_Bssid]:
@@ -143,7 +154,26 @@ def _radio(
         moves=moves,
         networks=networks,
         grouped=ALONE if len(members) == 1 else PROBABLE,
+        client_level_dbm=_client_level(members, stays, channel, observations.spots),
     )
+
+
+def _client_level(
+    members: list[_Bssid], stays: tuple[Stay, ...], channel: Channel, spots: tuple[str, ...]
+) -> float | None:
+    """Median level of the clients at the spot where their radio is strongest: elsewhere it says nothing of the link."""
+    at = next((s.level_at for s in stays if s.channel == channel), ())
+    if not at:
+        return None
+    home = spots.index(max(at, key=lambda item: (item[1], item[0]))[0])
+    levels = []
+    for member in members:
+        own_number = int(member.bssid.replace(":", ""), 16)
+        rows = member.frames.rows((member.frames.spot == home) & (member.frames.levels > 0))
+        for mac in np.unique(rows.transmitter[(rows.transmitter != own_number) & (rows.transmitter > 0)]):
+            of_it = rows.transmitter == mac
+            levels.append(10 * np.log10(rows.level_mw[of_it].sum() / rows.levels[of_it].sum()))
+    return round(float(np.median(levels)), 2) if levels else None
 
 
 def _activity(air_share: float | None, beacons: float, own_told: float | None) -> tuple[float, str]:

@@ -6,7 +6,7 @@ from gray_kettle.air.channels import Channel
 from gray_kettle.air.floors import sum_dbm
 from gray_kettle.judge import settings
 from gray_kettle.judge.assessment import Harm, Radio, Standing, Stay
-from gray_kettle.judge.harms import Asking, Others, Weighed, weigh
+from gray_kettle.judge.harms import Asking, Candidates, Others, Weighed, weigh
 
 _LEAST_HARM = 0.001  # less than this is not worth a name
 
@@ -66,9 +66,9 @@ def others_for(radios: tuple[Radio, ...], asking: Radio | None) -> tuple[Others,
 
 def asking_of(radio: Radio) -> tuple[Asking, bool]:
     """The asking side of a radio, and whether the level of its clients had to be assumed."""
-    levels = radio.client_levels_dbm
-    level = float(np.median(levels)) if levels else settings.CLIENT_LEVEL_DBM
-    return Asking(radio.generation, radio.streams, level, radio.channel), not levels
+    told = radio.client_level_dbm
+    level = settings.CLIENT_LEVEL_DBM if told is None else told
+    return Asking(radio.generation, radio.streams, level, radio.channel), told is None
 
 
 def standings(weighed: Weighed, others: Others, rows: tuple[tuple[Radio, Stay], ...]) -> tuple[Standing, ...]:
@@ -107,4 +107,4 @@ def _standing(k: int, weighed: Weighed, others: Others, rows: tuple[tuple[Radio,
 def standing_on(channel: Channel, asking: Asking, radios: tuple[Radio, ...], who: Radio) -> Standing:
     """How one channel looks for one radio."""
     others, rows = others_for(radios, who)
-    return standings(weigh(asking, (channel,), others), others, rows)[0]
+    return standings(weigh(asking, Candidates((channel,)), others), others, rows)[0]

@@ -5,11 +5,11 @@ import numpy as np
 from gray_kettle.judge import settings
 from gray_kettle.judge.assessment import Assessment, Radio
 from gray_kettle.judge.findings import percent, title
-from gray_kettle.judge.harms import weigh
+from gray_kettle.judge.harms import Candidates, weigh
 from gray_kettle.judge.standing import asking_of, others_for
 from gray_kettle.plan.proposal import OtherStep
 
-_LEAST_GAIN = 0.02
+_LEAST_GAIN = 0.005
 
 
 def other_steps(assessment: Assessment) -> tuple[OtherStep, ...]:
@@ -53,7 +53,7 @@ def _gain_without(radio: Radio, assessment: Assessment) -> tuple[float, str]:
             continue
         asking, _ = asking_of(view.radio)
         others, _ = others_for(rest, view.radio)
-        clear = float(weigh(asking, (view.radio.channel,), others).clear_air[0])
+        clear = float(weigh(asking, Candidates((view.radio.channel,)), others).clear_air[0])
         if clear - view.now.clear_air > best:
             best, who = clear - view.now.clear_air, title(view.radio)
     return best, who

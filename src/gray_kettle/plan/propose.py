@@ -4,14 +4,14 @@ import numpy as np
 
 from gray_kettle.air.channels import BANDS, Channel
 from gray_kettle.judge.assessment import Assessment, OwnView, Standing
-from gray_kettle.judge.harms import Weighed, weigh
+from gray_kettle.judge.harms import Candidates, Weighed, weigh
 from gray_kettle.judge.standing import asking_of, mutual_level_dbm, others_for, standings
 from gray_kettle.plan import reasons
 from gray_kettle.plan.limits import Limit, parse_limit
 from gray_kettle.plan.options import Option, is_on_raster, options_for
 from gray_kettle.plan.other_steps import other_steps
 from gray_kettle.plan.proposal import Alternative, FieldCell, Move, Proposal
-from gray_kettle.plan.solver import CHANGE_COST, RADAR_COST, Player, Solution, company_of, in_company, score_of, solve
+from gray_kettle.plan.solver import CHANGE_COST, HARD_TO_FIND_COST, RADAR_COST, Player, Solution, company_of, in_company, score_of, solve
 from gray_kettle.records import Setup
 
 _ALTERNATIVES = 2
@@ -49,38 +49,47 @@ class _Band:
             others_for(tuple(r for r in assessment.radios if not r.own), v.radio) for v in views
         ]
         self.players = tuple(self._player(k) for k in range(len(views)))
-        self.start = tuple(p.options.index(v.radio.channel) for p, v in zip(self.players, views, strict=True))
+        self.start = tuple(p.options.channels.index(v.radio.channel) for p, v in zip(self.players, views, strict=True))
 
     def _player(self, k: int) -> Player:
         radio = self.views[k].radio
-        allowed = tuple(o for o in self.all_options[k] if not o.barred and self._earns_its_place(k, o))
+        robust = self._robust(k)
+        kept = {o.channel for o in self.all_options[k] if not o.barred and is_on_raster(o.channel)}
+        kept |= robust | {radio.channel}
+        allowed = tuple(o for o in self.all_options[k] if o.channel in kept)
         asking, _ = asking_of(radio)
-        costs = [CHANGE_COST * (o.channel != radio.channel) + RADAR_COST * o.radar for o in allowed]
+        costs = [self._cost(o, radio.channel) for o in allowed]
         return Player(
             asking=asking,
             others=self.foreign[k][0],
-            options=tuple(o.channel for o in allowed),
+            options=Candidates([o.channel for o in allowed]),
             costs=np.array(costs),
             activity=radio.activity,
             dsss_only=radio.generation == "b",
             level_at=tuple(mutual_level_dbm(radio, v.radio) for v in self.views),
         )
 
-    def _earns_its_place(self, k: int, option: Option) -> bool:
-        """Off the 2.4 GHz raster only where that wins whatever the levels do within their error."""
+    def _cost(self, option: Option, now: Channel) -> float:
+        if option.channel == now:
+            return RADAR_COST * option.radar
+        hard_to_find = option.channel.band == "6" and option.channel.primary % 16 != 5
+        return CHANGE_COST + RADAR_COST * option.radar + HARD_TO_FIND_COST * hard_to_find
+
+    def _robust(self, k: int) -> frozenset[Channel]:
+        """Allowed channels off the 2.4 GHz raster that win whatever the levels do within their error."""
         radio = self.views[k].radio
-        if is_on_raster(option.channel) or option.channel == radio.channel:
-            return True
         asking, _ = asking_of(radio)
-        raster = tuple(o.channel for o in self.all_options[k] if not o.barred and is_on_raster(o.channel))
-        if not raster:
-            return True
+        open_to_it = [o.channel for o in self.all_options[k] if not o.barred]
+        off = {c for c in open_to_it if not is_on_raster(c)}
+        if not off or len(off) == len(open_to_it):
+            return frozenset(off)
         others, _ = others_for(self.assessment.radios, radio)
+        candidates = Candidates(open_to_it)
         for shift in _SHIFTS_DB:
-            got = weigh(asking, (option.channel, *raster), others.louder_by(shift)).expected_mbps
-            if got[0] <= got[1:].max() * np.exp(CHANGE_COST):
-                return False
-        return True
+            got = weigh(asking, candidates, others.louder_by(shift)).expected_mbps
+            best = max(mbps for c, mbps in zip(open_to_it, got, strict=True) if is_on_raster(c))
+            off &= {c for c, mbps in zip(open_to_it, got, strict=True) if mbps > best * np.exp(CHANGE_COST)}
+        return frozenset(off)
 
     def solve(self) -> Solution:
         return solve(self.players, self.start)
@@ -95,9 +104,9 @@ class _Band:
         others = in_company(player, company)
         neighbours = [(v.radio, v.radio.stay) for m, v in enumerate(self.views) if m != k]
         rows = (*self.foreign[k][1], *neighbours)
-        weighed = weigh(player.asking, tuple(o.channel for o in options), others)
+        weighed = weigh(player.asking, Candidates([o.channel for o in options]), others)
         after = standings(weighed, others, rows)
-        target = player.options[solution.chosen[k]]
+        target = player.options.channels[solution.chosen[k]]
         chosen = next(s for s in after if s.channel == target)
         alternatives = self._alternatives(k, target, weighed, chosen)
         field = tuple(
@@ -113,11 +122,11 @@ class _Band:
         """The next best allowed channels, each a real alternative: not the same spectrum with another primary."""
         player = self.players[k]
         place = {c: n for n, c in enumerate(weighed.candidates)}
-        worth = np.log(np.maximum([weighed.expected_mbps[place[c]] for c in player.options], 0.1)) - player.costs
+        worth = np.log(np.maximum([weighed.expected_mbps[place[c]] for c in player.options.channels], 0.1)) - player.costs
         out: list[Alternative] = []
         taken = {(target.centre_hz, target.width_mhz)}
         for n in np.argsort(-worth, kind="stable"):
-            channel = player.options[n]
+            channel = player.options.channels[n]
             if (channel.centre_hz, channel.width_mhz) in taken:
                 continue
             taken.add((channel.centre_hz, channel.width_mhz))

@@ -5,7 +5,7 @@ from dataclasses import replace
 
 from gray_kettle.air.channels import Channel
 from gray_kettle.judge.assessment import Finding, OwnView, Standing
-from gray_kettle.judge.findings import CHANGE_CHANNEL, percent
+from gray_kettle.judge.findings import CHANGE_CHANNEL, FIX_CHANNEL, percent
 from gray_kettle.plan.options import Option, is_on_raster
 from gray_kettle.plan.proposal import Alternative, Move
 
@@ -91,20 +91,24 @@ def what_is_lost(chosen: Standing, mbps: float, clear_air: float) -> str:
 
 def with_first_step(finding: Finding, moves: Sequence[Move]) -> Finding:
     """The finding with the plan's own figures as its first step, where that step is a change of channel."""
-    if "plan" not in finding.first_step:
+    if finding.first_step not in (CHANGE_CHANNEL, FIX_CHANNEL):
         return finding
     move = next((m for m in moves if m.radio.id == finding.radio), None)
     if move is None or move.before is None or move.after is None:
         return finding
-    if move.stays:
-        step = "No better channel is free: " + ("fix it on " + move.source.label if "chase" in finding.kind or "mover" in finding.kind else "stay") + "; see the other steps of the plan."
+    fixed = ", fixed" if finding.first_step == FIX_CHANNEL else ""
+    clear = f"clear air {percent(move.before.clear_air)} → {percent(move.after.clear_air)}"
+    mbps = f"{move.before.expected_mbps:.0f} → {move.after.expected_mbps:.0f} Mb/s expected"
+    if not move.stays:
+        step = f"Go to {move.target.label}{fixed}: {clear}, {mbps}."
+    elif move.after.clear_air > move.before.clear_air + _WORTH_SAYING:
+        away = [f"{m.radio.name} to {m.target.label}" for m in moves if not m.stays and m.radio.band == move.radio.band]
+        step = f"Keep {move.source.label}{fixed}, and move {' and '.join(away)}: {clear}, {mbps}."
+    elif fixed:
+        step = f"Fix it on {move.source.label}: no other channel promises more."
     else:
-        fixed = ", fixed" if finding.kind in ("chase", "own-mover") else ""
-        step = (
-            f"Go to {move.target.label}{fixed}: clear air {percent(move.before.clear_air)} → "
-            f"{percent(move.after.clear_air)}, {move.before.expected_mbps:.0f} → {move.after.expected_mbps:.0f} Mb/s expected."
-        )
+        step = f"Keep {move.source.label}: no free channel is better. See the other steps of the plan."
     return replace(finding, first_step=step)
 
 
-__all__ = ["CHANGE_CHANNEL", "reasons_for", "what_is_lost", "with_first_step"]
+_WORTH_SAYING = 0.03

@@ -5,17 +5,18 @@ docs/scoring.md, "The plan". Exact by branch and bound: adding another own radio
 radio reaches alone is an upper bound for what it reaches in company.
 """
 
-from collections.abc import Callable
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
 from gray_kettle.air.channels import Channel
-from gray_kettle.judge.harms import Asking, Others, weigh
+from gray_kettle.judge.harms import Asking, Candidates, Others, weigh
 from gray_kettle.records import FloatArray
 
 CHANGE_COST = 0.10  # in log units: a move must promise about a tenth more throughput
 RADAR_COST = 0.08  # the wait before use, and the risk of having to leave
+HARD_TO_FIND_COST = 0.03  # 6 GHz off the preferred scanning channels: clients look there last
 LEAST_MBPS = 0.1  # keeps the logarithm finite where nothing gets through
 LEAST_GAIN = 1e-6
 MOST_STEPS = 60_000
@@ -30,7 +31,7 @@ class Player:
 
     asking: Asking
     others: Others
-    options: tuple[Channel, ...]
+    options: Candidates
     costs: FloatArray
     activity: float
     dsss_only: bool
@@ -44,12 +45,15 @@ class Solution:
     proved: bool
 
 
-def value(player: Player, company: list[tuple[Channel, float, float, bool]], options: tuple[Channel, ...]) -> FloatArray:
-    """log(expected throughput) of each option with other own radios (channel, level, activity, DSSS) on the air."""
-    return np.log(np.maximum(weigh(player.asking, options, in_company(player, company)).expected_mbps, LEAST_MBPS))
+Company = list[tuple[Channel, float, float, bool]]  # own radios on the air: channel, level, activity, DSSS
 
 
-def in_company(player: Player, company: list[tuple[Channel, float, float, bool]]) -> Others:
+def value(player: Player, company: Company) -> FloatArray:
+    """log(expected throughput) of each option with other own radios on the air."""
+    return np.log(np.maximum(weigh(player.asking, player.options, in_company(player, company)).expected_mbps, LEAST_MBPS))
+
+
+def in_company(player: Player, company: Company) -> Others:
     """The foreign radios and the given own ones."""
     o = player.others
     if not company:
@@ -73,9 +77,9 @@ class _Search:
     def __init__(self, players: tuple[Player, ...], start: tuple[int, ...]) -> None:
         self.players = players
         self.best, self.best_score = start, score_of(players, start)
-        self.alone = [value(p, [], p.options) - p.costs for p in players]
+        self.alone = [value(p, []) - p.costs for p in players]
         # Radios with the most to lose first: their choice prunes most.
-        self.order = sorted(range(len(players)), key=lambda k: (len(players[k].options), k))
+        self.order = sorted(range(len(players)), key=lambda k: (len(players[k].options.channels), k))
         self.bound = np.cumsum([self.alone[k].max() for k in reversed(self.order)])[::-1]
         self.steps = 0
         self._pairs: dict[tuple[int, int, int], FloatArray] = {}
@@ -120,15 +124,15 @@ class _Search:
         key = (k, m, option)
         if key not in self._pairs:
             player = self.players[k]
-            self._pairs[key] = value(player, [_as_company(self.players[m], option, k)], player.options) - player.costs
+            self._pairs[key] = value(player, [_as_company(self.players[m], option, k)]) - player.costs
         return self._pairs[key]
 
 
 def _as_company(player: Player, option: int, listener: int) -> tuple[Channel, float, float, bool]:
-    return player.options[option], player.level_at[listener], player.activity, player.dsss_only
+    return player.options.channels[option], player.level_at[listener], player.activity, player.dsss_only
 
 
-def company_of(players: tuple[Player, ...], chosen: tuple[int, ...], k: int) -> list[tuple[Channel, float, float, bool]]:
+def company_of(players: tuple[Player, ...], chosen: tuple[int, ...], k: int) -> Company:
     """The other players as player k hears them."""
     return [_as_company(p, chosen[m], k) for m, p in enumerate(players) if m != k]
 
@@ -137,9 +141,14 @@ def score_of(players: tuple[Player, ...], chosen: tuple[int, ...]) -> float:
     """The objective for one choice."""
     total = 0.0
     for k, player in enumerate(players):
-        company = company_of(players, chosen, k)
-        total += float(value(player, company, (player.options[chosen[k]],))[0] - player.costs[chosen[k]])
+        one = weigh(player.asking, _alone(player.options.channels[chosen[k]]), in_company(player, company_of(players, chosen, k)))
+        total += float(np.log(max(one.expected_mbps[0], LEAST_MBPS)) - player.costs[chosen[k]])
     return total
+
+
+@lru_cache(maxsize=4096)
+def _alone(channel: Channel) -> Candidates:
+    return Candidates((channel,))
 
 
 def _improved(players: tuple[Player, ...], chosen: tuple[int, ...], score: float) -> tuple[tuple[int, ...], float]:
@@ -148,7 +157,7 @@ def _improved(players: tuple[Player, ...], chosen: tuple[int, ...], score: float
     while better:
         better = False
         for k, player in enumerate(players):
-            own = value(player, company_of(players, chosen, k), player.options) - player.costs
+            own = value(player, company_of(players, chosen, k)) - player.costs
             for option in np.argsort(-own, kind="stable")[:8]:
                 trial = (*chosen[:k], int(option), *chosen[k + 1 :])
                 trial_score = score_of(players, trial)
