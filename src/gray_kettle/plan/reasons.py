@@ -75,10 +75,13 @@ def _why_stay(after: Standing, alternatives: tuple[Alternative, ...]) -> str:
             f"Stay: no other channel is expected to give more than the {after.expected_mbps:.0f} Mb/s here "
             f"({best.channel.label} comes to {best.expected_mbps:.0f})."
         )
-    return (
-        f"Stay: {best.channel.label} would give {best.expected_mbps:.0f} against {after.expected_mbps:.0f} Mb/s, "
-        "too little to earn the disruption or the wait for radar."
-    )
+    offer = f"Stay: {best.channel.label} would give {best.expected_mbps:.0f} against {after.expected_mbps:.0f} Mb/s, "
+    if best.expected_mbps > after.expected_mbps * (1 + _DISRUPTION):
+        return offer + "but take more than that from own radios that are there, or make it wait for radar."
+    return offer + "too little to earn the disruption."
+
+
+_DISRUPTION = 0.1  # about what the solver's cost of a change asks for
 
 
 def what_is_lost(chosen: Standing, mbps: float, clear_air: float) -> str:
@@ -86,7 +89,9 @@ def what_is_lost(chosen: Standing, mbps: float, clear_air: float) -> str:
     less = chosen.expected_mbps - mbps
     if less > 0.5:
         return f"{less:.0f} Mb/s less ({percent(clear_air)} clear air)"
-    return "about the same throughput, but a change, radar watch or place that costs more"
+    if less < -0.5:
+        return f"{-less:.0f} Mb/s more for it alone, less for the site: other own radios, radar watch or the change cost more"
+    return "nothing in throughput; the change, radar watch or being hard to find makes it second"
 
 
 def with_first_step(finding: Finding, moves: Sequence[Move]) -> Finding:

@@ -1,0 +1,3 @@
+from gray_kettle.cli import run
+
+run()

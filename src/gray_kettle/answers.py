@@ -1,0 +1,316 @@
+"""The JSON answers: names and shapes are a contract, documented in docs/formats.md."""
+
+from datetime import UTC, datetime
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from gray_kettle.air.channels import Channel
+from gray_kettle.judge.assessment import Assessment, Finding, Network, PlaceView, Radio
+from gray_kettle.judge.assess import places_seen_from
+from gray_kettle.plan.proposal import Move, Proposal
+from gray_kettle.safe_text import is_hidden, network_name, printable
+from gray_kettle.sources.taking import TakeResult
+
+
+class _Answer(BaseModel):
+    model_config = ConfigDict(extra="forbid", populate_by_name=True)
+
+
+class InputAnswer(_Answer):
+    source: str
+    kind: str
+    records: int
+    skipped: int
+    notes: list[str]
+
+
+class TakeAnswer(_Answer):
+    schema_: Literal["gray-kettle/take/1"] = Field("gray-kettle/take/1", alias="schema")
+    inputs: list[InputAnswer]
+
+
+class ClientAnswer(_Answer):
+    mac: str
+    level_dbm: float | None
+    frames: int
+    retries: int
+
+
+class BssidAnswer(_Answer):
+    bssid: str
+    ssid: str
+    ssid_hex: str
+    hidden: bool
+    security: str
+    generation: str
+    streams: int
+    beacon_interval_tu: int
+    load_stations: int | None
+    load_utilisation: float | None
+    min_basic_rate_mbps: float | None
+    frames: int
+    retries: int
+    clients: list[ClientAnswer]
+
+
+class RadioAnswer(_Answer):
+    id: str
+    name: str
+    own: bool
+    band: str
+    primary: int
+    width_mhz: int
+    centre_mhz: float
+    level_dbm: float | None
+    noise_dbm: float | None
+    air_share: float | None
+    retry_share: float | None
+    first: str
+    last: str
+    channels_seen: list[str]
+    grouped: str
+    bssids: list[BssidAnswer]
+
+
+class HeardAnswer(_Answer):
+    schema_: Literal["gray-kettle/heard/1"] = Field("gray-kettle/heard/1", alias="schema")
+    radios: list[RadioAnswer]
+
+
+class UtilisationAnswer(_Answer):
+    value: float | None
+    source: str
+    confidence: str
+    others: dict[str, float]
+
+
+class CoChannelAnswer(_Answer):
+    radios: int
+    strongest_dbm: float | None
+    airtime: float
+
+
+class AdjacentAnswer(_Answer):
+    radios: int
+    power_dbm: float | None
+    cost: float
+
+
+class NonWifiAnswer(_Answer):
+    """Null figures: no sweep has been taken."""
+
+    emitters: int | None
+    cost: float | None
+
+
+class PlaceAnswer(_Answer):
+    band: str
+    channel: int
+    width_mhz: int
+    utilisation: UtilisationAnswer
+    wifi_share: float | None
+    non_wifi_share: float | None
+    co_channel: CoChannelAnswer | None
+    adjacent: AdjacentAnswer | None
+    non_wifi: NonWifiAnswer
+    clear_air: float | None
+    expected_mbps: float | None
+
+
+class AirAnswer(_Answer):
+    schema_: Literal["gray-kettle/air/1"] = Field("gray-kettle/air/1", alias="schema")
+    seen_from: str | None
+    places: list[PlaceAnswer]
+
+
+class FindingAnswer(_Answer):
+    severity: str
+    kind: str
+    subject: str
+    cause: str
+    effect: str
+    first_step: str
+    figures: dict[str, Any]
+
+
+class BriefAnswer(_Answer):
+    schema_: Literal["gray-kettle/brief/1"] = Field("gray-kettle/brief/1", alias="schema")
+    findings: list[FindingAnswer]
+    not_known: list[str]
+
+
+class ChannelAnswer(_Answer):
+    channel: int
+    width_mhz: int
+
+
+class AlternativeAnswer(ChannelAnswer):
+    expected_mbps: float
+    clear_air: float
+    loses: str
+
+
+class MoveAnswer(_Answer):
+    radio: str
+    name: str
+    band: str
+    from_: ChannelAnswer = Field(alias="from")
+    to: ChannelAnswer
+    expected_mbps_before: float | None
+    expected_mbps_after: float | None
+    clear_air_before: float | None
+    clear_air_after: float | None
+    reasons: list[str]
+    alternatives: list[AlternativeAnswer]
+
+
+class StepAnswer(_Answer):
+    what: str
+    why: str
+    gain: str
+    effort: str
+
+
+class PlanAnswer(_Answer):
+    schema_: Literal["gray-kettle/plan/1"] = Field("gray-kettle/plan/1", alias="schema")
+    proved: bool
+    moves: list[MoveAnswer]
+    other_steps: list[StepAnswer]
+
+
+def iso(time_s: float) -> str:
+    return datetime.fromtimestamp(time_s, UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
+
+
+def take_answer(results: list[TakeResult]) -> TakeAnswer:
+    return TakeAnswer(
+        inputs=[
+            InputAnswer(source=r.source, kind=r.kind, records=r.records, skipped=r.skipped, notes=list(r.notes))
+            for r in results
+        ]
+    )
+
+
+def heard_answer(radios: tuple[Radio, ...]) -> HeardAnswer:
+    return HeardAnswer(radios=[_radio(r) for r in radios])
+
+
+def _radio(radio: Radio) -> RadioAnswer:
+    return RadioAnswer(
+        id=radio.id,
+        name=radio.name,
+        own=radio.own,
+        band=radio.band,
+        primary=radio.channel.primary,
+        width_mhz=radio.channel.width_mhz,
+        centre_mhz=radio.channel.centre_hz / 1e6,
+        level_dbm=radio.level_dbm,
+        noise_dbm=radio.noise_dbm,
+        air_share=radio.air_share,
+        retry_share=radio.retry_share,
+        first=iso(radio.first_s),
+        last=iso(radio.last_s),
+        channels_seen=[s.channel.label for s in radio.stays],
+        grouped=radio.grouped,
+        bssids=[_bssid(n) for n in radio.networks],
+    )
+
+
+def _bssid(network: Network) -> BssidAnswer:
+    return BssidAnswer(
+        bssid=network.bssid,
+        ssid=network_name(network.ssid),
+        ssid_hex=network.ssid.hex(),
+        hidden=is_hidden(network.ssid),
+        security=network.security,
+        generation=network.generation,
+        streams=network.streams,
+        beacon_interval_tu=network.beacon_interval_tu,
+        load_stations=network.load_stations,
+        load_utilisation=network.load_utilisation,
+        min_basic_rate_mbps=min(network.basic_rates_mbps, default=None),
+        frames=network.frames,
+        retries=network.retries,
+        clients=[ClientAnswer(**vars(c)) for c in network.clients],
+    )
+
+
+def air_answer(assessment: Assessment, radio: Radio | None, band: str | None) -> AirAnswer:
+    places = [p for p in places_seen_from(assessment, radio) if band in (None, p.channel.band)]
+    return AirAnswer(seen_from=radio.id if radio else None, places=[_place(p) for p in places])
+
+
+def _place(place: PlaceView) -> PlaceAnswer:
+    used, standing = place.utilisation, place.standing
+    return PlaceAnswer(
+        band=place.channel.band,
+        channel=place.channel.primary,
+        width_mhz=place.channel.width_mhz,
+        utilisation=UtilisationAnswer(
+            value=used.value, source=used.source, confidence=used.confidence, others=dict(used.others)
+        ),
+        wifi_share=used.value,
+        non_wifi_share=None,
+        co_channel=CoChannelAnswer(
+            radios=standing.co_channel_radios,
+            strongest_dbm=standing.co_channel_strongest_dbm,
+            airtime=standing.co_channel_lost,
+        )
+        if standing
+        else None,
+        adjacent=AdjacentAnswer(
+            radios=standing.adjacent_radios, power_dbm=standing.adjacent_power_dbm, cost=standing.adjacent_lost
+        )
+        if standing
+        else None,
+        non_wifi=NonWifiAnswer(emitters=None, cost=None),
+        clear_air=standing.clear_air if standing else None,
+        expected_mbps=standing.expected_mbps if standing else None,
+    )
+
+
+def brief_answer(assessment: Assessment, findings: tuple[Finding, ...]) -> BriefAnswer:
+    return BriefAnswer(findings=[_finding(f) for f in findings], not_known=list(assessment.not_known))
+
+
+def _finding(finding: Finding) -> FindingAnswer:
+    names = FindingAnswer.model_fields
+    return FindingAnswer(**{name: getattr(finding, name) for name in names})
+
+
+def plan_answer(proposal: Proposal, band: str | None) -> PlanAnswer:
+    return PlanAnswer(
+        proved=proposal.proved,
+        moves=[_move(m) for m in proposal.moves if band in (None, m.radio.band)],
+        other_steps=[StepAnswer(**vars(s)) for s in proposal.other_steps],
+    )
+
+
+def _channel(channel: Channel) -> ChannelAnswer:
+    return ChannelAnswer(channel=channel.primary, width_mhz=channel.width_mhz)
+
+
+def _move(move: Move) -> MoveAnswer:
+    return MoveAnswer(
+        radio=move.radio.id,
+        name=printable(move.radio.name),
+        band=move.radio.band,
+        from_=_channel(move.source),
+        to=_channel(move.target),
+        expected_mbps_before=move.before.expected_mbps if move.before else None,
+        expected_mbps_after=move.after.expected_mbps if move.after else None,
+        clear_air_before=move.before.clear_air if move.before else None,
+        clear_air_after=move.after.clear_air if move.after else None,
+        reasons=list(move.reasons),
+        alternatives=[
+            AlternativeAnswer(
+                channel=a.channel.primary,
+                width_mhz=a.channel.width_mhz,
+                expected_mbps=a.expected_mbps,
+                clear_air=a.clear_air,
+                loses=a.loses,
+            )
+            for a in move.alternatives
+        ],
+    )

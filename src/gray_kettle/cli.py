@@ -1,0 +1,344 @@
+"""The commands. Each does what a screen does; results go to stdout, the rest to stderr.
+
+Exit status: 0 done, 1 nothing usable, 2 wrong use.
+"""
+
+import os
+import sys
+from contextlib import contextmanager
+from collections.abc import Iterator
+from dataclasses import replace
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any, Optional
+
+import typer
+
+from gray_kettle import __version__
+from gray_kettle.errors import KettleError
+
+if TYPE_CHECKING:  # heavy: each command imports what it needs
+    from gray_kettle.reading import Reading
+
+app = typer.Typer(
+    name="gray-kettle",
+    help="Who and what is on the air, what to change, and proof that it helped. Without a command it opens the app.",
+    no_args_is_help=False,
+    add_completion=False,
+    rich_markup_mode=None,
+    pretty_exceptions_enable=False,
+)
+CasePath = Annotated[Path, typer.Argument(metavar="CASE", help="The case file, NAME.kettle.")]
+Json = Annotated[bool, typer.Option("--json", help="Answer as JSON (docs/formats.md).")]
+Band = Annotated[Optional[str], typer.Option("--band", help="2.4, 5 or 6: this band alone.")]
+Start = Annotated[Optional[str], typer.Option("--from", help="Start of the window, ISO 8601 (UTC where no zone is given).")]
+End = Annotated[Optional[str], typer.Option("--to", help="End of the window.")]
+Own = Annotated[Optional[list[str]], typer.Option("--own", help="Name or BSSID of a network that is ours; repeat it.")]
+Country = Annotated[Optional[str], typer.Option("--country", help="Two letters, for example GB.")]
+Clients = Annotated[
+    Optional[list[str]],
+    typer.Option("--clients", help="A limit of clients: 2.4:1-11, tern-gate@2.4:20MHz, 5:36-48; repeat it."),
+]
+Site = Annotated[Optional[str], typer.Option("--site", help="Name of the site.")]
+
+
+def main(argv: list[str] | None = None) -> int:
+    """Run one command and give its exit status."""
+    words = sys.argv[1:] if argv is None else argv
+    for stream in (sys.stdout, sys.stderr):  # names may hold anything; a pipe may be ASCII
+        if hasattr(stream, "reconfigure"):
+            stream.reconfigure(errors="replace")
+    try:
+        result = typer.main.get_command(app).main(words, prog_name="gray-kettle", standalone_mode=False)
+    except KettleError as error:
+        print(f"gray-kettle: {error}", file=sys.stderr)
+        return 1
+    except typer.Abort:
+        print("gray-kettle: stopped.", file=sys.stderr)
+        return 1
+    except typer.Exit as leaving:
+        return int(leaving.exit_code)
+    except Exception as error:
+        if _is_usage(error):
+            error.show()  # type: ignore[attr-defined]
+            return 2
+        raise
+    except BrokenPipeError:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
+    return result if isinstance(result, int) else 0
+
+
+def _is_usage(error: Exception) -> bool:
+    return hasattr(error, "show") and getattr(error, "exit_code", None) == 2
+
+
+def run() -> None:
+    sys.exit(main())
+
+
+@app.callback(invoke_without_command=True)
+def top(
+    context: typer.Context,
+    version: Annotated[bool, typer.Option("--version", help="Show the version and end.")] = False,
+) -> None:
+    if version:
+        print(f"gray-kettle {__version__}")
+        raise typer.Exit
+    if context.invoked_subcommand is None:
+        _open_app(None)
+
+
+def _open_app(case: Path | None) -> None:
+    from gray_kettle.screens.app import KettleApp
+
+    shown = KettleApp(case)
+    shown.run()
+    raise typer.Exit(shown.return_code or 0)
+
+
+@app.command()
+def demo(
+    make: Annotated[Optional[Path], typer.Option("--make", help="Write the demo case to this file and end.")] = None,
+) -> None:
+    """Open the demo case: Tern Quay, a made-up ferry terminal. It is made on first use."""
+    from gray_kettle.standin.demo import demo_path, make_demo
+
+    path = make or demo_path()
+    if make is not None and path.exists():
+        raise KettleError(f"{path} exists already: choose another name.")
+    if not path.exists():
+        path.parent.mkdir(parents=True, exist_ok=True)
+        with _progress("Making the demo case") as step:
+            make_demo(path, step)
+    if make is None:
+        _open_app(path)
+
+
+@app.command()
+def new(
+    case: CasePath, site: Site = None, country: Country = None, own: Own = None, clients: Clients = None
+) -> None:
+    """Make a case."""
+    from gray_kettle.case import Case
+    from gray_kettle.records import Setup
+
+    Case.create(case, _changed(Setup(), site, country, own, clients)).close()
+
+
+@app.command(name="set")
+def set_(
+    case: CasePath,
+    site: Site = None,
+    country: Country = None,
+    own: Own = None,
+    clients: Clients = None,
+    name: Annotated[Optional[list[str]], typer.Option("--name", help="BSSID=NAME: what to call a radio; repeat it.")] = None,
+) -> None:
+    """Change what the case knows of the site: what is given is replaced, the rest stays."""
+    from gray_kettle.case import Case
+
+    with Case.open(case) as opened:
+        setup = _changed(opened.setup(), site, country, own, clients)
+        names = dict(setup.names)
+        for word in name or []:
+            address, equals, called = word.partition("=")
+            if not equals or len(address) != 17:
+                raise typer.BadParameter(f"“{word}” is not BSSID=NAME.")
+            names[address.lower()] = called
+        opened.save_setup(replace(setup, names=tuple(sorted(names.items()))))
+
+
+def _changed(setup: Any, site: str | None, country: str | None, own: list[str] | None, clients: list[str] | None) -> Any:
+    from gray_kettle.plan.limits import parse_limit
+
+    if country is not None and not (len(country) == 2 and country.isascii() and country.isalpha()):
+        raise typer.BadParameter(f"“{country}” is no country: write two letters, for example GB.")
+    for limit in clients or []:
+        try:
+            parse_limit(limit)
+        except ValueError as error:
+            raise typer.BadParameter(str(error)) from error
+    return replace(
+        setup,
+        site=setup.site if site is None else site,
+        country=setup.country if country is None else country.upper(),
+        own=setup.own if own is None else tuple(dict.fromkeys(own)),
+        clients=setup.clients if clients is None else tuple(clients),
+    )
+
+
+@app.command(name="open")
+def open_(case: CasePath) -> None:
+    """Open a case in the app."""
+    from gray_kettle.case import Case
+
+    Case.open(case).close()  # says what is wrong before the screen is taken
+    _open_app(case)
+
+
+@app.command()
+def take(
+    case: CasePath,
+    sources: Annotated[list[Path], typer.Argument(metavar="SOURCE…", help="Files; their kind is told by their content.")],
+    spot: Annotated[str, typer.Option("--spot", help="Where it was collected, for example “tea bar”.")] = "",
+    json: Json = False,
+) -> None:
+    """Read captures and scan listings into a case.
+
+    A source that cannot be read is said and does not keep the others from being read.
+    """
+    from gray_kettle.answers import take_answer
+    from gray_kettle.case import Case
+    from gray_kettle.sources.files import open_file
+    from gray_kettle.sources.taking import TakeResult
+    from gray_kettle.sources.taking import take as take_source
+
+    results: list[TakeResult] = []
+    failed = 0
+    with Case.open(case) as opened:
+        for path in sources:
+            try:
+                source = open_file(path)
+                with _progress(source.name) as step:
+                    results.append(take_source(opened, source, spot, progress=step))
+            except KettleError as error:
+                failed += 1
+                print(f"gray-kettle: {error}", file=sys.stderr)
+    if json:
+        _print_json(take_answer(results))
+    else:
+        for result in results:
+            skipped = f", {result.skipped:,} skipped" if result.skipped else ""
+            print(f"{result.source}: {result.records:,} {_records_of(result.kind)} read{skipped} ({result.kind})")
+            for note in result.notes:
+                print(f"  {note}")
+    if failed == len(sources):
+        raise typer.Exit(1)
+
+
+def _records_of(kind: str) -> str:
+    return "scans" if "scan" in kind else "frames"
+
+
+@app.command()
+def heard(case: CasePath, band: Band = None, from_: Start = None, to: End = None, json: Json = False) -> None:
+    """Who is there: radios, their networks and clients."""
+    from gray_kettle.answers import heard_answer
+    from gray_kettle.tables import heard_table
+
+    radios = tuple(r for r in _read(case, from_, to).assessment.radios if _band(band) in (None, r.band))
+    if json:
+        _print_json(heard_answer(radios))
+    else:
+        print(heard_table(radios) if radios else "Nothing was heard: take a scan or a capture.")
+
+
+@app.command()
+def air(
+    case: CasePath,
+    radio: Annotated[Optional[str], typer.Option("--radio", help="Seen from this own radio (its id or a BSSID).")] = None,
+    band: Band = None,
+    from_: Start = None,
+    to: End = None,
+    json: Json = False,
+) -> None:
+    """How busy each place is, and what would be left there."""
+    from gray_kettle.answers import air_answer
+    from gray_kettle.tables import air_table
+
+    assessment = _read(case, from_, to).assessment
+    asking = assessment.radio(radio.lower()) if radio else None
+    if radio and asking is None:
+        raise KettleError(f"No radio {radio} was heard in this window: see `gray-kettle heard {case}`.")
+    if json:
+        _print_json(air_answer(assessment, asking, _band(band)))
+    else:
+        print(air_table(assessment, asking, _band(band)))
+
+
+@app.command()
+def brief(case: CasePath, from_: Start = None, to: End = None, json: Json = False) -> None:
+    """What is wrong, worst first, with a first step for each."""
+    from gray_kettle.answers import brief_answer
+    from gray_kettle.tables import brief_text
+
+    reading = _read(case, from_, to)
+    findings = reading.proposal.findings
+    if json:
+        _print_json(brief_answer(reading.assessment, findings))
+    else:
+        print(brief_text(reading.assessment, findings))
+
+
+@app.command()
+def plan(case: CasePath, band: Band = None, from_: Start = None, to: End = None, json: Json = False) -> None:
+    """Which channel and width each own radio should have, and why; and the other steps."""
+    from gray_kettle.answers import plan_answer
+    from gray_kettle.tables import plan_text
+
+    proposal = _read(case, from_, to).proposal
+    if json:
+        _print_json(plan_answer(proposal, _band(band)))
+    else:
+        print(plan_text(proposal, _band(band)))
+
+
+@app.command()
+def draw(
+    view: Annotated[str, typer.Argument(metavar="VIEW", help="What to draw: lanes.")],
+    case: CasePath,
+    output: Annotated[Path, typer.Option("--output", "-o", help="FILE.svg or FILE.pdf.")],
+    band: Annotated[str, typer.Option("--band", help="2.4, 5 or 6.")] = "2.4",
+    from_: Start = None,
+    to: End = None,
+) -> None:
+    """A drawing for a report: vector axes and text."""
+    from gray_kettle.draw import save_lanes
+
+    if view != "lanes":
+        raise typer.BadParameter(f"“{view}” cannot be drawn yet: lanes can.")
+    save_lanes(_read(case, from_, to), _band(band) or "2.4", output)
+
+
+def _read(case: Path, start: str | None, end: str | None) -> "Reading":
+    from gray_kettle.case import Case
+    from gray_kettle.reading import read
+
+    with Case.open(case) as opened:
+        return read(opened, _moment(start), _moment(end))
+
+
+def _moment(text: str | None) -> float | None:
+    if text is None:
+        return None
+    try:
+        moment = datetime.fromisoformat(text)
+    except ValueError:
+        raise typer.BadParameter(f"“{text}” is no time: write for example 2026-11-13T12:00.") from None
+    return (moment if moment.tzinfo else moment.replace(tzinfo=UTC)).timestamp()
+
+
+def _band(band: str | None) -> str | None:
+    if band not in (None, "2.4", "5", "6"):
+        raise typer.BadParameter(f"“{band}” is no band: 2.4, 5 or 6.")
+    return band
+
+
+def _print_json(answer: Any) -> None:
+    print(answer.model_dump_json(by_alias=True, indent=2))
+
+
+@contextmanager
+def _progress(what: str) -> Iterator[Any]:
+    """A progress bar on stderr where that is a terminal, and nothing where it is not."""
+    if not sys.stderr.isatty():
+        yield lambda done, total: None
+        return
+    from rich.console import Console
+    from rich.progress import Progress
+    from rich.text import Text
+
+    with Progress(console=Console(stderr=True), transient=True) as bar:
+        task = bar.add_task(Text(what).plain.replace("[", r"\["), total=None)
+        yield lambda done, total: bar.update(task, completed=done, total=total)

@@ -1,0 +1,116 @@
+"""The band as lanes, for paper: each radio over the frequencies it fills, and what is left of each place below."""
+
+from pathlib import Path
+
+import numpy as np
+from matplotlib.axes import Axes
+from matplotlib.backends.backend_agg import FigureCanvasAgg
+from matplotlib.figure import Figure
+
+from gray_kettle.air.masks import SKIRT_BELOW_MASK_DB, mask_db
+from gray_kettle.errors import KettleError
+from gray_kettle.judge.assessment import PlaceView, Radio
+from gray_kettle.reading import Reading
+from gray_kettle.safe_text import printable
+
+OWN, FOREIGN, INK, PAPER = "#b4602a", "#6b7885", "#22282e", "#ffffff"
+_FLOOR_DBM = -95.0
+_EDGES_MHZ = {"2.4": (2395.0, 2490.0), "5": (5160.0, 5900.0), "6": (5935.0, 7125.0)}
+
+
+def save_lanes(reading: Reading, band: str, path: Path) -> None:
+    """Write the drawing. Raises: KettleError, for an ending that is neither .svg nor .pdf, or a folder that is not there."""
+    ending = path.suffix.lower()
+    if ending not in (".svg", ".pdf"):
+        raise KettleError(f"{path.name}: a drawing is written as .svg or .pdf.")
+    figure = lanes_figure(reading, band)
+    FigureCanvasAgg(figure)
+    try:
+        import matplotlib as mpl
+
+        with mpl.rc_context({"svg.fonttype": "none", "svg.hashsalt": "gray-kettle", "pdf.fonttype": 42}):
+            figure.savefig(path, format=ending[1:], metadata={"Date": None} if ending == ".svg" else {"CreationDate": None})
+    except OSError as error:
+        raise KettleError(f"{path} cannot be written: {error.strerror}.") from error
+
+
+def lanes_figure(reading: Reading, band: str) -> Figure:
+    """One lane a radio, strongest own ones first; under them clear air and what takes the rest."""
+    radios = [r for r in reading.assessment.radios if r.band == band and r.level_dbm is not None][:32]
+    places = [p for p in reading.assessment.places if p.channel.band == band]
+    height = 2.9 + 0.24 * max(len(radios), 3)
+    figure = Figure(figsize=(10.5, height), facecolor=PAPER, layout="constrained")
+    lanes, ledger = figure.subplots(2, 1, sharex=True, height_ratios=(max(len(radios), 3) * 0.24, 1.5))
+    _draw_lanes(lanes, radios, band)
+    _draw_ledger(ledger, places, band)
+    site = printable(reading.setup.site) or "Site not named"
+    figure.suptitle(_literal(f"{site}: {band} GHz, who fills what"), x=0.01, ha="left", fontsize=12, color=INK)
+    return figure
+
+
+def _draw_lanes(axes: Axes, radios: list[Radio], band: str) -> None:
+    low, high = _edges(radios, band)
+    freq_hz = np.linspace(low, high, 1200) * 1e6
+    for row, radio in enumerate(radios):
+        colour = OWN if radio.own else FOREIGN
+        channel, level = radio.channel, radio.level_dbm or _FLOOR_DBM
+        kind = "dsss" if radio.generation == "b" else "ofdm"
+        density = np.full(len(freq_hz), -200.0)
+        for centre_hz, width_hz in channel.segments:
+            width = 20 if kind == "dsss" else round(width_hz / 1e6)
+            density = np.maximum(density, mask_db(kind, width, freq_hz - centre_hz, SKIRT_BELOW_MASK_DB))
+        over = np.clip((level + density - _FLOOR_DBM) / (-30 - _FLOOR_DBM), 0, 1)
+        base = -row
+        axes.fill_between(freq_hz / 1e6, base, base + 0.85 * over, color=colour, alpha=0.45, linewidth=0)
+        primary = channel.primary_hz / 1e6
+        top = base + 0.85 * float(np.clip((level - _FLOOR_DBM) / (-30 - _FLOOR_DBM), 0.05, 1))
+        axes.fill_between([primary - 10, primary + 10], base, top, color=colour, linewidth=0)
+        mark = "■" if radio.own else "□"
+        label = _literal(f"{mark} {radio.name}  {channel.label}  {level:.0f} dBm")
+        axes.text(1.01, base + 0.1, label, transform=axes.get_yaxis_transform(), fontsize=8, color=INK, family="DejaVu Sans Mono")
+    axes.set_ylim(-max(len(radios), 1) + 0.8, 1.0)
+    axes.set_yticks([])
+    axes.spines[["top", "right", "left"]].set_visible(False)
+    axes.set_ylabel("radios, by level", color=INK)
+
+
+def _draw_ledger(axes: Axes, places: list[PlaceView], band: str) -> None:
+    half = 2.2 if band == "2.4" else 9.0
+    for place in places:
+        x = place.channel.centre_hz / 1e6
+        if place.standing is None:
+            axes.text(x, 0.5, "not\nmeasured", fontsize=5, ha="center", va="center", color=FOREIGN)
+            continue
+        s = place.standing
+        lost = 1 - s.clear_air
+        total = s.co_channel_lost + s.adjacent_lost
+        co = lost * s.co_channel_lost / total if total else 0.0
+        for bottom, share, colour, hatch in (
+            (0.0, s.clear_air, "#e9ded0", ""),
+            (s.clear_air, lost - co, "#9a8f86", "////"),
+            (1 - co, co, FOREIGN, ""),
+        ):
+            axes.bar(x, share, bottom=bottom, width=2 * half, color=colour, edgecolor=PAPER, hatch=hatch, linewidth=0.4)
+        axes.text(x, 0.03, f"{100 * s.clear_air:.0f}", fontsize=6.5, ha="center", color=INK)
+        axes.text(x, -0.04, str(place.channel.primary), fontsize=6.5, ha="center", va="top", color=INK)
+    axes.set_ylim(0, 1)
+    axes.set_yticks([0, 0.5, 1], ["0", "50", "100 %"])
+    axes.spines[["top", "right"]].set_visible(False)
+    axes.tick_params(axis="x", pad=12)
+    axes.set_xlabel("MHz (channel numbers above)", color=INK)
+    axes.set_ylabel("clear air", color=INK)
+    note = "light: clear air · hatched: lost to overlapping radios · dark: shared on the channel"
+    axes.text(1.01, 0.5, note.replace(" · ", "\n"), transform=axes.transAxes, fontsize=7.5, va="center", color=INK)
+
+
+def _edges(radios: list[Radio], band: str) -> tuple[float, float]:
+    low, high = _EDGES_MHZ[band]
+    if band != "6" or not radios:
+        return low, high
+    centres = [r.channel.centre_hz / 1e6 for r in radios]
+    return max(low, min(centres) - 200), min(high, max(centres) + 200)
+
+
+def _literal(text: str) -> str:
+    """Matplotlib takes dollar signs for mathematics: keep names from being typeset."""
+    return text.replace("$", r"\$")

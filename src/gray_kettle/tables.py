@@ -1,0 +1,109 @@
+"""Answers as plain tables for a terminal or a pipe."""
+
+from gray_kettle.judge.assess import places_seen_from
+from gray_kettle.judge.assessment import Assessment, Finding, Radio
+from gray_kettle.plan.proposal import Proposal
+from gray_kettle.safe_text import network_name
+
+MARKS = {"act": "▲", "watch": "◆", "note": "·"}
+
+
+def _aligned(head: list[str], rows: list[list[str]], right: set[int]) -> str:
+    widths = [max(len(row[k]) for row in [head, *rows]) for k in range(len(head))]
+    lines = []
+    for row in [head, *rows]:
+        cells = [c.rjust(w) if k in right else c.ljust(w) for k, (c, w) in enumerate(zip(row, widths, strict=True))]
+        lines.append("  ".join(cells).rstrip())
+    return "\n".join(lines)
+
+
+def _share(value: float | None) -> str:
+    return "–" if value is None else f"{100 * value:.0f} %"
+
+
+def _number(value: float | None, unit: str = "") -> str:
+    return "–" if value is None else f"{value:.0f}{unit}"
+
+
+def heard_table(radios: tuple[Radio, ...]) -> str:
+    rows = []
+    for radio in radios:
+        clients = sum(len(n.clients) for n in radio.networks)
+        names = ", ".join(dict.fromkeys(network_name(n.ssid) for n in radio.networks))
+        rows.append(
+            [
+                "■" if radio.own else "□",
+                radio.name,
+                radio.band,
+                radio.channel.label,
+                _number(radio.level_dbm),
+                _share(radio.air_share),
+                _share(radio.retry_share),
+                radio.generation,
+                str(clients),
+                radio.id,
+                names,
+            ]
+        )
+    head = ["", "radio", "band", "channel", "dBm", "air", "again", "gen", "clients", "BSSID", "names"]
+    return _aligned(head, rows, {4, 5, 6, 8})
+
+
+def air_table(assessment: Assessment, radio: Radio | None, band: str | None) -> str:
+    rows = []
+    for place in places_seen_from(assessment, radio):
+        if band not in (None, place.channel.band):
+            continue
+        used, standing = place.utilisation, place.standing
+        if standing is None:
+            rows.append([place.channel.band, str(place.channel.primary), "not measured", *[""] * 6])
+            continue
+        rows.append(
+            [
+                place.channel.band,
+                str(place.channel.primary),
+                "not measured" if used.value is None else f"{_share(used.value)} ({used.source})",
+                str(standing.co_channel_radios),
+                _share(standing.co_channel_lost),
+                str(standing.adjacent_radios),
+                _share(standing.adjacent_lost),
+                _share(standing.clear_air),
+                f"{standing.expected_mbps:.0f}",
+            ]
+        )
+    head = ["band", "channel", "utilisation", "co", "lost", "adjacent", "lost", "clear air", "Mb/s"]
+    return _aligned(head, rows, {1, 3, 4, 5, 6, 7, 8})
+
+
+def brief_text(assessment: Assessment, findings: tuple[Finding, ...]) -> str:
+    lines = []
+    for finding in findings:
+        lines.append(f"{MARKS[finding.severity]} {finding.subject}: {finding.cause}")
+        lines.append(f"  {finding.effect}")
+        lines.append(f"  First: {finding.first_step}")
+    if not findings:
+        lines.append("Nothing wrong was found in what was heard." if assessment.own else "Nothing to judge yet.")
+    lines.append("")
+    lines.append("Not known yet:")
+    lines += [f"  {line}" for line in assessment.not_known]
+    return "\n".join(lines)
+
+
+def plan_text(proposal: Proposal, band: str | None) -> str:
+    lines = []
+    for move in proposal.moves:
+        if band not in (None, move.radio.band) or move.before is None or move.after is None:
+            continue
+        to = "stay" if move.stays else f"→ {move.target.label}"
+        lines.append(
+            f"■ {move.radio.name} {move.radio.band} GHz  {move.source.label} {to}   clear air {_share(move.before.clear_air)} → "
+            f"{_share(move.after.clear_air)}   {move.before.expected_mbps:.0f} → {move.after.expected_mbps:.0f} Mb/s"
+        )
+        lines += [f"    {reason}" for reason in move.reasons]
+        lines += [f"    or {a.channel.label}: {a.expected_mbps:.0f} Mb/s, {a.loses}" for a in move.alternatives]
+    if not lines:
+        lines.append("No own radio was heard: name the own networks with `gray-kettle set CASE --own …`.")
+    if proposal.other_steps:
+        lines.append("\nOther steps:")
+        lines += [f"  {n}. {s.what}: {s.why} {s.gain}; {s.effort}." for n, s in enumerate(proposal.other_steps, 1)]
+    return "\n".join(lines)
