@@ -1,8 +1,8 @@
 """The three calls, the same for every screen, command and drawing: window, assess, propose."""
 
-from dataclasses import dataclass
+from functools import cached_property
+from typing import TYPE_CHECKING
 
-from gray_kettle.case import Case
 from gray_kettle.errors import KettleError
 from gray_kettle.judge import assess
 from gray_kettle.judge.assessment import Assessment
@@ -10,29 +10,30 @@ from gray_kettle.plan import propose
 from gray_kettle.plan.proposal import Proposal
 from gray_kettle.records import Observations, Setup
 
+if TYPE_CHECKING:  # the database is imported by whoever opens a case
+    from gray_kettle.case import Case
 
-@dataclass(frozen=True, eq=False)
+
 class Reading:
-    """A window of a case, read, judged and planned for."""
+    """A window of a case. Judging and planning are done when first asked for, once."""
 
-    setup: Setup
-    observations: Observations
-    assessment: Assessment
-    proposal: Proposal
+    def __init__(self, setup: Setup, observations: Observations) -> None:
+        self.setup = setup
+        self.observations = observations
+
+    @cached_property
+    def assessment(self) -> Assessment:
+        return assess(self.observations, self.setup)
+
+    @cached_property
+    def proposal(self) -> Proposal:
+        """Raises: KettleError, for a limit of clients in the setup that cannot be understood."""
+        try:
+            return propose(self.assessment, self.setup)
+        except ValueError as error:
+            raise KettleError(str(error)) from error
 
 
-def read(case: Case, start_s: float | None = None, end_s: float | None = None) -> Reading:
-    """Read a window (all of the case for None). Raises: KettleError, for a setup that cannot be used."""
-    setup = case.setup()
-    observations = case.window(start_s, end_s)
-    return judged(setup, observations)
-
-
-def judged(setup: Setup, observations: Observations) -> Reading:
-    """The last two of the three calls, for a window that is in hand."""
-    assessment = assess(observations, setup)
-    try:
-        proposal = propose(assessment, setup)
-    except ValueError as error:
-        raise KettleError(str(error)) from error
-    return Reading(setup, observations, assessment, proposal)
+def read(case: "Case", start_s: float | None = None, end_s: float | None = None) -> Reading:
+    """Read a window (all of the case for None)."""
+    return Reading(case.setup(), case.window(start_s, end_s))

@@ -5,12 +5,13 @@ Source: docs/radio-model.md, "Utilisation". Not measured is said, never 0.
 
 import numpy as np
 
+from gray_kettle.air.channels import Channel
+from gray_kettle.air.channels import centre_hz as centre_of
 from gray_kettle.air.floors import PREAMBLE_DBM
 from gray_kettle.judge import settings
 from gray_kettle.judge.assessment import Radio, Utilisation
 from gray_kettle.judge.listening import Looks
 from gray_kettle.records import Observations
-from gray_kettle.air.channels import centre_hz
 
 NOT_MEASURED = Utilisation(None, "not measured", "none")
 _CONFIDENCE = {"frames": "medium", "BSS load": "medium", "beacons": "low"}
@@ -21,11 +22,14 @@ def utilisation_of(
 ) -> Utilisation:
     """The best figure there is for a part. Order: frames and BSS load, the larger; then beacons."""
     found: dict[str, float] = {}
-    place_hz = centre_hz(band, number)
+    place_hz = centre_of(band, number)
     dwell_s = looks.dwell_s(place_hz)
     if dwell_s >= settings.LEAST_DWELL_S:
-        on_it = np.abs(observations.traffic.receiver_hz - place_hz) < 1e6
-        found["frames"] = min(float(observations.traffic.airtime_s[on_it].sum()) / dwell_s, 1.0)
+        traffic = observations.traffic
+        # Frames that leaked in from another channel say nothing of this one's air.
+        sent_here = ~np.isin(traffic.bssid, _bssids_elsewhere(place_hz, radios))
+        on_it = (np.abs(traffic.receiver_hz - place_hz) < 1e6) & sent_here
+        found["frames"] = min(float(traffic.airtime_s[on_it].sum()) / dwell_s, 1.0)
     here = [r for r in radios if (r.band, r.channel.primary) == (band, number)]
     told = [(r.level_dbm or -200.0, r.stay.told_busy) for r in here if r.stay.told_busy is not None]
     if told:
@@ -40,3 +44,17 @@ def utilisation_of(
     source = max(measured, key=lambda s: measured[s]) if measured else "beacons"
     others = tuple((s, round(v, 4)) for s, v in found.items() if s != source)
     return Utilisation(round(found[source], 4), source, _CONFIDENCE[source], others)
+
+
+def _bssids_elsewhere(place_hz: float, radios: tuple[Radio, ...]) -> list[int]:
+    """Addresses of radios none of whose channels in the window fills the place."""
+    return [
+        int(network.bssid.replace(":", ""), 16)
+        for radio in radios
+        if not any(_fills(stay.channel, place_hz) for stay in radio.stays)
+        for network in radio.networks
+    ]
+
+
+def _fills(channel: Channel, place_hz: float) -> bool:
+    return any(abs(centre_of(channel.band, part) - place_hz) < 1e6 for part in channel.parts)

@@ -1,0 +1,98 @@
+"""The filter language: conditions that a radio must meet, all of them.
+
+    band=5 foreign level>-75 ssid~harbour width>=80
+
+A bare word is one of own, foreign, hidden, moves, outdated; anything else is sought in names and addresses.
+"""
+
+import operator
+import re
+from collections.abc import Callable
+
+from gray_kettle.decode.security import is_outdated
+from gray_kettle.judge.assessment import Radio
+from gray_kettle.safe_text import is_hidden, network_name
+
+Condition = Callable[[Radio], bool]
+_NUMBERS: dict[str, Callable[[Radio], float | None]] = {
+    "level": lambda r: r.level_dbm,
+    "width": lambda r: float(r.channel.width_mhz),
+    "channel": lambda r: float(r.channel.primary),
+    "air": lambda r: None if r.air_share is None else 100 * r.air_share,
+    "again": lambda r: None if r.retry_share is None else 100 * r.retry_share,
+    "clients": lambda r: float(sum(len(n.clients) for n in r.networks)),
+    "names": lambda r: float(len(r.networks)),
+    "streams": lambda r: float(r.streams),
+    "moves": lambda r: float(r.moves),
+}
+_TEXTS: dict[str, Callable[[Radio], list[str]]] = {
+    "band": lambda r: [r.band],
+    "gen": lambda r: [r.generation],
+    "ssid": lambda r: [network_name(n.ssid) for n in r.networks],
+    "bssid": lambda r: [n.bssid for n in r.networks],
+    "name": lambda r: [r.name],
+    "security": lambda r: [n.security for n in r.networks],
+}
+_WORDS: dict[str, Condition] = {
+    "own": lambda r: r.own,
+    "foreign": lambda r: not r.own,
+    "hidden": lambda r: any(is_hidden(n.ssid) for n in r.networks),
+    "moves": lambda r: r.moves > 0,
+    "outdated": lambda r: any(is_outdated(n.security) for n in r.networks),
+}
+_COMPARE = {"=": operator.eq, "!=": operator.ne, "<": operator.lt, "<=": operator.le, ">": operator.gt, ">=": operator.ge}
+_CONDITION = re.compile(r"^(?P<field>[a-z]+)(?P<sign><=|>=|!=|=|<|>|~)(?P<value>.+)$", re.IGNORECASE)
+FIELDS = tuple([*_TEXTS, *_NUMBERS])
+WORDS = tuple(_WORDS)
+
+
+def sieve(text: str) -> Condition:
+    """A test for radios. Raises: ValueError, with a sentence, for a condition that means nothing."""
+    conditions = [_condition(word) for word in text.split()]
+    return lambda radio: all(condition(radio) for condition in conditions)
+
+
+def _condition(word: str) -> Condition:
+    if word.lower() in _WORDS:
+        return _WORDS[word.lower()]
+    match = _CONDITION.match(word)
+    if match is None:
+        return lambda radio: word.lower() in " ".join(_everything(radio)).lower()
+    field, sign, value = match["field"].lower(), match["sign"], match["value"]
+    if field in _TEXTS:
+        return _text_condition(field, sign, value.lower())
+    if field in _NUMBERS:
+        return _number_condition(field, sign, value)
+    raise ValueError(f"There is no “{field}” to filter by: use {', '.join(FIELDS)}.")
+
+
+def _everything(radio: Radio) -> list[str]:
+    return [radio.name, *_TEXTS["ssid"](radio), *_TEXTS["bssid"](radio)]
+
+
+def _text_condition(field: str, sign: str, value: str) -> Condition:
+    read = _TEXTS[field]
+    if sign == "~":
+        return lambda radio: any(value in text.lower() for text in read(radio))
+    if sign == "=":
+        return lambda radio: any(value == text.lower() for text in read(radio))
+    if sign == "!=":
+        return lambda radio: all(value != text.lower() for text in read(radio))
+    raise ValueError(f"“{field}” is text: compare it with =, != or ~ (holds).")
+
+
+def _number_condition(field: str, sign: str, value: str) -> Condition:
+    read = _NUMBERS[field]
+    try:
+        limit = float(value.replace("−", "-"))
+    except ValueError:
+        raise ValueError(f"“{value}” is no number: write for example {field}>=20.") from None
+    if sign == "~":
+        raise ValueError(f"“{field}” is a number: compare it with =, !=, <, <=, > or >=.")
+    compare = _COMPARE[sign]
+
+    def test(radio: Radio) -> bool:
+        number = read(radio)
+        return number is not None and bool(compare(number, limit))
+
+    return test

@@ -1,0 +1,1 @@
+"""The band as lanes, and what is left of each place."""

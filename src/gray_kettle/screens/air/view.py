@@ -1,0 +1,213 @@
+"""Air: lanes and ledger, and what an own radio would find on any channel."""
+
+from typing import ClassVar
+
+from textual import on
+from textual.app import ComposeResult
+from textual.binding import Binding
+from textual.containers import Horizontal
+
+from gray_kettle.air.channels import Channel, wide
+from gray_kettle.air.countries import is_allowed
+from gray_kettle.judge.assess import USUAL, places_seen_from
+from gray_kettle.judge.assessment import Harm, OwnView, PlaceView, Standing
+from gray_kettle.judge.standing import asking_of, standing_on
+from gray_kettle.screens.air.lanes import Lanes
+from gray_kettle.screens.frame.place import Place
+from gray_kettle.screens.frame.rows import Row, RowList
+from gray_kettle.screens.ink import Cell, fit, minus, percent, wrap
+from gray_kettle.screens.look import Look
+
+_KINDS = {"co-channel": "shares it", "adjacent": "overlaps", "secondary": "takes width"}
+
+
+class AirView(Place):
+    """Who fills what, and the what-if beside it."""
+
+    DEFAULT_CSS = """
+    AirView { layout: vertical; }
+    AirView #air-columns { height: 1fr; }
+    AirView #air-side { width: 44; border-left: solid $rule; }
+    AirView.-narrow #air-columns { layout: vertical; }
+    AirView.-narrow #air-side { width: 100%; height: 9; border-left: none; border-top: solid $rule; }
+    AirView.-low #air-side { height: 5; }
+    """
+    BINDINGS: ClassVar = [
+        Binding("left", "slide(-1)", "slide", id="air.left"),
+        Binding("right", "slide(1)", "slide", show=False, id="air.right"),
+        Binding("up", "width(1)", "wider", id="air.wider"),
+        Binding("down", "width(-1)", "narrower", show=False, id="air.narrower"),
+        Binding("s", "seat", "seen from", id="air.seat"),
+        Binding("pagedown", "lanes(10)", show=False, id="air.down"),
+        Binding("pageup", "lanes(-10)", show=False, id="air.up"),
+    ]
+    HINTS = (("← →", "what-if place"), ("↑ ↓", "width"), ("s", "seen from"), ("x", "export drawing"))
+
+    def __init__(self, *, id: str | None = None) -> None:  # noqa: A002 - Textual's own name
+        super().__init__(id=id)
+        self._look: Look | None = None
+        self._places: tuple[PlaceView, ...] = ()
+        self._seat = ""  # id of the own radio that the air is seen from, "" for the receiver
+        self._what_if: Channel | None = None
+
+    def compose(self) -> ComposeResult:
+        with Horizontal(id="air-columns"):
+            yield Lanes(id="air-lanes")
+            yield RowList(id="air-side")
+
+    def on_mount(self) -> None:
+        self.query_one("#air-side", RowList).can_focus = False
+
+    def show(self, look: Look) -> None:
+        self._look = look
+        seats = [v.radio.id for v in self._own()]
+        if self._seat not in seats:
+            self.sit(seats[0] if seats else "")
+        else:
+            self.sit(self._seat)
+
+    def focus_first(self) -> None:
+        self.query_one(Lanes).focus()
+
+    def choose(self, radio_id: str) -> None:
+        if any(v.radio.id == radio_id for v in self._own()):
+            self.sit(radio_id)
+
+    def _own(self) -> list[OwnView]:
+        look = self._look
+        return [v for v in look.assessment.own if v.radio.band == look.band and v.now] if look else []
+
+    def _view(self) -> OwnView | None:
+        return next((v for v in self._own() if v.radio.id == self._seat), None)
+
+    def sit(self, radio_id: str) -> None:
+        """See the air from an own radio ("" for the receiver); the what-if begins where it is."""
+        look = self._look
+        if look is None:
+            return
+        self._seat = radio_id
+        view = self._view()
+        places = places_seen_from(look.assessment, view.radio if view else None)
+        self._places = tuple(p for p in places if p.channel.band == look.band)
+        self._what_if = view.radio.channel if view else self._places[0].channel if self._places else None
+        self.query_one(Lanes).show(look, self._places)
+        self._tell()
+
+    def _tell(self) -> None:
+        self.query_one(Lanes).what_if = self._what_if
+        self.query_one("#air-side", RowList).show(self._side_rows)
+
+    def action_seat(self) -> None:
+        seats = [*(v.radio.id for v in self._own()), ""]
+        self.sit(seats[(seats.index(self._seat) + 1) % len(seats)])
+
+    def action_lanes(self, by: int) -> None:
+        self.query_one(Lanes).scroll_lanes(by)
+
+    def action_slide(self, step: int) -> None:
+        """To the next place at which the present width exists."""
+        if self._what_if is None or self._look is None:
+            return
+        channels = self._channels(self._what_if.width_mhz)
+        if not channels:
+            return
+        at = min(range(len(channels)), key=lambda k: (channels[k] != self._what_if, abs(channels[k].primary - self._what_if.primary)))
+        self._what_if = channels[max(0, min(at + step, len(channels) - 1))]
+        self._tell()
+
+    def action_width(self, step: int) -> None:
+        if self._what_if is None or self._look is None:
+            return
+        widths = [20, 40, 80, 160, 320]
+        width = widths[max(0, min(widths.index(self._what_if.width_mhz) + step, 4))]
+        found = [c for c in self._channels(width) if c.primary == self._what_if.primary]
+        if found:
+            self._what_if = found[0]
+            self._tell()
+
+    def _channels(self, width_mhz: int) -> list[Channel]:
+        assert self._look is not None
+        country = self._look.setup.country
+        found = [c for p in self._places for c in wide(p.channel.band, p.channel.primary, width_mhz)]
+        return [c for c in found if is_allowed(country, c)] or found
+
+    @on(Lanes.Pointed)
+    def _pointed(self, pointed: Lanes.Pointed) -> None:
+        pointed.stop()
+        assert self._what_if is not None
+        found = [c for c in self._channels(self._what_if.width_mhz) if c.primary == pointed.channel.primary]
+        self._what_if = found[0] if found else pointed.channel
+        self._tell()
+
+    def _standing(self, channel: Channel) -> Standing | None:
+        look, view = self._look, self._view()
+        if look is None or (channel.band, channel.primary) not in look.assessment.covered:
+            return None
+        if view is None:
+            place = next((p for p in self._places if p.channel == channel), None)
+            return place.standing if place else None
+        asking, _ = asking_of(view.radio)
+        return standing_on(channel, asking, look.assessment.radios, view.radio)
+
+    def _side_rows(self, width: int) -> list[Row]:
+        look, view, channel = self._look, self._view(), self._what_if
+        if look is None or channel is None:
+            return []
+        seat = f"■ {view.radio.name} {view.radio.band}" if view else "the receiver"
+        lines: list[list[Cell]] = [[("seen from ", "dim"), (seat, "own!" if view else "text!")], []]
+        here = view is not None and channel == view.radio.channel
+        lines.append([("what if   ", "dim"), (f"◂ {channel.label} ▸", "steam!"), ("  where it is now" if here else "", "dim")])
+        found = self._standing(channel)
+        if found is None:
+            lines += [[], [("not measured: nothing was listened to there", "dim")]]
+        else:
+            lines += self._figures(found, view, here)
+            lines += self._harms(found, width)
+        lines += self._measured(channel, width)
+        return [Row("side", tuple(tuple(line) for line in lines), fixed=True)]
+
+    def _figures(self, found: Standing, view: OwnView | None, here: bool) -> list[list[Cell]]:
+        now = view.now if view else None
+        if now is None or here:
+            before = ("", "")
+        else:
+            before = (f"{percent(now.clear_air)} → ", f"{now.expected_mbps:.0f} → ")
+        who = "" if view else f"  ({USUAL.generation}, {USUAL.streams} streams)"
+        return [
+            [],
+            [("clear air ", "dim"), (before[0], "dim"), (percent(found.clear_air), "steam!")],
+            [("expected  ", "dim"), (before[1], "dim"), (f"{found.expected_mbps:.0f} Mb/s", "steam!"), (who, "dim")],
+        ]
+
+    def _harms(self, found: Standing, width: int) -> list[list[Cell]]:
+        if not found.harms:
+            return [[], [("nothing that was heard takes any of it", "dim")]]
+        lines: list[list[Cell]] = [[], [("lost to", "dim")]]
+        lines += [self._harm(h, width) for h in found.harms[:8]]
+        if len(found.harms) > 8:
+            lines.append([(f"and {len(found.harms) - 8} more", "dim")])
+        return lines
+
+    def _harm(self, harm: Harm, width: int) -> list[Cell]:
+        room = max(width - 31, 6)
+        return [
+            (fit(percent(harm.share_lost), 5, True) + "  ", "text!"),
+            (fit(harm.name, room) + " ", "text"),
+            (fit(harm.channel.label, 7), "dim"),
+            (fit(minus(harm.level_dbm), 4, True), "dim"),
+            (f" {_KINDS[harm.kind]}", "dim"),
+        ]
+
+    def _measured(self, channel: Channel, width: int) -> list[list[Cell]]:
+        place = next((p for p in self._places if p.channel.primary == channel.primary), None)
+        if place is None:
+            return []
+        used = place.utilisation
+        value = "not measured" if used.value is None else f"{percent(used.value)} busy"
+        lines: list[list[Cell]] = [[], [("channel ", "dim"), (f"{channel.primary}: ", "dim"), (value, "text!")]]
+        if used.value is not None:
+            words = f"source {used.source}, confidence {used.confidence}"
+            if used.others:
+                words += "; " + ", ".join(f"{name} say {percent(share)}" for name, share in used.others)
+            lines += [[(line, "dim")] for line in wrap(words, width - 2)]
+        return lines

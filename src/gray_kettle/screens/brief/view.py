@@ -1,0 +1,153 @@
+"""Brief: the answer first. Findings, worst first; beside them our radios, and what is not known yet."""
+
+from dataclasses import dataclass
+
+from textual import on
+from textual.app import ComposeResult
+from textual.binding import Binding
+from textual.containers import Horizontal, Vertical
+from textual.message import Message
+
+from gray_kettle.judge.assessment import Finding, OwnView
+from gray_kettle.safe_text import printable
+from gray_kettle.screens.frame.place import Place
+from gray_kettle.screens.frame.rows import Row, RowList
+from gray_kettle.screens.ink import Cell, fit, percent, wrap
+from gray_kettle.screens.look import Look
+
+MARKS = {"act": ("▲", "act!"), "watch": ("◆", "watch"), "note": ("·", "dim")}
+_SUMMARY = {"act": "to act on", "watch": "to watch", "note": "to note"}
+_BAR = 24
+
+
+class BriefView(Place):
+    """What is wrong on the left, how our radios stand on the right."""
+
+    DEFAULT_CSS = """
+    BriefView { layout: vertical; }
+    BriefView #brief-columns { height: 1fr; }
+    BriefView #brief-left { width: 3fr; }
+    BriefView #brief-right { width: 2fr; margin-left: 1; border-left: solid $rule; }
+    BriefView.-narrow #brief-columns { layout: vertical; }
+    BriefView.-narrow #brief-left { height: 3fr; width: 100%; }
+    BriefView.-narrow #brief-right { height: 2fr; width: 100%; margin: 0; border-left: none; border-top: solid $rule; }
+    """
+    BINDINGS = [Binding("enter", "go", "evidence", id="brief.go")]
+    HINTS = (("⏎", "evidence"), ("tab", "own radios"))
+
+    @dataclass
+    class Jump(Message):
+        """To the evidence: a place, and the radio it is about ("" for none)."""
+
+        place: str
+        radio: str
+
+    def compose(self) -> ComposeResult:
+        with Horizontal(id="brief-columns"):
+            with Vertical(id="brief-left"):
+                yield RowList(id="findings")
+            with Vertical(id="brief-right"):
+                yield RowList(id="own-radios")
+
+    def show(self, look: Look) -> None:
+        self._look = look
+        self._findings = look.proposal.findings if look.proposal else look.assessment.findings
+        self.query_one("#findings", RowList).show(self._finding_rows)
+        self.query_one("#own-radios", RowList).show(self._own_rows)
+
+    def focus_first(self) -> None:
+        self.query_one("#findings", RowList).focus()
+
+    def _finding_rows(self, width: int) -> list[Row]:
+        look = self._look
+        rows = [self._heading(width)]
+        if not look.assessment.radios:
+            rows.append(_fixed("empty", ["Nothing has been heard in this window.", "", "t  choose captures or scan listings to take"]))
+        elif not look.assessment.own:
+            lines = [
+                "Which networks are ours? Without that there is nothing to judge.",
+                "",
+                "o  name them from what was heard",
+            ]
+            rows.append(_fixed("no-own", lines))
+        elif not self._findings:
+            rows.append(_fixed("fine", ["Nothing wrong was found in what was heard."]))
+        rows += [self._finding_row(k, f, width) for k, f in enumerate(self._findings)]
+        return rows
+
+    def _heading(self, width: int) -> Row:
+        counts = {s: sum(1 for f in self._findings if f.severity == s) for s in MARKS}
+        cells: list[Cell] = [("What is wrong   ", "steam!")]
+        for severity, count in counts.items():
+            if count:
+                mark, ink = MARKS[severity]
+                cells += [(f"{mark} {count} ", ink), (f"{_SUMMARY[severity]}   ", "dim")]
+        lines: list[tuple[Cell, ...]] = [tuple(cells)]
+        complaint = printable(self._look.setup.complaint)
+        if complaint:
+            lines += [((line, "dim"),) for line in wrap(f"“{complaint}”", width - 2, 2)]
+        lines.append(())
+        return Row("heading", tuple(lines), fixed=True)
+
+    def _finding_row(self, number: int, finding: Finding, width: int) -> Row:
+        mark, ink = MARKS[finding.severity]
+        inner = width - 5
+        loud = finding.severity == "act"
+        lines: list[tuple[Cell, ...]] = [
+            ((f"{mark} ", ink), (fit(finding.subject, inner).rstrip(), "steam!" if loud else "text!"))
+        ]
+        if finding.severity == "note":
+            lines += [(("  ", "dim"), (line, "dim")) for line in wrap(f"{finding.cause} {finding.effect}", inner, 2)]
+        else:
+            lines += [(("  ", "dim"), (line, "text")) for line in wrap(f"{finding.cause} {finding.effect}", inner, 4)]
+            steps = wrap(finding.first_step, inner - 7, 3)
+            lines += [((f"  {'first' if k == 0 else '     '}  ", "own"), (line, "own")) for k, line in enumerate(steps)]
+        lines.append(())
+        return Row(str(number), tuple(lines))
+
+    def _own_rows(self, width: int) -> list[Row]:
+        look = self._look
+        rows = [Row("heading", ((("Our radios", "steam!"),), ()), fixed=True)]
+        for view in sorted(look.assessment.own, key=lambda v: v.now.clear_air if v.now else 2.0):
+            rows.append(self._card(view, width))
+        lines: list[tuple[Cell, ...]] = [(), (("Not known yet", "steam!"),)]
+        for text in look.assessment.not_known:
+            lines += [((("– " if k == 0 else "  ") + line, "dim"),) for k, line in enumerate(wrap(text, width - 4))]
+        return [*rows, Row("not-known", tuple(lines), fixed=True)]
+
+    def _card(self, view: OwnView, width: int) -> Row:
+        radio, now = view.radio, view.now
+        head: list[Cell] = [("■ ", "own"), (fit(f"{radio.name} {radio.band}", 14), "text!"), (fit(radio.channel.label, 8), "text")]
+        if now is None:
+            return Row(radio.id, (tuple([*head, ("level not known", "dim")]), ()))
+        head += [("clear air ", "dim"), (fit(percent(now.clear_air), 5, True), "steam!"), (f"{now.expected_mbps:6.0f} Mb/s", "text")]
+        bar_width = max(8, min(_BAR, width - 36))
+        lost = 1 - now.clear_air
+        total = now.adjacent_lost + now.co_channel_lost
+        adjacent = round(bar_width * lost * now.adjacent_lost / total) if total else 0
+        clear = round(bar_width * now.clear_air)
+        rest = max(bar_width - clear - adjacent, 0)
+        losses = [
+            f"{name} {percent(share)}"
+            for name, share in (("overlap", now.adjacent_lost), ("shared", now.co_channel_lost))
+            if share >= 0.01
+        ]
+        bar: list[Cell] = [("  ", "text"), ("█" * clear, "own"), ("▒" * adjacent, "act"), ("░" * rest, "foreign")]
+        words = f"  {' · '.join(losses) or 'nothing lost'}"
+        return Row(radio.id, (tuple(head), (*bar, (fit(words, max(0, width - bar_width - 4)), "dim")), ()))
+
+    @on(RowList.Chosen, "#findings")
+    def _to_evidence(self, chosen: RowList.Chosen) -> None:
+        chosen.stop()
+        finding = self._findings[int(chosen.key)] if chosen.key.isdigit() else None
+        if finding is not None:
+            self.post_message(self.Jump(finding.see, finding.radio))
+
+    @on(RowList.Chosen, "#own-radios")
+    def _to_radio(self, chosen: RowList.Chosen) -> None:
+        chosen.stop()
+        self.post_message(self.Jump("plan", chosen.key))
+
+
+def _fixed(key: str, texts: list[str]) -> Row:
+    return Row(key, tuple(((text, "text"),) for text in texts), fixed=True)

@@ -1,0 +1,30 @@
+"""A numbered place of the app: shows a Look, and folds where there is little room."""
+
+from typing import ClassVar
+
+from textual import events
+from textual.widget import Widget
+
+from gray_kettle.screens.look import Look
+
+_NARROW_COLUMNS, _LOW_LINES = 96, 20
+
+
+class Place(Widget):
+    """Base of the four views. HINTS: keys that matter here, with a word each."""
+
+    HINTS: ClassVar[tuple[tuple[str, str], ...]] = ()
+
+    def show(self, look: Look) -> None:
+        raise NotImplementedError
+
+    def focus_first(self) -> None:
+        """Put the focus where the keys of this place work."""
+        raise NotImplementedError
+
+    def choose(self, radio_id: str) -> None:
+        """Point at a radio, where the place has something to say of one."""
+
+    def on_resize(self, event: events.Resize) -> None:
+        self.set_class(event.size.width < _NARROW_COLUMNS, "-narrow")
+        self.set_class(event.size.height < _LOW_LINES, "-low")

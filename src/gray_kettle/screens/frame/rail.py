@@ -1,0 +1,103 @@
+"""The time rail: how busy the band was over the whole case, with the window in brackets."""
+
+from datetime import UTC, datetime, tzinfo
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
+
+import numpy as np
+from textual.reactive import reactive
+from textual.strip import Strip
+from textual.widget import Widget
+
+from gray_kettle.screens.ink import BARS, Cell, Inked
+from gray_kettle.screens.look import Look
+
+BINS = 400
+_ZONES = {"GB": "Europe/London", "DE": "Europe/Berlin", "JP": "Asia/Tokyo"}
+
+
+def zone_of(country: str) -> tzinfo:
+    """Local time where a country has one zone; UTC elsewhere, and it says so."""
+    try:
+        return ZoneInfo(_ZONES[country]) if country in _ZONES else UTC
+    except ZoneInfoNotFoundError:
+        return UTC
+
+
+def local(time_s: float, country: str) -> datetime:
+    return datetime.fromtimestamp(time_s, zone_of(country))
+
+
+class TimeRail(Inked, Widget):
+    """Three lines: busy time, days, window in words."""
+
+    DEFAULT_CSS = "TimeRail { height: 3; } TimeRail.-low { height: 2; }"
+    look: reactive[Look | None] = reactive(None)
+
+    def render_line(self, y: int) -> Strip:
+        width = self.size.width
+        if self.look is None or self.look.case_end_s <= 0:
+            return self.cells([("" if y else " Nothing taken yet.", "dim")], width)
+        if y == 0:
+            return self.cells(self._busy(width), width)
+        if y == self.size.height - 1:
+            return self.cells(self._words(width), width)
+        return self.cells(self._days(width), width)
+
+    def _column(self, time_s: float, width: int) -> int:
+        assert self.look is not None
+        span = max(self.look.case_end_s - self.look.case_start_s, 1.0)
+        return round((time_s - self.look.case_start_s) / span * (width - 1))
+
+    def _busy(self, width: int) -> list[Cell]:
+        look = self.look
+        assert look is not None
+        busy = look.busy.get(look.band, np.full(BINS, np.nan))
+        inner = max(width - 2, 1)
+        edges = np.linspace(0, len(busy), inner + 1)
+        out: list[Cell] = []
+        left, right = self._column(look.start_s, width), self._column(look.end_s, width)
+        left, right = (0, width - 1) if look.is_whole_case else (left, max(right, left + 1))
+        for x in range(width):
+            if x in (left, right):
+                out.append(("[" if x == left else "]", "steam!"))
+                continue
+            k = min(max(x - 1, 0), inner - 1)
+            part = busy[int(edges[k]) : max(int(edges[k + 1]), int(edges[k]) + 1)]
+            ink = "own" if left < x < right else "faint"
+            told = part[~np.isnan(part)]
+            out.append(("┄", "faint") if not len(told) else (BARS[1 + min(7, int(told.mean() * 12))], ink))
+        return out
+
+    def _days(self, width: int) -> list[Cell]:
+        look = self.look
+        assert look is not None
+        text = [" "] * width
+        span_s = look.case_end_s - look.case_start_s
+        step_s, form = (86400, "%a %d") if span_s > 36 * 3600 else (3600, "%H:%M") if span_s > 3 * 3600 else (60, "%H:%M")
+        while span_s / step_s > width / 9:
+            step_s *= 2
+        first = local(look.case_start_s, look.setup.country)
+        offset_s = first.utcoffset()
+        shift = offset_s.total_seconds() if offset_s else 0.0
+        tick = np.ceil((look.case_start_s + shift) / step_s) * step_s - shift
+        last_end = -1
+        for time_s in [look.case_start_s, *np.arange(tick, look.case_end_s, step_s)]:
+            label = local(float(time_s), look.setup.country).strftime(form)
+            x = self._column(float(time_s), width)
+            if x > last_end and x + len(label) < width:
+                text[x : x + len(label)] = label
+                last_end = x + len(label) + 1
+        return [("".join(text), "dim")]
+
+    def _words(self, width: int) -> list[Cell]:
+        look = self.look
+        assert look is not None
+        country = look.setup.country
+        start, end = local(look.start_s, country), local(look.end_s, country)
+        zone = "" if country in _ZONES else " UTC"
+        until = f"{end:%H:%M}" if start.date() == end.date() else f"{end:%a %d %H:%M}"
+        whole = " (all of it)" if look.is_whole_case else ""
+        text = f" window {start:%a %d %H:%M} – {until}{zone}{whole}"
+        what = f"{look.band} GHz, busy time told by access points"
+        room = width - len(text) - len(what) - 2
+        return [(text, "steam"), (" " * max(room, 2) + what if room > 0 else "", "faint")]

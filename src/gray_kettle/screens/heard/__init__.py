@@ -1,0 +1,1 @@
+"""Who is there, and how it moved."""

@@ -1,0 +1,106 @@
+"""Level over time of the chosen radio and of those that share its channel."""
+
+import numpy as np
+from textual.reactive import reactive
+from textual.strip import Strip
+from textual.widget import Widget
+
+from gray_kettle.judge.assessment import Radio
+from gray_kettle.judge.history import levels_over_time
+from gray_kettle.screens.frame.rail import local
+from gray_kettle.screens.ink import Cell, Inked, fit
+from gray_kettle.screens.look import Look
+
+_HIGH_DBM, _LOW_DBM = -25.0, -95.0
+_AXIS = 6
+_MOST = 6
+
+
+class LevelChart(Inked, Widget):
+    """Half-block dots, two a cell in height; the chosen radio over the rest. The scale is fixed."""
+
+    DEFAULT_CSS = "LevelChart { height: 11; }"
+    radio_id: reactive[str] = reactive("")
+
+    def __init__(self, *, id: str | None = None) -> None:  # noqa: A002 - Textual's own name
+        super().__init__(id=id)
+        self._look: Look | None = None
+        self._drawn: tuple[str, int, int] | None = None
+        self._lines: list[list[Cell]] = []
+
+    def show(self, look: Look) -> None:
+        self._look, self._drawn = look, None
+        self.refresh()
+
+    def watch_radio_id(self) -> None:
+        self._drawn = None
+
+    def render_line(self, y: int) -> Strip:
+        key = (self.radio_id, *self.size)
+        if self._drawn != key:
+            self._lines, self._drawn = self._draw(), key
+        return self.cells(self._lines[y] if y < len(self._lines) else [], self.size.width)
+
+    def _draw(self) -> list[list[Cell]]:
+        look, (width, height) = self._look, self.size
+        radio = look.assessment.radio(self.radio_id) if look else None
+        if look is None or radio is None or height < 3:
+            return []
+        shown = self._sharing(look, radio)
+        columns, rows = width - _AXIS, height - 2
+        levels = levels_over_time(look.reading.observations, shown, columns, look.start_s, look.end_s)
+        # dots[row of half blocks, column]: 0 nothing, else 1 + index of the series; the chosen radio is drawn last.
+        dots = np.zeros((2 * rows, columns), np.int64)
+        for number in range(len(shown) - 1, -1, -1):
+            line = levels[number]
+            height_of = (_HIGH_DBM - line) / (_HIGH_DBM - _LOW_DBM) * (2 * rows - 1)
+            there = ~np.isnan(line)
+            row = np.clip(np.nan_to_num(np.round(height_of)), 0, 2 * rows - 1).astype(np.int64)
+            dots[row[there], np.flatnonzero(there)] = number + 1
+        out = [self._legend(shown, width)]
+        for k in range(rows):
+            out.append([(self._tick(k, rows), "dim"), *self._dots(dots[2 * k], dots[2 * k + 1], shown)])
+        country = look.setup.country
+        start, end = local(look.start_s, country), local(look.end_s, country)
+        left, right = f"{start:%a %d %H:%M}", f"{end:%a %d %H:%M}"
+        out.append([(" " * _AXIS + left + right.rjust(max(columns - len(left), 0)), "faint")])
+        return out
+
+    def _sharing(self, look: Look, radio: Radio) -> tuple[Radio, ...]:
+        """The radio first, then the loudest of those whose channel meets its own."""
+        parts = set(radio.channel.parts)
+        others = [r for r in look.radios if r.id != radio.id and parts & set(r.channel.parts)]
+        others.sort(key=lambda r: -(r.level_dbm or -200.0))
+        return (radio, *others[: _MOST - 1])
+
+    def _legend(self, shown: tuple[Radio, ...], width: int) -> list[Cell]:
+        cells: list[Cell] = [("level, dBm   ", "dim")]
+        for number, radio in enumerate(shown):
+            mark = "■" if radio.own else "□"
+            cells.append((f"{mark} {radio.name} {radio.channel.label}   ", self._series_ink(number, radio)))
+        if len(shown) == 1:
+            cells.append(("nobody shares its channel", "dim"))
+        return cells
+
+    def _series_ink(self, number: int, radio: Radio) -> str:
+        if number == 0:
+            return "own!" if radio.own else "steam!"
+        return "watch" if radio.own else "foreign" if number < 3 else "faint"
+
+    def _tick(self, row: int, rows: int) -> str:
+        step = (_HIGH_DBM - _LOW_DBM) / max(rows, 1)
+        level = _HIGH_DBM - row * step
+        marked = row % 2 == 0
+        return fit(f"{level:.0f}".replace("-", "−"), _AXIS - 2, True) + " ┤" if marked else " " * (_AXIS - 1) + "│"
+
+    def _dots(self, upper: "np.ndarray[tuple[int], np.dtype[np.int64]]", lower: "np.ndarray[tuple[int], np.dtype[np.int64]]", shown: tuple[Radio, ...]) -> list[Cell]:
+        cells: list[Cell] = []
+        for top, bottom in zip(upper, lower, strict=True):
+            number = min(n for n in (top, bottom) if n) - 1 if top or bottom else -1
+            glyph = "█" if top and bottom and top == bottom else "▀" if top == number + 1 and top else "▄"
+            cell = (" ", "text") if number < 0 else (glyph, self._series_ink(number, shown[number]))
+            if cells and cells[-1][1] == cell[1]:
+                cells[-1] = (cells[-1][0] + cell[0], cell[1])
+            else:
+                cells.append(cell)
+        return cells

@@ -1,0 +1,193 @@
+"""Heard: who is on the air, as a tree that sorts and filters, and the level of the chosen one over time."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import ClassVar
+
+from textual import on
+from textual.app import ComposeResult
+from textual.binding import Binding
+from textual.containers import Horizontal
+from textual.message import Message
+from textual.widgets import Input, Static
+
+from gray_kettle.judge.assessment import Radio
+from gray_kettle.judge.history import levels_over_time
+from gray_kettle.judge.sieve import sieve
+from gray_kettle.screens.frame.place import Place
+from gray_kettle.screens.frame.rows import Row, RowList
+from gray_kettle.screens.heard.levels import LevelChart
+from gray_kettle.screens.heard.tree import HISTORY_BINS, SORTS, heading, network_rows, radio_row, sort_key
+from gray_kettle.screens.look import Look
+
+_EXAMPLE = "foreign level>-75 ssid~harbour width>=80"
+
+
+class HeardView(Place):
+    """Filter line, tree, chart."""
+
+    DEFAULT_CSS = """
+    HeardView { layout: vertical; }
+    HeardView #heard-top { height: 1; }
+    HeardView #heard-filter { width: 1fr; border: none; height: 1; padding: 0; background: $background; }
+    HeardView #heard-filter:focus { background: $chosen; }
+    HeardView #heard-label { width: 9; color: $dim; padding-left: 1; }
+    HeardView #heard-count { width: auto; color: $dim; padding-right: 1; }
+    HeardView #heard-head { height: 1; color: $faint; }
+    HeardView #heard-levels { border-top: solid $rule; }
+    HeardView.-low #heard-levels { display: none; }
+    """
+    BINDINGS: ClassVar = [
+        Binding("slash", "filter", "filter", id="heard.filter"),
+        Binding("s", "sort", "sort", id="heard.sort"),
+        Binding("right,l", "open(True)", "open", show=False, id="heard.open"),
+        Binding("left,h", "open(False)", "close", show=False, id="heard.close"),
+        Binding("o", "mark_own", "own or foreign", id="heard.own"),
+        Binding("n", "name", "name it", id="heard.name"),
+        Binding("f", "follow", "follow", id="heard.follow"),
+        Binding("escape", "leave_filter", show=False, id="heard.leave-filter"),
+    ]
+    HINTS = (("/", "filter"), ("s", "sort"), ("⏎", "open"), ("o", "own or foreign"), ("n", "name"), ("f", "follow"))
+
+    @dataclass
+    class MarkOwn(Message):
+        radio: Radio
+
+    @dataclass
+    class Name(Message):
+        radio: Radio
+
+    @dataclass
+    class Follow(Message):
+        radio: Radio
+
+    def __init__(self, *, id: str | None = None) -> None:  # noqa: A002 - Textual's own name
+        super().__init__(id=id)
+        self._look: Look | None = None
+        self._open: set[str] = set()
+        self._sort = 0
+        self._condition: Callable[[Radio], bool] = lambda radio: True
+        self._wrong = ""
+
+    def compose(self) -> ComposeResult:
+        with Horizontal(id="heard-top"):
+            yield Static("filter:", id="heard-label", markup=False)
+            yield Input(placeholder=_EXAMPLE, id="heard-filter", compact=True)
+            yield Static("", id="heard-count", markup=False)
+        yield Static("", id="heard-head", markup=False)
+        yield RowList(id="heard-tree", empty=" Nothing that was heard meets the filter.")
+        yield LevelChart(id="heard-levels")
+
+    def show(self, look: Look) -> None:
+        self._look = look
+        bins = (look.reading.observations, look.radios, HISTORY_BINS, look.start_s, look.end_s)
+        self._history = dict(zip((r.id for r in look.radios), levels_over_time(*bins), strict=True))
+        self._margins = _margins(look.radios)
+        self.query_one(LevelChart).show(look)
+        self._refill()
+
+    def focus_first(self) -> None:
+        self.query_one(RowList).focus()
+
+    def choose(self, radio_id: str) -> None:
+        self.query_one(RowList).point_at(radio_id)
+
+    def _refill(self) -> None:
+        look = self._look
+        if look is None:
+            return
+        chosen = [r for r in look.radios if self._condition(r)]
+        chosen.sort(key=lambda r: sort_key(r, SORTS[self._sort]))
+        names = sum(len(r.networks) for r in chosen)
+        clients = sum(len(n.clients) for r in chosen for n in r.networks)
+        text = self._wrong or f"{len(chosen)} radios, {names} names, {clients} clients · by {SORTS[self._sort]}"
+        self.query_one("#heard-count", Static).update(text)
+
+        def build(width: int) -> list[Row]:
+            self.query_one("#heard-head", Static).update(heading(width))
+            rows = []
+            for radio in chosen:
+                recedes = bool(look.followed) and radio.id not in look.followed and not radio.own
+                is_open = radio.id in self._open
+                history, margin = self._history[radio.id], self._margins[radio.id]
+                rows.append(radio_row(radio, history, margin, is_open, recedes, width, look.setup.country))
+                if is_open:
+                    rows += network_rows(radio, recedes, width)
+            return rows
+
+        self.query_one(RowList).show(build)
+
+    def _radio(self) -> Radio | None:
+        key = self.query_one(RowList).key.split("/")[0]
+        return self._look.assessment.radio(key) if self._look and key else None
+
+    @on(RowList.Moved)
+    def _moved(self, moved: RowList.Moved) -> None:
+        moved.stop()
+        self.query_one(LevelChart).radio_id = moved.key.split("/")[0]
+
+    @on(RowList.Chosen)
+    def _chosen(self, chosen: RowList.Chosen) -> None:
+        chosen.stop()
+        self._toggle(chosen.key.split("/")[0])
+
+    def _toggle(self, radio_id: str) -> None:
+        self._open ^= {radio_id}
+        self._refill()
+
+    def action_open(self, wanted: bool) -> None:
+        radio = self._radio()
+        if radio is not None and (radio.id in self._open) != wanted:
+            self.query_one(RowList).point_at(radio.id)
+            self._toggle(radio.id)
+
+    def action_sort(self) -> None:
+        self._sort = (self._sort + 1) % len(SORTS)
+        self._refill()
+
+    def action_filter(self) -> None:
+        self.query_one(Input).focus()
+
+    def action_leave_filter(self) -> None:
+        self.query_one(RowList).focus()
+
+    @on(Input.Submitted, "#heard-filter")
+    def _submitted(self, event: Input.Submitted) -> None:
+        event.stop()
+        self.query_one(RowList).focus()
+
+    @on(Input.Changed, "#heard-filter")
+    def _filter_changed(self, event: Input.Changed) -> None:
+        event.stop()
+        try:
+            self._condition, self._wrong = sieve(event.value), ""
+        except ValueError as error:
+            self._wrong = str(error)
+        self._refill()
+
+    def action_mark_own(self) -> None:
+        self._tell(self.MarkOwn)
+
+    def action_name(self) -> None:
+        self._tell(self.Name)
+
+    def action_follow(self) -> None:
+        self._tell(self.Follow)
+
+    def _tell(self, kind: "type[HeardView.MarkOwn | HeardView.Name | HeardView.Follow]") -> None:
+        radio = self._radio()
+        if radio is not None:
+            self.post_message(kind(radio))
+
+
+def _margins(radios: tuple[Radio, ...]) -> dict[str, float | None]:
+    """Level of each radio over the strongest other one on the same primary; None where there is none."""
+    out: dict[str, float | None] = {}
+    for radio in radios:
+        rivals = [
+            r.level_dbm
+            for r in radios
+            if r.id != radio.id and r.channel.primary == radio.channel.primary and r.level_dbm is not None
+        ]
+        out[radio.id] = radio.level_dbm - max(rivals) if rivals and radio.level_dbm is not None else None
+    return out

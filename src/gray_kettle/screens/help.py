@@ -1,0 +1,93 @@
+"""Help for the place one is in: its keys, and how to read it."""
+
+from textual.app import ComposeResult
+from textual.binding import Binding
+from textual.containers import VerticalScroll
+from textual.screen import ModalScreen
+from textual.widgets import Static
+
+_EVERYWHERE = """
+Everywhere
+  1 2 3 5     Brief, Heard, Air, Plan
+  b           next band
+  [  ]        move the window back and on, by half its length
+  {  }        make the window shorter or longer
+  t           take: read captures and scan listings into the case
+  ctrl+z      undo the last edit (own networks, names, site)
+  ctrl+p      everything there is, by name
+  ctrl+q      quit
+
+Signs
+  ■ own radio   □ foreign radio   ▲ act   ◆ watch   · note
+  ┄ nothing was heard then        – not known, not measured
+"""
+_OF_PLACE = {
+    "brief": """
+Brief: what is wrong, worst first by the time that own radios lose.
+  enter       to the evidence
+  tab         to our radios; enter there shows the plan for one
+  o           say which networks are ours
+
+The bar of a radio is its time: █ clear air, ▒ lost to radios that overlap its
+channel from the side, ░ shared with radios on the same channel.
+""",
+    "heard": """
+Heard: radios, not names. One radio may announce several networks.
+  /           filter, for example: foreign level>-75 ssid~harbour width>=80
+              fields: band gen ssid bssid name security level width channel air
+              again clients names streams moves; words: own foreign hidden
+              moves outdated; anything else is sought in names and addresses
+  s           sort by level, name, channel, air, clients, last heard
+  enter → ←   open and close a radio: its networks and their clients
+  o           mark as own, or as foreign
+  n           give it a name
+  f           follow it: all others recede
+
+margin: level over the strongest other radio on the same channel.
+air: share of time that its frames took, from captures (a lower bound).
+again: share of its frames that were sent again.  clients in ( ) are told by it.
+""",
+    "air": """
+Air: each lane is a radio over the frequencies that it fills. The solid part
+with the number is its primary channel, the shaded flanks are its skirts.
+  ← →         slide the what-if over the places
+  ↑ ↓         wider, narrower
+  s           seen from another own radio, or from the receiver
+  x           export the drawing as SVG
+  page down   more lanes
+
+Under the lanes, for every 20 MHz place: clear air, the share lost to radios
+on the same channel, and the share lost to those that overlap it.
+""",
+    "plan": """
+Plan: the best channel and width for all own radios together.
+  ↑ ↓         radio; below are the reasons and the next best
+  tab         to the reasons, and to the other steps
+
+The field shows what the radio would get on every place and width, the others
+being where the plan puts them: the fuller the ground, the more.
+""",
+}
+
+
+class HelpScreen(ModalScreen[None]):
+    """Closes with any of the usual keys."""
+
+    DEFAULT_CSS = """
+    HelpScreen { align: center middle; }
+    HelpScreen > VerticalScroll { width: 84; max-width: 96%; height: auto; max-height: 90%; padding: 1 2;
+        background: $surface; border: round $rule; }
+    HelpScreen Static { width: auto; }
+    """
+    BINDINGS = [Binding("escape,question_mark,q,enter", "close", "close", id="help.close")]  # noqa: RUF012
+
+    def __init__(self, place: str) -> None:
+        super().__init__()
+        self._place = place
+
+    def compose(self) -> ComposeResult:
+        with VerticalScroll():
+            yield Static(_OF_PLACE[self._place].strip("\n") + "\n" + _EVERYWHERE, markup=False)
+
+    def action_close(self) -> None:
+        self.dismiss(None)

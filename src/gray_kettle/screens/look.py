@@ -1,0 +1,41 @@
+"""What the screens are looking at: values handed down, never reached for."""
+
+from dataclasses import dataclass, field
+
+from gray_kettle.judge.assessment import Assessment, Radio
+from gray_kettle.plan.proposal import Proposal
+from gray_kettle.reading import Reading
+from gray_kettle.records import FloatArray, Setup
+
+BANDS = ("2.4", "5", "6")
+
+
+@dataclass(frozen=True, eq=False)
+class Look:
+    """A reading with the person's choices. proposal None: still being worked out.
+
+    busy: of the whole case, for the rail. start_s, end_s: the window; case_start_s, case_end_s: all there is.
+    """
+
+    reading: Reading
+    assessment: Assessment
+    proposal: Proposal | None
+    band: str
+    start_s: float
+    end_s: float
+    case_start_s: float
+    case_end_s: float
+    busy: dict[str, FloatArray]
+    followed: frozenset[str] = field(default_factory=frozenset)
+
+    @property
+    def setup(self) -> Setup:
+        return self.reading.setup
+
+    @property
+    def radios(self) -> tuple[Radio, ...]:
+        return tuple(r for r in self.assessment.radios if r.band == self.band)
+
+    @property
+    def is_whole_case(self) -> bool:
+        return self.start_s <= self.case_start_s and self.end_s >= self.case_end_s

@@ -1,0 +1,1 @@
+"""What to do: moves with their reasons, and the other steps."""

@@ -1,0 +1,1 @@
+"""The first steps: a case, files, which networks are ours."""

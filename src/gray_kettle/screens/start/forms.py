@@ -1,0 +1,180 @@
+"""Small forms: a new case and its site, a name, which networks are ours."""
+
+import os
+from dataclasses import replace
+from pathlib import Path
+from typing import ClassVar
+
+from textual import on
+from textual.app import ComposeResult
+from textual.binding import Binding
+from textual.containers import Horizontal, Vertical
+from textual.content import Content
+from textual.screen import ModalScreen
+from textual.widgets import Button, Input, Label, SelectionList, Static
+from textual.widgets.selection_list import Selection
+
+from gray_kettle.judge.assessment import Radio
+from gray_kettle.plan.limits import EXAMPLES, parse_limit
+from gray_kettle.records import Setup
+from gray_kettle.safe_text import is_hidden, network_name, printable
+
+FORM_CSS = """
+.form { width: 92; max-width: 96%; height: auto; max-height: 94%; padding: 1 2; background: $surface; border: round $rule; }
+.form Label { color: $dim; margin-top: 1; }
+.form .form-title { color: $steam; text-style: bold; }
+.form .form-wrong { color: $act; height: auto; }
+.form Input { border: none; height: 1; padding: 0 1; background: $panel; }
+.form Input:focus { background: $chosen; }
+.form .form-buttons { height: 3; margin-top: 1; }
+.form Button { margin-right: 2; }
+.form SelectionList { height: auto; max-height: 16; border: none; background: $surface; padding: 0; }
+"""
+
+
+class CaseForm(ModalScreen[tuple[Path, Setup] | None]):
+    """A new case, or the site of one that is there (path given)."""
+
+    CSS = "CaseForm { align: center middle; }"
+    BINDINGS: ClassVar = [Binding("escape", "cancel", "cancel", id="form.cancel")]
+
+    def __init__(self, setup: Setup, path: Path | None = None) -> None:
+        super().__init__()
+        self._setup, self._path = setup, path
+
+    def compose(self) -> ComposeResult:
+        setup = self._setup
+        with Vertical(classes="form"):
+            yield Static("The site" if self._path else "New case, step 1 of 3: the site", classes="form-title", markup=False)
+            if self._path is None:
+                yield Label("Case file", markup=False)
+                yield Input("visit.kettle", id="form-file")
+            yield Label("Site", markup=False)
+            yield Input(setup.site, id="form-site")
+            yield Label("Country, two letters (what may be used there)", markup=False)
+            yield Input(setup.country, id="form-country", max_length=2)
+            yield Label("Complaint, in the customer's words", markup=False)
+            yield Input(setup.complaint, id="form-complaint")
+            yield Label(f"Limits of clients, separated by spaces, for example {EXAMPLES}", markup=False)
+            yield Input(" ".join(setup.clients), id="form-clients")
+            yield Static("", classes="form-wrong", markup=False)
+            with Horizontal(classes="form-buttons"):
+                yield Button("Go on", variant="primary", id="form-done")
+                yield Button("Cancel", id="form-cancel")
+
+    @on(Input.Submitted)
+    @on(Button.Pressed, "#form-done")
+    def _done(self) -> None:
+        words = {name: self.query_one(f"#form-{name}", Input).value.strip() for name in ("site", "country", "complaint", "clients")}
+        try:
+            path = self._path or self._new_path(self.query_one("#form-file", Input).value.strip())
+            if words["country"] and not (len(words["country"]) == 2 and words["country"].isascii() and words["country"].isalpha()):
+                raise ValueError("A country is two letters, for example GB.")
+            limits = tuple(words["clients"].replace(",", " ").split())
+            for limit in limits:
+                parse_limit(limit)
+        except ValueError as error:
+            self.query_one(".form-wrong", Static).update(str(error))
+            return
+        setup = replace(
+            self._setup,
+            site=words["site"],
+            country=words["country"].upper(),
+            complaint=words["complaint"],
+            clients=limits,
+        )
+        self.dismiss((path, setup))
+
+    def _new_path(self, name: str) -> Path:
+        if not name:
+            raise ValueError("Give the case a file name.")
+        path = Path(os.path.expanduser(name))
+        path = path if path.suffix else path.with_suffix(".kettle")
+        if path.exists():
+            raise ValueError(f"{printable(str(path))} exists already: choose another name.")
+        if not path.parent.is_dir():
+            raise ValueError(f"The folder {printable(str(path.parent))} does not exist.")
+        return path
+
+    @on(Button.Pressed, "#form-cancel")
+    def action_cancel(self) -> None:
+        self.dismiss(None)
+
+
+class NameForm(ModalScreen[str | None]):
+    """A name for a radio."""
+
+    CSS = "NameForm { align: center middle; }"
+    BINDINGS: ClassVar = [Binding("escape", "cancel", "cancel", id="name.cancel")]
+
+    def __init__(self, radio: Radio) -> None:
+        super().__init__()
+        self._radio = radio
+
+    def compose(self) -> ComposeResult:
+        with Vertical(classes="form"):
+            title = f"What do you call {self._radio.id} ({self._radio.channel.label}, {self._radio.band} GHz)?"
+            yield Static(title, classes="form-title", markup=False)
+            yield Input(self._radio.name, id="form-name", max_length=40)
+
+    @on(Input.Submitted)
+    def _done(self, event: Input.Submitted) -> None:
+        self.dismiss(printable(event.value.strip()))
+
+    def action_cancel(self) -> None:
+        self.dismiss(None)
+
+
+class OwnForm(ModalScreen[tuple[str, ...] | None]):
+    """Which of the names that were heard are ours."""
+
+    CSS = "OwnForm { align: center middle; }"
+    BINDINGS: ClassVar = [
+        Binding("escape", "cancel", "cancel", id="own.cancel"),
+        Binding("enter", "done", "done", priority=True, id="own.done"),
+    ]
+
+    def __init__(self, radios: tuple[Radio, ...], own: tuple[str, ...]) -> None:
+        super().__init__()
+        self._radios, self._own = radios, own
+
+    def compose(self) -> ComposeResult:
+        with Vertical(classes="form"):
+            yield Static("Which networks are ours?", classes="form-title", markup=False)
+            yield Static("space marks one, enter goes on", classes="form-hint", markup=False)
+            yield SelectionList[str](*self._selections(), id="own-names")
+            with Horizontal(classes="form-buttons"):
+                yield Button("Go on", variant="primary", id="form-done")
+                yield Button("Cancel", id="form-cancel")
+
+    def _selections(self) -> list[Selection[str]]:
+        """One entry a name, strongest first; a name that is no text is offered by its address."""
+        found: dict[str, tuple[float, str, int]] = {}
+        for radio in self._radios:
+            for network in radio.networks:
+                if is_hidden(network.ssid):
+                    continue
+                text = network.ssid.decode("utf-8", "replace")
+                value = text if text.encode() == network.ssid else network.bssid
+                level, _, count = found.get(value, (-200.0, "", 0))
+                found[value] = (max(level, radio.level_dbm or -200.0), network_name(network.ssid), count + 1)
+        ordered = sorted(found.items(), key=lambda item: (-item[1][0], item[0]))
+        return [
+            Selection(Content(f"{name:<34}{level:5.0f} dBm   {count} radio{'s' * (count > 1)}"), value, value in self._own)
+            for value, (level, name, count) in ordered
+        ]
+
+    @on(Button.Pressed, "#form-done")
+    def action_done(self) -> None:
+        if self.focused is not None and self.focused.id == "form-cancel":
+            self.dismiss(None)
+            return
+        chosen = set(self.query_one(SelectionList).selected)
+        shown = {selection.value for selection in self._selections()}
+        # What was named before and is not heard now stays ours.
+        kept = tuple(name for name in self._own if name not in shown or name in chosen)
+        self.dismiss((*kept, *sorted(chosen - set(kept))))
+
+    @on(Button.Pressed, "#form-cancel")
+    def action_cancel(self) -> None:
+        self.dismiss(None)

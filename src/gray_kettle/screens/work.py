@@ -1,0 +1,364 @@
+"""The screen that one works on: title, places, the chosen place, time rail, key hints. Knows the case and the window."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import ClassVar
+
+from textual import on, work
+from textual.app import ComposeResult
+from textual.binding import Binding
+from textual.message import Message
+from textual.screen import Screen
+from textual.widgets import ContentSwitcher
+from textual.worker import get_current_worker
+
+from gray_kettle.errors import KettleError
+from gray_kettle.judge.assessment import Radio
+from gray_kettle.judge.history import busy_over_time
+from gray_kettle.reading import Reading, read
+from gray_kettle.records import FloatArray, Setup
+from gray_kettle.screens.air.view import AirView
+from gray_kettle.screens.brief.view import BriefView
+from gray_kettle.screens.commands import KettleCommands
+from gray_kettle.screens.frame.lines import PLACES, KeyHints, PlacesLine, Rule, TitleLine, _Line
+from gray_kettle.screens.frame.place import Place
+from gray_kettle.screens.frame.rail import BINS, TimeRail
+from gray_kettle.screens.heard.view import HeardView
+from gray_kettle.screens.help import HelpScreen
+from gray_kettle.screens.look import BANDS, Look
+from gray_kettle.screens.plan.view import PlanView
+from gray_kettle.screens.start.forms import CaseForm, NameForm, OwnForm
+from gray_kettle.screens.start.taking import Chosen, Taken, TakeForm, TakeProgress
+
+_SHORTEST_S = 60.0
+_VIEWS: dict[str, type[Place]] = {"brief": BriefView, "heard": HeardView, "air": AirView, "plan": PlanView}
+
+
+class WorkScreen(Screen[None]):
+    """Works on one case. Reading and judging run in a worker; the places only show."""
+
+    CSS = """
+    WorkScreen { layout: vertical; }
+    WorkScreen ContentSwitcher { height: 1fr; }
+    WorkScreen ContentSwitcher > * { height: 1fr; }
+    """
+    COMMANDS: ClassVar = {KettleCommands}
+    BINDINGS: ClassVar = [
+        *(Binding(key, f"place('{name}')", title, show=False, id=f"place.{name}") for key, (name, title) in PLACES.items()),
+        Binding("b", "band", "band", id="work.band"),
+        Binding("left_square_bracket", "shift(-1)", "window back", id="work.back"),
+        Binding("right_square_bracket", "shift(1)", "window on", id="work.on"),
+        Binding("left_curly_bracket", "stretch(0.5)", "window shorter", id="work.shorter"),
+        Binding("right_curly_bracket", "stretch(2)", "window longer", id="work.longer"),
+        Binding("t", "take", "take", id="work.take"),
+        Binding("x", "export", "export", id="work.export"),
+        Binding("o", "own", "own networks", id="work.own"),
+        Binding("question_mark", "help", "help", id="work.help"),
+        Binding("ctrl+z", "undo", "undo", id="work.undo"),
+    ]
+
+    @dataclass
+    class Shown(Message):
+        """A reading is there; whole: it covers the case. Comes twice, without and with the proposal."""
+
+        reading: Reading
+        span_s: tuple[float, float]
+        is_whole: bool
+        with_proposal: bool
+
+    def __init__(self, path: Path, fresh: bool = False) -> None:
+        super().__init__()
+        self._path, self._fresh = path, fresh
+        self._band = ""
+        self._window: tuple[float | None, float | None] = (None, None)
+        self._busy: dict[str, FloatArray] = {}
+        self._followed: frozenset[str] = frozenset()
+        self._earlier: list[Setup] = []
+        self._look: Look | None = None
+        self._stale: set[str] = set()  # places that do not show the newest look yet
+
+    def compose(self) -> ComposeResult:
+        yield TitleLine(id="title-line")
+        yield PlacesLine(id="places-line")
+        yield Rule()
+        with ContentSwitcher(initial="brief"):
+            for name, view in _VIEWS.items():
+                yield view(id=name)
+        yield Rule()
+        yield TimeRail(id="rail")
+        yield KeyHints(id="hints")
+
+    def on_mount(self) -> None:
+        self.query_one(TitleLine).status = "reading the case …"
+        self.query_one(KeyHints).own = BriefView.HINTS
+        self._reload()
+        if self._fresh:
+            self.action_take()
+
+    # Reading
+
+    @work(thread=True, exclusive=True, group="read")
+    def _reload(self) -> None:
+        """Read, judge and plan off the interface's thread."""
+        from gray_kettle.case import Case
+
+        worker = get_current_worker()
+        try:
+            with Case.open(self._path) as case:
+                span_s = case.span_s() or (0.0, 0.0)
+                reading = read(case, *self._window)
+            is_whole = self._window == (None, None)
+            for with_proposal in (False, True):
+                _ = reading.proposal if with_proposal else reading.assessment
+                if worker.is_cancelled:
+                    return
+                self.post_message(self.Shown(reading, span_s, is_whole, with_proposal))
+        except KettleError as error:
+            self.notify(str(error), title="Cannot read the case", severity="error", markup=False, timeout=30)
+
+    @on(Shown)
+    def _shown(self, shown: Shown) -> None:
+        observations = shown.reading.observations
+        start_s, end_s = shown.span_s
+        if shown.is_whole and not shown.with_proposal:
+            self._busy = {band: busy_over_time(observations, band, BINS, start_s, end_s) for band in BANDS}
+        assessment = shown.reading.assessment
+        if not self._band:
+            self._band = next((r.band for r in assessment.radios), "2.4")
+        self._look = Look(
+            reading=shown.reading,
+            assessment=assessment,
+            proposal=shown.reading.proposal if shown.with_proposal else None,
+            band=self._band,
+            start_s=observations.start_s,
+            end_s=observations.end_s,
+            case_start_s=start_s,
+            case_end_s=end_s,
+            busy=self._busy,
+            followed=self._followed,
+        )
+        self.query_one(TitleLine).status = "" if shown.with_proposal else "working out the plan …"
+        self._spread()
+
+    def _spread(self) -> None:
+        """Hand the look to the frame and to the place that is shown; the others get it when they come up."""
+        self.query_one(TitleLine).look = self._look
+        self.query_one(TimeRail).look = self._look
+        self._stale = set(_VIEWS)
+        self._freshen()
+
+    def _freshen(self) -> None:
+        place = self._place
+        if self._look is not None and place.id in self._stale:
+            self._stale.discard(place.id or "")
+            place.show(self._look)
+            if self.focused is None and self is self.app.screen:
+                place.focus_first()
+
+    @property
+    def _place(self) -> Place:
+        name = self.query_one(ContentSwitcher).current or "brief"
+        return self.query_one(f"#{name}", Place)
+
+    # Places
+
+    def action_place(self, name: str) -> None:
+        self.query_one(ContentSwitcher).current = name
+        self.query_one(PlacesLine).place = name
+        self.query_one(KeyHints).own = _VIEWS[name].HINTS
+        self._freshen()
+        self._place.focus_first()
+
+    @on(_Line.Clicked)
+    def _clicked(self, clicked: _Line.Clicked) -> None:
+        kind, _, what = clicked.word.partition("-")
+        if kind == "place":
+            self.action_place(what)
+        else:
+            self._to_band(what)
+
+    @on(BriefView.Jump)
+    def _jump(self, jump: BriefView.Jump) -> None:
+        radio = self._look.assessment.radio(jump.radio) if self._look else None
+        if radio is not None and radio.band != self._band:
+            self._to_band(radio.band)
+        self.action_place(jump.place)
+        if radio is not None:
+            self.call_after_refresh(self._place.choose, radio.id)
+
+    def action_band(self) -> None:
+        self._to_band(BANDS[(BANDS.index(self._band) + 1) % len(BANDS)] if self._band else BANDS[0])
+
+    def _to_band(self, band: str) -> None:
+        self._band = band
+        if self._look is not None:
+            self._look = replace(self._look, band=band)
+            self._spread()
+
+    # The window
+
+    def action_shift(self, direction: int) -> None:
+        look = self._look
+        if look is None or look.is_whole_case:
+            return
+        length = look.end_s - look.start_s
+        start = min(max(look.start_s + direction * length / 2, look.case_start_s), look.case_end_s - length)
+        self._to_window(start, start + length)
+
+    def action_stretch(self, factor: float) -> None:
+        look = self._look
+        if look is None:
+            return
+        length = max((look.end_s - look.start_s) * factor, _SHORTEST_S)
+        middle = (look.start_s + look.end_s) / 2
+        start, end = max(middle - length / 2, look.case_start_s), min(middle + length / 2, look.case_end_s)
+        if end - start < length:  # at an edge of the case: grow the other way
+            start, end = max(end - length, look.case_start_s), min(start + length, look.case_end_s)
+        self._to_window(start, end)
+
+    def _to_window(self, start_s: float, end_s: float) -> None:
+        look = self._look
+        assert look is not None
+        whole = start_s <= look.case_start_s and end_s >= look.case_end_s
+        self._window = (None, None) if whole else (start_s, end_s)
+        # The brackets follow the key at once; the answers follow when they are worked out.
+        self._look = replace(look, start_s=start_s, end_s=end_s)
+        self.query_one(TimeRail).look = self._look
+        self.query_one(TitleLine).status = "judging the window …"
+        self._reload()
+
+    # Edits
+
+    def _save(self, change: Callable[[Setup], Setup]) -> None:
+        """Change the setup, keep the earlier one for undo, judge again."""
+        if self._look is None:
+            return
+        before = self._look.setup
+        after = change(before)
+        if after != before:
+            self._earlier.append(before)
+            self._store(after)
+
+    def _store(self, setup: Setup) -> None:
+        from gray_kettle.case import Case
+
+        try:
+            with Case.open(self._path) as case:
+                case.save_setup(setup)
+        except KettleError as error:
+            self.notify(str(error), title="Not saved", severity="error", markup=False)
+        self._reload()
+
+    def action_undo(self) -> None:
+        if self._earlier:
+            self._store(self._earlier.pop())
+            self.notify("Undone.", timeout=2)
+
+    @on(HeardView.MarkOwn)
+    def _mark_own(self, mark: HeardView.MarkOwn) -> None:
+        addresses = {n.bssid for n in mark.radio.networks}
+
+        def change(setup: Setup) -> Setup:
+            own = [name for name in setup.own if name.lower() not in addresses]
+            foreign = [address for address in setup.foreign if address not in addresses]
+            if mark.radio.own:
+                return replace(setup, own=tuple(own), foreign=(*foreign, *sorted(addresses)))
+            return replace(setup, own=(*own, *sorted(addresses)), foreign=tuple(foreign))
+
+        self._save(change)
+
+    @on(HeardView.Name)
+    def _name(self, asked: HeardView.Name) -> None:
+        def rename(name: str | None) -> None:
+            if name is None:
+                return
+            addresses = {n.bssid for n in asked.radio.networks}
+
+            def change(setup: Setup) -> Setup:
+                kept = [(a, n) for a, n in setup.names if a not in addresses]
+                new = [(a, name) for a in sorted(addresses)] if name else []
+                return replace(setup, names=tuple(sorted([*kept, *new])))
+
+            self._save(change)
+
+        self.app.push_screen(NameForm(asked.radio), rename)
+
+    @on(HeardView.Follow)
+    def _follow(self, follow: HeardView.Follow) -> None:
+        self._followed ^= {follow.radio.id}
+        if self._look is not None:
+            self._look = replace(self._look, followed=self._followed)
+            self._spread()
+
+    def action_own(self) -> None:
+        if self._look is None:
+            return
+        radios: tuple[Radio, ...] = self._look.assessment.radios
+
+        def chosen(own: tuple[str, ...] | None) -> None:
+            if own is not None:
+                self._save(lambda setup: replace(setup, own=own))
+
+        self.app.push_screen(OwnForm(radios, self._look.setup.own), chosen)
+
+    def action_site(self) -> None:
+        if self._look is None:
+            return
+
+        def chosen(answer: tuple[Path, Setup] | None) -> None:
+            if answer is not None:
+                self._save(lambda _: answer[1])
+
+        self.app.push_screen(CaseForm(self._look.setup, self._path), chosen)
+
+    # Taking and exporting
+
+    def action_take(self) -> None:
+        self.app.push_screen(TakeForm(), self._begin_take)
+
+    def _begin_take(self, chosen: Chosen | None) -> None:
+        if chosen is not None:
+            self.app.push_screen(TakeProgress(self._path, chosen), self._taken)
+
+    def _taken(self, taken: Taken | None) -> None:
+        if taken is None:
+            return
+        for line in taken.read:
+            self.notify(line, title="Taken", markup=False, timeout=8)
+        for line in taken.refused:
+            self.notify(line, title="Not taken", severity="error", markup=False, timeout=20)
+        if taken.read:
+            self._window, self._band = (None, None), ""
+            self._reload()
+            if self._fresh:
+                self._fresh = False
+                self.set_timer(0.1, self._ask_own)
+
+    def _ask_own(self) -> None:
+        """The third of the first three steps, as soon as it is known what was heard."""
+        if self._look is None or not self._look.assessment.radios:
+            self.set_timer(0.1, self._ask_own)
+        elif not self._look.assessment.own:
+            self.action_own()
+
+    def action_export(self) -> None:
+        if self.query_one(ContentSwitcher).current != "air":
+            self.notify("This place has no drawing yet: 3 Air has.", timeout=4)
+        elif self._look is not None:
+            self._export(self._look.reading, self._band)
+
+    @work(thread=True, exclusive=True, group="export")
+    def _export(self, reading: Reading, band: str) -> None:
+        from gray_kettle.draw import save_lanes
+
+        path = Path(f"{self._path.stem}-lanes-{band}.svg")
+        try:
+            save_lanes(reading, band, path)
+        except KettleError as error:
+            self.notify(str(error), title="Not exported", severity="error", markup=False)
+        else:
+            self.notify(f"Written: {path}", title="Exported", markup=False)
+
+    def action_help(self) -> None:
+        self.app.push_screen(HelpScreen(self.query_one(ContentSwitcher).current or "brief"))
