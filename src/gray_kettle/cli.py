@@ -336,9 +336,10 @@ def _progress(what: str) -> Iterator[Any]:
         yield lambda done, total: None
         return
     from rich.console import Console
-    from rich.progress import Progress
-    from rich.text import Text
+    from rich.markup import escape
+    from rich.progress import BarColumn, Progress, TextColumn
 
-    with Progress(console=Console(stderr=True), transient=True) as bar:
-        task = bar.add_task(Text(what).plain.replace("[", r"\["), total=None)
+    columns = (TextColumn("{task.description}"), BarColumn(complete_style="rgb(217,147,90)", pulse_style="rgb(217,147,90)"))
+    with Progress(*columns, console=Console(stderr=True), transient=True) as bar:
+        task = bar.add_task(escape(what), total=None)
         yield lambda done, total: bar.update(task, completed=done, total=total)

@@ -40,5 +40,10 @@ def network_name(ssid: bytes) -> str:
     return HIDDEN_NAME if is_hidden(ssid) else printable(ssid)
 
 
+def dbm(level: float) -> str:
+    """A level in a sentence, with a true minus sign: "−74 dBm"."""
+    return f"{level:.0f} dBm".replace("-", "−")
+
+
 def is_hidden(ssid: bytes) -> bool:
     return not ssid.strip(b"\0")

@@ -2,6 +2,7 @@
 
 from gray_kettle.judge.assess import places_seen_from
 from gray_kettle.judge.assessment import Assessment, Finding, Radio
+from gray_kettle.judge.findings import HEADLINES
 from gray_kettle.plan.proposal import Proposal
 from gray_kettle.safe_text import network_name
 
@@ -78,7 +79,7 @@ def air_table(assessment: Assessment, radio: Radio | None, band: str | None) -> 
 def brief_text(assessment: Assessment, findings: tuple[Finding, ...]) -> str:
     lines = []
     for finding in findings:
-        lines.append(f"{MARKS[finding.severity]} {finding.subject}: {finding.cause}")
+        lines.append(f"{MARKS[finding.severity]} {finding.subject} {HEADLINES[finding.kind]}: {finding.cause}")
         lines.append(f"  {finding.effect}")
         lines.append(f"  First: {finding.first_step}")
     if not findings:

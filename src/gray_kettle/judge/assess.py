@@ -11,6 +11,7 @@ from gray_kettle.judge.radios import find_radios
 from gray_kettle.judge.standing import asking_of, others_for, standing_on, standings
 from gray_kettle.judge.utilisation import utilisation_of
 from gray_kettle.records import Observations, Setup
+from gray_kettle.safe_text import dbm
 
 # Who asks where no own radio does: a usual client of a usual access point.
 USUAL = Asking("ax", settings.CLIENT_STREAMS, settings.CLIENT_LEVEL_DBM)
@@ -93,7 +94,7 @@ def _not_known(
             listed = ", ".join(str(n) for n in sorted(heard)[:8]) + (" …" if len(heard) > 8 else "")
             out.append(f"{band} GHz: only {listed} listened to; other places cannot be judged.")
     if own and all(v.client_level_assumed for v in own):
-        out.append(f"Clients: none heard; their level is taken as {settings.CLIENT_LEVEL_DBM:g} dBm. A capture tells.")
+        out.append(f"Clients: none heard; their level is taken as {dbm(settings.CLIENT_LEVEL_DBM)}. A capture tells.")
     if not len(observations.traffic):
         out.append("Traffic: listings do not show who sends how much; a capture does.")
     out.append("What is not Wi-Fi: needs a spectrum sweep.")

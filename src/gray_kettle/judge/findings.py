@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from gray_kettle.decode.security import is_outdated
 from gray_kettle.judge import settings
 from gray_kettle.judge.assessment import Finding, Harm, OwnView, PlaceView, Radio
-from gray_kettle.safe_text import network_name
+from gray_kettle.safe_text import dbm, network_name
 
 SEVERITIES = ("act", "watch", "note")
 # The plan puts its own figures in the place of these two.
@@ -38,6 +38,26 @@ def title(radio: Radio) -> str:
     return f"{radio.name} {radio.band} GHz"
 
 
+# What a kind says in a few words behind its subject.
+HEADLINES = {
+    "off-raster": "sits between two places",
+    "wide-in-2.4": "is too wide for 2.4 GHz",
+    "co-channel": "shares its channel",
+    "overlap": "is overlapped from the side",
+    "wide-secondary-busy": "is wider than there is room",
+    "margin": "stands barely over its neighbour",
+    "retries": "sends much again",
+    "own-mover": "does not settle on a channel",
+    "beacons": "spends its air on beacons",
+    "low-basic-rates": "announce at a crawl",
+    "weak-own": "is weak where it was measured",
+    "foreign-mover": "wanders",
+    "chase": "and a neighbour chase each other",
+    "outdated-security": "outdated cipher",
+    "high-utilisation": "is busy",
+}
+
+
 def percent(share: float) -> str:
     return f"{100 * share:.0f} %"
 
@@ -58,7 +78,7 @@ def _joined_loss(harms: list[Harm]) -> float:
 
 
 def _named(harms: list[Harm], most: int = 3) -> str:
-    names = list(dict.fromkeys(f"{h.name} on {h.channel.label} ({h.level_dbm:.0f} dBm)" for h in harms))
+    names = list(dict.fromkeys(f"{h.name} on {h.channel.label} ({dbm(h.level_dbm)})" for h in harms))
     more = f" and {len(names) - most} more" if len(names) > most else ""
     return ", ".join(names[:most]) + more
 
@@ -175,7 +195,7 @@ def _margin(view: OwnView) -> Iterator[Finding]:
         severity="note",
         kind="margin",
         subject=title(radio),
-        cause=f"The strongest other radio on its channel is heard at {now.co_channel_strongest_dbm:.0f} dBm.",
+        cause=f"The strongest other radio on its channel is heard at {dbm(now.co_channel_strongest_dbm)}.",
         effect=f"It stands only {margin_db:.0f} dB over it; {settings.LEAST_MARGIN_DB:g} dB are wanted.",
         first_step=CHANGE_CHANNEL,
         figures={"margin_db": round(margin_db, 1), "strongest_dbm": now.co_channel_strongest_dbm},
@@ -231,7 +251,7 @@ def _own_radio(view: OwnView) -> Iterator[Finding]:
             severity="note",
             kind="weak-own",
             subject=title(radio),
-            cause=f"It is heard at {best_level_dbm(radio):.0f} dBm where it is strongest.",
+            cause=f"It is heard at {dbm(best_level_dbm(radio))} where it is strongest.",
             effect="Where this was measured it gives slow rates, if any.",
             first_step="Measure where people use it; add coverage there if it is as weak.",
             figures={"level_dbm": best_level_dbm(radio)},

@@ -39,10 +39,8 @@ def options_for(radio: Radio, assessment: Assessment, country: str, limits: tupl
 def _sendable(radio: Radio) -> tuple[Channel, ...]:
     # What a radio offers is not announced; at least what it does now, and what its generation can do.
     widest = max(widest_mhz(radio.generation), radio.channel.width_mhz)
-    if radio.band == "5" and radio.channel.width_mhz <= 80:
-        widest = min(widest, 80)  # 160 MHz is an option of few radios: only where it is in use
-    if radio.band == "6" and radio.channel.width_mhz <= 160:
-        widest = min(widest, 160)
+    if radio.channel.width_mhz <= 80:
+        widest = min(widest, 80)  # 160 and 320 MHz are options of few radios: only where they are in use
     return tuple(c for c in all_channels(radio.band) if c.width_mhz <= widest)
 
 

@@ -8,6 +8,7 @@ from gray_kettle.judge.assessment import Finding, OwnView, Standing
 from gray_kettle.judge.findings import CHANGE_CHANNEL, FIX_CHANNEL, percent
 from gray_kettle.plan.options import Option, is_on_raster
 from gray_kettle.plan.proposal import Alternative, Move
+from gray_kettle.safe_text import dbm
 
 
 def reasons_for(
@@ -35,7 +36,7 @@ def reasons_for(
     if any(o.radar and o.channel == target for o in options):
         out.append("It must watch for radar there: expect a minute or more of silence before it starts.")
     if view.client_level_assumed:
-        out.append(f"It hangs on the level of the clients, taken as {view.client_level_dbm:g} dBm: none was heard.")
+        out.append(f"It hangs on the level of the clients, taken as {dbm(view.client_level_dbm)}: none was heard.")
     return tuple(out)
 
 
@@ -51,7 +52,7 @@ def _what_is_wrong(now: Standing, source: Channel, target: Channel) -> list[str]
             "secondary": "uses its wide half and takes back the width for",
         }[harm.kind]
         name, place = harm.name, harm.channel.label
-        out.append(f"{name} ({place}, {harm.level_dbm:.0f} dBm) {how} {percent(harm.share_lost)} of its time now.")
+        out.append(f"{name} ({place}, {dbm(harm.level_dbm)}) {how} {percent(harm.share_lost)} of its time now.")
     if target.width_mhz < source.width_mhz:
         out.append(f"{source.width_mhz} MHz find no room here: {target.width_mhz} MHz carry more in the end.")
     elif target.width_mhz > source.width_mhz and not worst:

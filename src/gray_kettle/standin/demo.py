@@ -1,7 +1,7 @@
 """The demo case: Tern Quay's files are generated, then read with the same `take` as anybody's."""
 
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import numpy as np
@@ -13,6 +13,7 @@ from gray_kettle.sources.files import open_file
 from gray_kettle.sources.taking import take
 from gray_kettle.standin import tern_quay
 from gray_kettle.standin.receiving import write_capture, write_scan_log
+from gray_kettle.standin.site import Site
 
 _EVERY_S = 180.0  # scans from the hall
 _SHORT = (("tea bar", 9.0), ("pier", 10.0), ("office", 10.5), ("boat shed", 11.0))  # spot and hour of half an hour there
@@ -43,33 +44,31 @@ def make_demo(path: Path, progress: Callable[[int, int], None] = lambda done, to
     site = tern_quay.site()
     unfinished = path.with_name(path.name + ".part")
     unfinished.unlink(missing_ok=True)
-    total = 1 + len(_SHORT) + len(_CAPTURES)
+    total = 2 * (1 + len(_SHORT) + len(_CAPTURES))  # each file is generated, then read
     with tempfile.TemporaryDirectory() as folder, Case.create(unfinished, demo_setup()) as case:
-        done = 0
-        for spot, file in _files(site, Path(folder)):
+        progress(0, total)
+        for number, (spot, file) in enumerate(_files(site, Path(folder))):
+            progress(2 * number + 1, total)
             take(case, open_file(file), spot)
-            done += 1
-            progress(done, total)
+            progress(2 * number + 2, total)
     unfinished.rename(path)
 
 
-def _files(site: tern_quay.Site, folder: Path) -> "list[tuple[str, Path]]":
-    """Generate the files of the job. Returns spot and path of each."""
-    out = []
+def _files(site: Site, folder: Path) -> Iterator[tuple[str, Path]]:
+    """Generate the files of the job one by one: spot and path of each."""
     long = folder / "hall-scans.txt"
     with long.open("w") as log:
         times = np.arange(tern_quay.START_S, tern_quay.END_S, _EVERY_S)
         write_scan_log(log, site, "ticket hall", times, tern_quay.SEED)
-    out.append(("ticket hall", long))
+    yield "ticket hall", long
     for k, (spot, hour) in enumerate(_SHORT):
         path = folder / f"{spot.replace(' ', '-')}-scans.txt"
         start_s = tern_quay.START_S + 86400 + hour * 3600
         with path.open("w") as log:
             write_scan_log(log, site, spot, np.arange(start_s, start_s + 1800, 60.0), tern_quay.SEED + 10 + k)
-        out.append((spot, path))
+        yield spot, path
     for k, (spot, hour) in enumerate(_CAPTURES):
         path = folder / f"walk-{k + 1}.pcapng"
         with path.open("wb") as capture:
             write_capture(capture, site, spot, tern_quay.START_S + hour * 3600, 30.0, tern_quay.SEED + 20 + k)
-        out.append((spot, path))
-    return out
+        yield spot, path

@@ -12,16 +12,18 @@ from textual.widget import Widget
 
 from gray_kettle.air.channels import Channel
 from gray_kettle.air.masks import SKIRT_BELOW_MASK_DB, mask_db
-from gray_kettle.judge.assessment import PlaceView, Radio
+from gray_kettle.judge.assessment import PlaceView, Radio, Standing
 from gray_kettle.records import FloatArray
+from gray_kettle.safe_text import network_name
 from gray_kettle.screens.ink import BARS, Cell, Inked, cell_len, fit, minus, percent
 from gray_kettle.screens.look import Look
 
 _FLOOR_DBM, _TOP_DBM = -95.0, -35.0
 _SHADES = " ░▒▓█"
 _MARGIN_HZ = 12e6
-LEDGER_LINES = 9
-_BAR_LINES = 4
+_LOW_LINES = 24
+_TITLES = {"": "", "bar": "clear air", "clear": "% clear", "shared": "% shared", "overlap": "% overlap", "place": "place"}
+_LEDGER_INKS = {"": "dim", "bar": "foreign", "clear": "text", "shared": "dim", "overlap": "dim", "place": "dim"}
 
 
 @dataclass(frozen=True)
@@ -45,8 +47,8 @@ def scale_for(places: tuple[PlaceView, ...], radios: tuple[Radio, ...], width: i
     """The band's places from edge to edge, with room for labels."""
     centres = [p.channel.centre_hz for p in places] or [2412e6, 2472e6]
     edges = [hz + side * w / 2 for r in radios for hz, w in r.channel.segments for side in (-1, 1)]
-    label = 26 if width >= 120 else 20 if width >= 80 else 16
-    right = 18 if width >= 120 else 8 if width >= 80 else 1
+    label = 28 if width >= 110 else 20 if width >= 80 else 16
+    right = 18 if width >= 130 else 8
     low, high = min([*centres, *edges]) - _MARGIN_HZ, max([*centres, *edges]) + _MARGIN_HZ
     return Scale(low, high, label, max(width - label - right, 10))
 
@@ -54,7 +56,7 @@ def scale_for(places: tuple[PlaceView, ...], radios: tuple[Radio, ...], width: i
 class Lanes(Inked, Widget, can_focus=True):
     """Lanes and ledger on one frequency axis, with a what-if channel that slides over both."""
 
-    DEFAULT_CSS = "Lanes { height: 1fr; }"
+    DEFAULT_CSS = "Lanes { width: 1fr; height: 1fr; }"
 
     what_if: reactive[Channel | None] = reactive(None)
 
@@ -90,7 +92,12 @@ class Lanes(Inked, Widget, can_focus=True):
 
     @property
     def _room(self) -> int:
-        return max(self.size.height - LEDGER_LINES - 1, 1)
+        return max(self.size.height - len(self._ledger_kinds) - 1, 1)
+
+    @property
+    def _lines_a_lane(self) -> int:
+        """Two where there is room: the second has the names."""
+        return 2 if 2 * len(self._lanes) <= self._room else 1
 
     def scroll_lanes(self, by: int) -> None:
         self._first = max(0, min(self._first + by, len(self._lanes) - self._room))
@@ -114,13 +121,18 @@ class Lanes(Inked, Widget, can_focus=True):
         if not self._lanes:
             text = f" No radio was heard in {self._look.band} GHz in this window." if y == 1 else ""
             return self.cells([(text, "dim")], width)
-        ledger = y - (height - LEDGER_LINES)
+        ledger = y - (height - len(self._ledger_kinds))
         if ledger >= 0:
             return self._ledger(ledger)
         if y == 0:
             return self._axis()
+        if self._lines_a_lane == 2:
+            number, second = divmod(y - 1, 2)
+            if second:
+                return self._names(self._lanes[number][0]) if number < len(self._lanes) else self._blank()
+            return self._lane(*self._lanes[number]) if number < len(self._lanes) else self._blank()
         number = self._first + y - 1
-        last = y == height - LEDGER_LINES - 1
+        last = y == height - len(self._ledger_kinds) - 1
         hidden = len(self._lanes) - self._first - self._room
         if last and hidden > 0:
             return self.cells([(fit(f"  and {hidden + 1} weaker: page down", self._scale.label + 40), "dim")], width)
@@ -151,12 +163,20 @@ class Lanes(Inked, Widget, can_focus=True):
         cells += self._fences(" " * self._scale.columns, left, right, "text")
         return self.cells(cells, self.size.width)
 
+    def _names(self, radio: Radio) -> Strip:
+        """What a radio announces, small, under its lane."""
+        names = ", ".join(dict.fromkeys(network_name(n.ssid) for n in radio.networks))
+        left, right = self._what_if_columns()
+        cells: list[Cell] = [("   " + fit(names, self._scale.label - 4) + " ", "faint")]
+        cells += self._fences(" " * self._scale.columns, left, right, "text")
+        return self.cells(cells, self.size.width)
+
     def _fences(self, text: str, left: int, right: int, ink: str) -> list[Cell]:
         """Text with the two edges of the what-if drawn over it."""
         out: list[Cell] = []
         for x, glyph in enumerate(text):
             if x in (left, right) and glyph == " ":
-                out.append(("│", "steam"))
+                out.append(("╎", "watch"))
             else:
                 out.append((glyph, ink))
         return out
@@ -174,8 +194,9 @@ class Lanes(Inked, Widget, can_focus=True):
             Segment(fit(minus(radio.level_dbm), 4, True) + " ", self.ink("steam" if not recedes else "faint")),
         ]
         remark = percent(radio.air_share) if radio.air_share is not None else ""
-        words = f"  {remark:>5} air" if remark else ""
-        if self.size.width >= 120 and radio.stay.presence < 0.6:
+        wide = self.size.width - scale.label - scale.columns >= 12
+        words = f"  {remark:>5}{' air' if wide else ''}" if remark else ""
+        if wide and radio.stay.presence < 0.6:
             words = f"  here {percent(radio.stay.presence)}"
         return Strip([*label, *self._spectrum(radio, density, ink), Segment(words, self.ink("dim"))]).adjust_cell_length(
             self.size.width, self.ink("text")
@@ -188,17 +209,22 @@ class Lanes(Inked, Widget, can_focus=True):
         left, right = self._what_if_columns()
         number = str(radio.channel.primary)
         middle = (low + high) // 2 - len(number) // 2
+        beside = high - low < len(number)  # no room within: behind the channel
+        if beside:
+            middle = min(scale.column(radio.channel.segments[-1][0] + radio.channel.segments[-1][1] / 2) + 1, scale.columns - len(number))
         out = []
         for x in range(scale.columns):
             share = float(density[x])
-            if middle <= x < middle + len(number) and low <= x <= high:
+            if beside and middle <= x < middle + len(number):
+                out.append(Segment(number[x - middle], self.ink("own" if radio.own else "text")))
+            elif middle <= x < middle + len(number) and low <= x <= high:
                 out.append(Segment(number[x - middle], self.wash(ink, max(share, 0.75))))
             elif low <= x <= high:
                 out.append(Segment("█", self._shade(ink, max(share, 0.45))))
             elif share > 0.02:
-                out.append(Segment(_SHADES[1 + min(3, int(share * 4.2))], self._shade(ink, share)))
+                out.append(Segment(_SHADES[1 + min(2, int(share * 4.2))], self._shade(ink, share)))
             elif x in (left, right):
-                out.append(Segment("│", self.ink("steam")))
+                out.append(Segment("╎", self.ink("watch")))
             else:
                 out.append(Segment(" ", self.ink("text")))
         return list(Segment.simplify(out))
@@ -208,64 +234,61 @@ class Lanes(Inked, Widget, can_focus=True):
         ground = self.wash(ink, 0.25 + 0.75 * share)
         return self.ink("text") + type(ground)(color=ground.bgcolor)
 
+    @property
+    def _ledger_kinds(self) -> tuple[str, ...]:
+        """What each line under the lanes holds; where places stand too close for numbers, bars take their lines."""
+        numbers = self._pitch() >= 3
+        if self.size.height < _LOW_LINES:
+            return (*["bar"] * 3, "clear" if numbers else "bar", "place")
+        return ("", *["bar"] * 4, "clear", "shared", "overlap", "place") if numbers else ("", *["bar"] * 7, "place")
+
     def _ledger(self, line: int) -> Strip:
-        scale = self._scale
-        titles = ["", "clear air", "", "", "", "% clear", "% shared", "% overlap", "place"]
-        text = [" "] * scale.columns
-        inks = ["text"] * scale.columns
-        chosen = self.what_if
-        pitch = self._pitch()
+        scale, kinds = self._scale, self._ledger_kinds
+        kind = kinds[line]
+        first_bar = kind == "bar" and kinds.index("bar") == line
+        title = _TITLES[kind] if kind != "bar" or first_bar else ""
+        text, inks = [" "] * scale.columns, ["text"] * scale.columns
+        label_end = -1
         for place in self._places:
+            mine = self.what_if is not None and place.channel.primary in self.what_if.parts
             at = scale.column(place.channel.centre_hz)
-            mine = chosen is not None and place.channel.primary in chosen.parts
-            self._ledger_cell(line, place, at, pitch, mine, text, inks)
-        cells: list[Cell] = [(fit(" " + titles[line], scale.label), "dim")]
-        cells += list(zip(text, inks, strict=True))
+            ink = "steam!" if mine else "own" if self._is_own(place) and kind in ("bar", "place") else _LEDGER_INKS[kind]
+            if kind == "bar":
+                below = sum(1 for k in kinds[line + 1 :] if k == "bar")
+                glyph = _bar_glyph(place.standing, below, kinds.count("bar"))
+                half = max(0, min(2, self._pitch() // 2 - 1))
+                start, word = at - half, glyph * (2 * half + 1)
+            elif kind:
+                word = self._ledger_word(kind, place)
+                start = min(at - len(word) // 2, scale.columns - len(word))
+                if start <= label_end:
+                    continue
+                label_end = start + len(word)
+            else:
+                continue
+            for k, glyph in enumerate(word):
+                if 0 <= start + k < scale.columns:
+                    text[start + k], inks[start + k] = glyph, ink
+        cells: list[Cell] = [(fit(" " + title, scale.label), "dim"), *zip(text, inks, strict=True)]
         return self.cells(cells, self.size.width)
+
+    def _ledger_word(self, kind: str, place: PlaceView) -> str:
+        standing = place.standing
+        if kind == "place":
+            return str(place.channel.primary)
+        if standing is None:
+            return "–"
+        share = {"clear": standing.clear_air, "shared": standing.co_channel_lost, "overlap": standing.adjacent_lost}[kind]
+        word = f"{100 * share:.0f}"
+        return word if len(word) < self._pitch() else "··"  # 100 where only two digits fit
 
     def _pitch(self) -> int:
         """Columns from one place to the next."""
         centres = sorted(self._scale.column(p.channel.centre_hz) for p in self._places)
         return min((b - a for a, b in zip(centres, centres[1:], strict=False)), default=8)
 
-    def _ledger_cell(
-        self, line: int, place: PlaceView, at: int, pitch: int, mine: bool, text: list[str], inks: list[str]
-    ) -> None:
-        standing = place.standing
-        here = any((r.channel.band, r.channel.primary) == (place.channel.band, place.channel.primary) for r in self._own())
-        if line == 0:
-            return
-        if line <= _BAR_LINES:
-            half = max(0, min(2, pitch // 2 - 1))
-            if standing is None:
-                glyph = "?" if line == _BAR_LINES else " "
-            else:
-                eighths = round(standing.clear_air * 8 * _BAR_LINES) - 8 * (_BAR_LINES - line)
-                glyph = BARS[max(0, min(8, eighths))]
-                if line == _BAR_LINES and eighths <= 0:
-                    glyph = "▁"
-            ink = "steam!" if mine else "own" if here else "foreign"
-            for x in range(at - half, at + half + 1):
-                if 0 <= x < len(text):
-                    text[x], inks[x] = glyph, ink
-            return
-        values = {
-            5: None if standing is None else standing.clear_air,
-            6: None if standing is None else standing.co_channel_lost,
-            7: None if standing is None else standing.adjacent_lost,
-        }
-        if line == 8:
-            word = str(place.channel.primary)
-        else:
-            value = values[line]
-            word = "–" if value is None else f"{100 * value:.0f}"
-        if len(word) >= pitch and (line < 8 or place.channel.primary % 8):
-            word = "" if line == 8 else word[:2] if pitch > 2 else ""
-        start = at - len(word) // 2
-        for k, glyph in enumerate(word):
-            if 0 <= start + k < len(text):
-                text[start + k] = glyph
-                inks[start + k] = "steam!" if mine else "own" if here and line == 8 else "text" if line == 5 else "dim"
+    def _is_own(self, place: PlaceView) -> bool:
+        return any(radio.channel.primary == place.channel.primary for radio in self._own())
 
     def _own(self) -> list[Radio]:
         return [radio for radio, _ in self._lanes if radio.own]
@@ -280,6 +303,16 @@ class Lanes(Inked, Widget, can_focus=True):
 
     def watch_what_if(self) -> None:
         self.refresh()
+
+
+def _bar_glyph(standing: Standing | None, lines_below: int, lines: int) -> str:
+    """The piece of a bar of so many lines that stands over lines_below others; a question mark at the foot for None."""
+    if standing is None:
+        return " " if lines_below else "?"
+    eighths = round(standing.clear_air * 8 * lines) - 8 * lines_below
+    if eighths <= 0:
+        return " " if lines_below else "▁"
+    return BARS[min(8, eighths)]
 
 
 __all__ = ["Lanes", "Scale", "cell_len", "scale_for"]

@@ -28,9 +28,9 @@ class AirView(Place):
     AirView { layout: vertical; }
     AirView #air-columns { height: 1fr; }
     AirView #air-side { width: 44; border-left: solid $rule; }
+    AirView.-mid #air-side { width: 36; }
     AirView.-narrow #air-columns { layout: vertical; }
-    AirView.-narrow #air-side { width: 100%; height: 9; border-left: none; border-top: solid $rule; }
-    AirView.-low #air-side { height: 5; }
+    AirView.-narrow #air-side { width: 100%; height: 4; border-left: none; border-top: solid $rule; }
     """
     BINDINGS: ClassVar = [
         Binding("left", "slide(-1)", "slide", id="air.left"),
@@ -154,6 +154,8 @@ class AirView(Place):
         if look is None or channel is None:
             return []
         seat = f"■ {view.radio.name} {view.radio.band}" if view else "the receiver"
+        if self.has_class("-narrow"):
+            return [Row("side", tuple(tuple(line) for line in self._short(seat, channel)), fixed=True)]
         lines: list[list[Cell]] = [[("seen from ", "dim"), (seat, "own!" if view else "text!")], []]
         here = view is not None and channel == view.radio.channel
         lines.append([("what if   ", "dim"), (f"◂ {channel.label} ▸", "steam!"), ("  where it is now" if here else "", "dim")])
@@ -165,6 +167,16 @@ class AirView(Place):
             lines += self._harms(found, width)
         lines += self._measured(channel, width)
         return [Row("side", tuple(tuple(line) for line in lines), fixed=True)]
+
+    def _short(self, seat: str, channel: Channel) -> list[list[Cell]]:
+        """Three lines where there is no room for more."""
+        found = self._standing(channel)
+        lines: list[list[Cell]] = [[("from ", "dim"), (seat, "own!"), ("   what if ", "dim"), (f"◂ {channel.label} ▸", "steam!")]]
+        if found is None:
+            return [*lines, [("not measured: nothing was listened to there", "dim")]]
+        figures = f"{percent(found.clear_air)}   {found.expected_mbps:.0f} Mb/s expected"
+        worst = ", ".join(f"{h.name} {percent(h.share_lost)}" for h in found.harms[:3]) or "nothing that was heard"
+        return [*lines, [("clear air ", "dim"), (figures, "steam!")], [("lost to ", "dim"), (worst, "text")]]
 
     def _figures(self, found: Standing, view: OwnView | None, here: bool) -> list[list[Cell]]:
         now = view.now if view else None
@@ -181,7 +193,7 @@ class AirView(Place):
 
     def _harms(self, found: Standing, width: int) -> list[list[Cell]]:
         if not found.harms:
-            return [[], [("nothing that was heard takes any of it", "dim")]]
+            return [[], *([(line, "dim")] for line in wrap("nothing that was heard takes any of it", width - 2))]
         lines: list[list[Cell]] = [[], [("lost to", "dim")]]
         lines += [self._harm(h, width) for h in found.harms[:8]]
         if len(found.harms) > 8:
@@ -189,13 +201,14 @@ class AirView(Place):
         return lines
 
     def _harm(self, harm: Harm, width: int) -> list[Cell]:
-        room = max(width - 31, 6)
+        tight = width < 40
+        room = max(width - (22 if tight else 31), 6)
         return [
             (fit(percent(harm.share_lost), 5, True) + "  ", "text!"),
             (fit(harm.name, room) + " ", "text"),
             (fit(harm.channel.label, 7), "dim"),
             (fit(minus(harm.level_dbm), 4, True), "dim"),
-            (f" {_KINDS[harm.kind]}", "dim"),
+            ("" if tight else f" {_KINDS[harm.kind]}", "dim"),
         ]
 
     def _measured(self, channel: Channel, width: int) -> list[list[Cell]]:
@@ -208,6 +221,6 @@ class AirView(Place):
         if used.value is not None:
             words = f"source {used.source}, confidence {used.confidence}"
             if used.others:
-                words += "; " + ", ".join(f"{name} say {percent(share)}" for name, share in used.others)
+                words += "; beside it " + ", ".join(f"{name} {percent(share)}" for name, share in used.others)
             lines += [[(line, "dim")] for line in wrap(words, width - 2)]
         return lines

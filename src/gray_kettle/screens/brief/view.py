@@ -9,6 +9,7 @@ from textual.containers import Horizontal, Vertical
 from textual.message import Message
 
 from gray_kettle.judge.assessment import Finding, OwnView
+from gray_kettle.judge.findings import HEADLINES
 from gray_kettle.safe_text import printable
 from gray_kettle.screens.frame.place import Place
 from gray_kettle.screens.frame.rows import Row, RowList
@@ -28,9 +29,7 @@ class BriefView(Place):
     BriefView #brief-columns { height: 1fr; }
     BriefView #brief-left { width: 3fr; }
     BriefView #brief-right { width: 2fr; margin-left: 1; border-left: solid $rule; }
-    BriefView.-narrow #brief-columns { layout: vertical; }
-    BriefView.-narrow #brief-left { height: 3fr; width: 100%; }
-    BriefView.-narrow #brief-right { height: 2fr; width: 100%; margin: 0; border-left: none; border-top: solid $rule; }
+    BriefView.-narrow #brief-right { display: none; }
     """
     BINDINGS = [Binding("enter", "go", "evidence", id="brief.go")]
     HINTS = (("⏎", "evidence"), ("tab", "own radios"))
@@ -73,7 +72,8 @@ class BriefView(Place):
         elif not self._findings:
             rows.append(_fixed("fine", ["Nothing wrong was found in what was heard."]))
         rows += [self._finding_row(k, f, width) for k, f in enumerate(self._findings)]
-        return rows
+        # Where there is no room for two columns, our radios follow in the one.
+        return [*rows, *self._own_rows(width)] if self.has_class("-narrow") else rows
 
     def _heading(self, width: int) -> Row:
         counts = {s: sum(1 for f in self._findings if f.severity == s) for s in MARKS}
@@ -85,7 +85,7 @@ class BriefView(Place):
         lines: list[tuple[Cell, ...]] = [tuple(cells)]
         complaint = printable(self._look.setup.complaint)
         if complaint:
-            lines += [((line, "dim"),) for line in wrap(f"“{complaint}”", width - 2, 2)]
+            lines += [((line, "dim"),) for line in wrap(f"“{complaint}”", width - 2, 1 if self.has_class("-low") else 2)]
         lines.append(())
         return Row("heading", tuple(lines), fixed=True)
 
@@ -94,7 +94,7 @@ class BriefView(Place):
         inner = width - 5
         loud = finding.severity == "act"
         lines: list[tuple[Cell, ...]] = [
-            ((f"{mark} ", ink), (fit(finding.subject, inner).rstrip(), "steam!" if loud else "text!"))
+            ((f"{mark} ", ink), (fit(f"{finding.subject} {HEADLINES[finding.kind]}", inner).rstrip(), "steam!" if loud else "text!"))
         ]
         if finding.severity == "note":
             lines += [(("  ", "dim"), (line, "dim")) for line in wrap(f"{finding.cause} {finding.effect}", inner, 2)]
@@ -132,16 +132,18 @@ class BriefView(Place):
             for name, share in (("overlap", now.adjacent_lost), ("shared", now.co_channel_lost))
             if share >= 0.01
         ]
-        bar: list[Cell] = [("  ", "text"), ("█" * clear, "own"), ("▒" * adjacent, "act"), ("░" * rest, "foreign")]
+        bar: list[Cell] = [("  ", "text"), ("█" * clear, "own"), ("▒" * adjacent, "foreign"), ("░" * rest, "foreign")]
         words = f"  {' · '.join(losses) or 'nothing lost'}"
         return Row(radio.id, (tuple(head), (*bar, (fit(words, max(0, width - bar_width - 4)), "dim")), ()))
 
     @on(RowList.Chosen, "#findings")
     def _to_evidence(self, chosen: RowList.Chosen) -> None:
         chosen.stop()
-        finding = self._findings[int(chosen.key)] if chosen.key.isdigit() else None
-        if finding is not None:
+        if chosen.key.isdigit():
+            finding = self._findings[int(chosen.key)]
             self.post_message(self.Jump(finding.see, finding.radio))
+        elif chosen.key:
+            self._to_radio(chosen)
 
     @on(RowList.Chosen, "#own-radios")
     def _to_radio(self, chosen: RowList.Chosen) -> None:

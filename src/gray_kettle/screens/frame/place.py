@@ -7,7 +7,7 @@ from textual.widget import Widget
 
 from gray_kettle.screens.look import Look
 
-_NARROW_COLUMNS, _LOW_LINES = 96, 20
+_NARROW_COLUMNS, _MIDDLE_COLUMNS, _LOW_LINES = 96, 130, 20
 
 
 class Place(Widget):
@@ -27,4 +27,5 @@ class Place(Widget):
 
     def on_resize(self, event: events.Resize) -> None:
         self.set_class(event.size.width < _NARROW_COLUMNS, "-narrow")
+        self.set_class(event.size.width < _MIDDLE_COLUMNS, "-mid")
         self.set_class(event.size.height < _LOW_LINES, "-low")

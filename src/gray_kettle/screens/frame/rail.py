@@ -24,7 +24,8 @@ def zone_of(country: str) -> tzinfo:
 
 
 def local(time_s: float, country: str) -> datetime:
-    return datetime.fromtimestamp(time_s, zone_of(country))
+    """The minute that is nearest: listings date what they saw some milliseconds before themselves."""
+    return datetime.fromtimestamp(round(time_s / 60) * 60, zone_of(country))
 
 
 class TimeRail(Inked, Widget):
@@ -80,13 +81,13 @@ class TimeRail(Inked, Widget):
         offset_s = first.utcoffset()
         shift = offset_s.total_seconds() if offset_s else 0.0
         tick = np.ceil((look.case_start_s + shift) / step_s) * step_s - shift
-        last_end = -1
-        for time_s in [look.case_start_s, *np.arange(tick, look.case_end_s, step_s)]:
-            label = local(float(time_s), look.setup.country).strftime(form)
-            x = self._column(float(time_s), width)
-            if x > last_end and x + len(label) < width:
+        ticks = [float(t) for t in np.arange(tick, look.case_end_s, step_s)]
+        for time_s in [*ticks, look.case_start_s]:
+            label = local(time_s, look.setup.country).strftime(form)
+            x = self._column(time_s, width)
+            room = text[x : x + len(label) + 1]
+            if len(room) > len(label) and not "".join(room).strip():
                 text[x : x + len(label)] = label
-                last_end = x + len(label) + 1
         return [("".join(text), "dim")]
 
     def _words(self, width: int) -> list[Cell]:

@@ -66,8 +66,10 @@ class RowList(Inked, ScrollView, can_focus=True):
         def control(self) -> "RowList":
             return self.rows
 
-    def __init__(self, *, id: str | None = None, empty: str = "") -> None:  # noqa: A002 - Textual's own name
+    def __init__(self, *, id: str | None = None, empty: str = "", keeps_mark: bool = False) -> None:  # noqa: A002
+        """keeps_mark: the chosen row stays marked while the focus is elsewhere (what it leads to is shown beside)."""
         super().__init__(id=id)
+        self._keeps_mark = keeps_mark
         self._build: Callable[[int], list[Row]] = lambda width: []
         self._rows: list[Row] = []
         self._tops = np.zeros(1, np.int64)
@@ -145,9 +147,9 @@ class RowList(Inked, ScrollView, can_focus=True):
         return self._strips[line, chosen]
 
     def _strip(self, number: int, line: int, chosen: bool, width: int) -> Strip:
-        cells = list(self._rows[number].lines[line])
         mark = "▌" if chosen and self.has_focus else " "
-        return self.cells([(mark, "own"), *cells], width, chosen)
+        marked = chosen and (self.has_focus or self._keeps_mark)
+        return self.cells([(mark, "own"), *self._rows[number].lines[line]], width, marked)
 
     def validate_cursor(self, cursor: int) -> int:
         return max(0, min(cursor, len(self._rows) - 1))

@@ -8,7 +8,7 @@ from textual.widget import Widget
 from gray_kettle.judge.assessment import Radio
 from gray_kettle.judge.history import levels_over_time
 from gray_kettle.screens.frame.rail import local
-from gray_kettle.screens.ink import Cell, Inked, fit
+from gray_kettle.screens.ink import Cell, Inked, fit, minus
 from gray_kettle.screens.look import Look
 
 _HIGH_DBM, _LOW_DBM = -25.0, -95.0
@@ -89,9 +89,10 @@ class LevelChart(Inked, Widget):
 
     def _tick(self, row: int, rows: int) -> str:
         step = (_HIGH_DBM - _LOW_DBM) / max(rows, 1)
-        level = _HIGH_DBM - row * step
-        marked = row % 2 == 0
-        return fit(f"{level:.0f}".replace("-", "−"), _AXIS - 2, True) + " ┤" if marked else " " * (_AXIS - 1) + "│"
+        for level in (-30, -50, -70, -90):
+            if round((_HIGH_DBM - level) / step - 0.5) == row:
+                return fit(minus(level), _AXIS - 2, True) + " ┤"
+        return " " * (_AXIS - 1) + "│"
 
     def _dots(self, upper: "np.ndarray[tuple[int], np.dtype[np.int64]]", lower: "np.ndarray[tuple[int], np.dtype[np.int64]]", shown: tuple[Radio, ...]) -> list[Cell]:
         cells: list[Cell] = []

@@ -34,7 +34,7 @@ def heading(width: int) -> str:
     parts += [fit("margin", 7, True), fit("air", 6, True), fit("again", 6, True)]
     parts += [" " + fit("gen", 7), fit("clients", 8, True)]
     if width >= 130:
-        parts += ["  " + fit("BSSID", 17), "  heard"]
+        parts += [" " + fit("BSSID", 17), " heard"]
     return " ".join(parts)
 
 

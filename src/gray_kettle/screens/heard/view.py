@@ -34,7 +34,8 @@ class HeardView(Place):
     HeardView #heard-label { width: 9; color: $dim; padding-left: 1; }
     HeardView #heard-count { width: auto; color: $dim; padding-right: 1; }
     HeardView #heard-head { height: 1; color: $faint; }
-    HeardView #heard-levels { border-top: solid $rule; }
+    HeardView #heard-tree { height: 3fr; }
+    HeardView #heard-levels { height: 2fr; border-top: solid $rule; }
     HeardView.-low #heard-levels { display: none; }
     """
     BINDINGS: ClassVar = [
@@ -75,7 +76,7 @@ class HeardView(Place):
             yield Input(placeholder=_EXAMPLE, id="heard-filter", compact=True)
             yield Static("", id="heard-count", markup=False)
         yield Static("", id="heard-head", markup=False)
-        yield RowList(id="heard-tree", empty=" Nothing that was heard meets the filter.")
+        yield RowList(id="heard-tree", keeps_mark=True, empty=" Nothing that was heard meets the filter.")
         yield LevelChart(id="heard-levels")
 
     def show(self, look: Look) -> None:

@@ -33,9 +33,9 @@ class Field(Inked, Widget):
             return self.cells([(name, "steam!")], width)
         widths = sorted({c.channel.width_mhz for c in move.field})
         primaries = sorted({c.channel.primary for c in move.field})
-        pitch = max(3, min(6, (width - 6) // max(len(primaries), 1)))
+        pitch = max(3, min(7, (width - 6) // max(len(primaries), 1)))
         if y == 1:
-            cells: list[Cell] = [("      ", "dim")]
+            cells: list[Cell] = [("  MHz ", "dim")]
             for number in primaries:
                 cells.append((fit(str(number), pitch, True), "dim"))
             return self.cells(cells, width)
@@ -54,7 +54,7 @@ class Field(Inked, Widget):
         segments = [Segment(f"{width_mhz:>5} ", self.ink("dim"))]
         for number in primaries:
             cell = _best_of(move, width_mhz, number)
-            segments.append(self._cell(move, cell, best, pitch))
+            segments += [Segment(" ", self.ink("text")), self._cell(move, cell, best, pitch - 1)]
         return Strip(segments).adjust_cell_length(self.size.width, self.ink("text"))
 
     def _cell(self, move: Move, cell: FieldCell | None, best: float, pitch: int) -> Segment:
@@ -64,10 +64,13 @@ class Field(Inked, Widget):
         if cell.expected_mbps is None:
             return Segment(fit(mark or "✗", pitch, True), self.ink("faint"))
         word = f"{cell.expected_mbps:.0f}"
-        if pitch <= len(word):
+        if pitch < len(mark + word):
             word = ""
         text = fit(mark + word, pitch, True)
         return Segment(text, self.wash("own", 0.08 + 0.72 * cell.expected_mbps / best))
+
+
+_WHY_COLUMNS = 96
 
 
 def _best_of(move: Move, width_mhz: int, primary: int) -> FieldCell | None:
@@ -100,7 +103,7 @@ class PlanView(Place):
 
     def compose(self) -> ComposeResult:
         yield Static("", id="plan-head", markup=False)
-        yield RowList(id="plan-moves", empty=" No own radio was heard in this window: press o in Heard to mark one.")
+        yield RowList(id="plan-moves", keeps_mark=True, empty=" No own radio was heard in this window: press o in Heard to mark one.")
         with Horizontal(id="plan-below"):
             yield RowList(id="plan-reasons")
             yield RowList(id="plan-steps")
@@ -122,7 +125,7 @@ class PlanView(Place):
         return self._look.proposal if self._look else None
 
     def _move_rows(self, width: int) -> list[Row]:
-        head = f"   {fit('radio', 16)} {fit('now', 9)} {fit('proposed', 10)} {fit('clear air', 15)} {fit('expected Mb/s', 14)} why"
+        head = f"   {fit('radio', 16)} {fit('now', 9)} {fit('proposed', 10)} {fit('clear air', 15)} {fit('expected Mb/s', 14)}{' why' if width >= _WHY_COLUMNS else ''}"
         self.query_one("#plan-head", Static).update(fit(head, width))
         proposal = self._proposal()
         if proposal is None:
@@ -180,7 +183,7 @@ def _move_row(move: Move, width: int) -> Row:
         (fit(proposed, 10) + " ", "dim" if move.stays else "steam!"),
         (fit(clear, 15) + " ", "text" if abs(_gain(move)) >= 0.01 else "dim"),
         (fit(rate, 14) + " ", "text" if abs(after.expected_mbps - before.expected_mbps) >= 1 else "dim"),
-        (fit(move.reasons[0] if move.reasons else "", max(width - 74, 0)), "dim"),
+        (fit(move.reasons[0] if move.reasons and width >= _WHY_COLUMNS else "", max(width - 74, 0)), "dim"),
     ]
     return Row(move.radio.id, (tuple(cells),))
 
