@@ -24,6 +24,15 @@ def levels_over_time(
         return (10 * np.log10(total / count)).reshape(len(radios), bins)
 
 
+def telling_bins(observations: Observations, most: int, start_s: float, end_s: float) -> int:
+    """How many stretches to cut a case into, so that a stretch without anything heard is a gap and not a matter of rhythm."""
+    moments = np.unique(np.round(observations.sightings.time_s))
+    if len(moments) < 2:
+        return 1
+    usual_s = max(float(np.median(np.diff(moments))), 1.0)
+    return int(np.clip((end_s - start_s) / (2 * usual_s), 1, most))
+
+
 def busy_over_time(observations: Observations, band: str, bins: int, start_s: float, end_s: float) -> FloatArray:
     """Mean of the busy shares that access points of a band tell, in each stretch (0 to 1).
 

@@ -70,6 +70,8 @@ def _widths_filled_in(observations: Observations) -> Observations:
 
 def _by_bssid(observations: Observations) -> list[_Bssid]:
     sightings, traffic = observations.sightings, observations.traffic
+    if not len(sightings):
+        return []
     bssid_of = np.array([int(a.bssid.replace(":", ""), 16) for a in observations.announcements], dtype=np.int64)
     of_row = bssid_of[sightings.announcement] if len(sightings) else np.zeros(0, np.int64)
     order = np.argsort(of_row, kind="stable")

@@ -4,17 +4,17 @@ from pathlib import Path
 from typing import ClassVar
 
 from textual import on, work
-from textual.app import App
 from textual.binding import Binding
 
 from gray_kettle.errors import KettleError
 from gray_kettle.screens import ink
+from gray_kettle.screens.crash import PlainCrash
 from gray_kettle.screens.start.forms import FORM_CSS
 from gray_kettle.screens.start.screen import StartScreen
 from gray_kettle.screens.work import WorkScreen
 
 
-class KettleApp(App[None]):
+class KettleApp(PlainCrash):
     """Opens a case, or the start screen when none is given."""
 
     TITLE = "gray kettle"
@@ -41,7 +41,6 @@ class KettleApp(App[None]):
 
     @on(StartScreen.OpenDemo)
     def _open_demo(self) -> None:
-        self.notify("Making the demo case: a few seconds …", timeout=8)
         self._make_demo()
 
     @work(thread=True, exclusive=True, group="demo")
@@ -51,6 +50,7 @@ class KettleApp(App[None]):
         path = demo_path()
         try:
             if not path.exists():
+                self.notify("Making the demo case: some ten seconds …", timeout=12)
                 path.parent.mkdir(parents=True, exist_ok=True)
                 make_demo(path)
         except (KettleError, OSError) as error:

@@ -15,7 +15,7 @@ from textual.worker import get_current_worker
 
 from gray_kettle.errors import KettleError
 from gray_kettle.judge.assessment import Radio
-from gray_kettle.judge.history import busy_over_time
+from gray_kettle.judge.history import busy_over_time, telling_bins
 from gray_kettle.reading import Reading, read
 from gray_kettle.records import FloatArray, Setup
 from gray_kettle.screens.air.view import AirView
@@ -122,7 +122,8 @@ class WorkScreen(Screen[None]):
         observations = shown.reading.observations
         start_s, end_s = shown.span_s
         if shown.is_whole and not shown.with_proposal:
-            self._busy = {band: busy_over_time(observations, band, BINS, start_s, end_s) for band in BANDS}
+            bins = telling_bins(observations, BINS, start_s, end_s)
+            self._busy = {band: busy_over_time(observations, band, bins, start_s, end_s) for band in BANDS}
         assessment = shown.reading.assessment
         if not self._band:
             self._band = next((r.band for r in assessment.radios), "2.4")

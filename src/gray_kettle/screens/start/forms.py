@@ -9,26 +9,25 @@ from textual import on
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Horizontal, Vertical
-from textual.content import Content
 from textual.screen import ModalScreen
-from textual.widgets import Button, Input, Label, SelectionList, Static
-from textual.widgets.selection_list import Selection
+from textual.widgets import Button, Input, Label, Static
 
 from gray_kettle.judge.assessment import Radio
 from gray_kettle.plan.limits import EXAMPLES, parse_limit
 from gray_kettle.records import Setup
 from gray_kettle.safe_text import is_hidden, network_name, printable
+from gray_kettle.screens.frame.rows import Row, RowList
+from gray_kettle.screens.ink import Cell, fit, minus
 
 FORM_CSS = """
 .form { width: 92; max-width: 96%; height: auto; max-height: 94%; padding: 1 2; background: $surface; border: round $rule; }
-.form Label { color: $dim; margin-top: 1; }
+.form Label { color: $dim; margin-top: 1; width: 100%; }
 .form .form-title { color: $steam; text-style: bold; }
 .form .form-wrong { color: $act; height: auto; }
 .form Input { border: none; height: 1; padding: 0 1; background: $panel; }
 .form Input:focus { background: $chosen; }
 .form .form-buttons { height: 3; margin-top: 1; }
 .form Button { margin-right: 2; }
-.form SelectionList { height: auto; max-height: 16; border: none; background: $surface; padding: 0; }
 """
 
 
@@ -55,7 +54,7 @@ class CaseForm(ModalScreen[tuple[Path, Setup] | None]):
             yield Input(setup.country, id="form-country", max_length=2)
             yield Label("Complaint, in the customer's words", markup=False)
             yield Input(setup.complaint, id="form-complaint")
-            yield Label(f"Limits of clients, separated by spaces, for example {EXAMPLES}", markup=False)
+            yield Label(f"Limits of clients, for example {EXAMPLES}", markup=False)
             yield Input(" ".join(setup.clients), id="form-clients")
             yield Static("", classes="form-wrong", markup=False)
             with Horizontal(classes="form-buttons"):
@@ -128,53 +127,70 @@ class NameForm(ModalScreen[str | None]):
 class OwnForm(ModalScreen[tuple[str, ...] | None]):
     """Which of the names that were heard are ours."""
 
-    CSS = "OwnForm { align: center middle; }"
+    CSS = "OwnForm { align: center middle; } OwnForm RowList { height: 16; background: $surface; margin-top: 1; }"
     BINDINGS: ClassVar = [
         Binding("escape", "cancel", "cancel", id="own.cancel"),
+        Binding("space", "toggle", "mark", priority=True, id="own.toggle"),
         Binding("enter", "done", "done", priority=True, id="own.done"),
     ]
 
     def __init__(self, radios: tuple[Radio, ...], own: tuple[str, ...]) -> None:
         super().__init__()
-        self._radios, self._own = radios, own
+        self._names = _names_heard(radios)
+        self._before = own
+        self._chosen = {value for value, _, _, _ in self._names if value in own}
 
     def compose(self) -> ComposeResult:
         with Vertical(classes="form"):
             yield Static("Which networks are ours?", classes="form-title", markup=False)
-            yield Static("space marks one, enter goes on", classes="form-hint", markup=False)
-            yield SelectionList[str](*self._selections(), id="own-names")
-            with Horizontal(classes="form-buttons"):
-                yield Button("Go on", variant="primary", id="form-done")
-                yield Button("Cancel", id="form-cancel")
+            yield Static("space marks one as ours ■, enter goes on, escape leaves it as it was", markup=False)
+            yield RowList(id="own-names", keeps_mark=True)
 
-    def _selections(self) -> list[Selection[str]]:
-        """One entry a name, strongest first; a name that is no text is offered by its address."""
-        found: dict[str, tuple[float, str, int]] = {}
-        for radio in self._radios:
-            for network in radio.networks:
-                if is_hidden(network.ssid):
-                    continue
-                text = network.ssid.decode("utf-8", "replace")
-                value = text if text.encode() == network.ssid else network.bssid
-                level, _, count = found.get(value, (-200.0, "", 0))
-                found[value] = (max(level, radio.level_dbm or -200.0), network_name(network.ssid), count + 1)
-        ordered = sorted(found.items(), key=lambda item: (-item[1][0], item[0]))
-        return [
-            Selection(Content(f"{name:<34}{level:5.0f} dBm   {count} radio{'s' * (count > 1)}"), value, value in self._own)
-            for value, (level, name, count) in ordered
-        ]
+    def on_mount(self) -> None:
+        self.query_one(RowList).show(self._rows)
+        self.query_one(RowList).focus()
 
-    @on(Button.Pressed, "#form-done")
+    def _rows(self, width: int) -> list[Row]:
+        out = []
+        for value, name, level, count in self._names:
+            mine = value in self._chosen
+            cells: tuple[Cell, ...] = (
+                (" ■ " if mine else " □ ", "own" if mine else "foreign"),
+                (fit(name, max(width - 30, 8)), "own!" if mine else "text"),
+                (fit(minus(level), 5, True) + " dBm", "dim"),
+                (fit(f"{count} radio{'s' * (count > 1)}", 12, True), "dim"),
+            )
+            out.append(Row(value, (cells,)))
+        return out
+
+    @on(RowList.Chosen)
+    def action_toggle(self) -> None:
+        rows = self.query_one(RowList)
+        if rows.key:
+            self._chosen ^= {rows.key}
+            rows.show(self._rows)
+
     def action_done(self) -> None:
-        if self.focused is not None and self.focused.id == "form-cancel":
-            self.dismiss(None)
-            return
-        chosen = set(self.query_one(SelectionList).selected)
-        shown = {selection.value for selection in self._selections()}
+        shown = {value for value, _, _, _ in self._names}
         # What was named before and is not heard now stays ours.
-        kept = tuple(name for name in self._own if name not in shown or name in chosen)
-        self.dismiss((*kept, *sorted(chosen - set(kept))))
+        kept = tuple(name for name in self._before if name not in shown or name in self._chosen)
+        self.dismiss((*kept, *sorted(self._chosen - set(kept))))
 
-    @on(Button.Pressed, "#form-cancel")
     def action_cancel(self) -> None:
         self.dismiss(None)
+
+
+def _names_heard(radios: tuple[Radio, ...]) -> list[tuple[str, str, float, int]]:
+    """(value to keep, name to show, best level, radios), strongest first; a name that is no text goes by its address."""
+    found: dict[str, tuple[str, float, set[str]]] = {}
+    for radio in radios:
+        for network in radio.networks:
+            if is_hidden(network.ssid):
+                continue
+            text = network.ssid.decode("utf-8", "replace")
+            value = text if text.encode() == network.ssid else network.bssid
+            _, level, ids = found.get(value, ("", -200.0, set()))
+            level = max(level, radio.level_dbm if radio.level_dbm is not None else -200.0)
+            found[value] = (network_name(network.ssid), level, ids | {radio.id})
+    ordered = sorted(found.items(), key=lambda item: (-item[1][1], item[0]))
+    return [(value, name, level, len(ids)) for value, (name, level, ids) in ordered]

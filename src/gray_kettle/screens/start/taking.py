@@ -1,6 +1,7 @@
 """Choosing files, and reading them with a progress bar that can be stopped."""
 
 import shlex
+from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import ClassVar
@@ -24,6 +25,17 @@ class Chosen:
     spot: str
 
 
+class FileTree(DirectoryTree):
+    """Folders and files with signs that every font has; cases are not something to take."""
+
+    ICON_NODE_EXPANDED = "▾ "
+    ICON_NODE = "▸ "
+    ICON_FILE = "· "
+
+    def filter_paths(self, paths: Iterable[Path]) -> Iterable[Path]:
+        return [p for p in paths if not p.name.startswith(".") and ".kettle" not in p.name]
+
+
 class TakeForm(ModalScreen[Chosen | None]):
     """Which files, and where they were collected."""
 
@@ -41,7 +53,7 @@ class TakeForm(ModalScreen[Chosen | None]):
             yield Label("Where was this collected? (spot, may be empty)", markup=False)
             yield Input(id="take-spot", placeholder="reception")
             yield Static("", classes="form-wrong", markup=False)
-            yield DirectoryTree(".", id="take-tree")
+            yield FileTree(".", id="take-tree")
             with Horizontal(classes="form-buttons"):
                 yield Button("Take", variant="primary", id="take-go")
                 yield Button("Cancel", id="take-cancel")
@@ -140,7 +152,8 @@ class TakeProgress(ModalScreen[Taken]):
                         refused.append(str(error))
                     else:
                         notes = " ".join(result.notes)
-                        read.append(f"{result.source}: {result.records:,} read ({result.kind}). {notes}".strip())
+                        what = "scans" if "scan" in result.kind else "frames"
+                        read.append(f"{result.source}: {result.records:,} {what} read ({result.kind}). {notes}".strip())
         except KettleError as error:
             refused.append(str(error))
         self.post_message(self.Finished(Taken(tuple(read), tuple(refused))))

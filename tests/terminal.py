@@ -1,0 +1,49 @@
+"""A terminal of our own: a tmux server on its own socket, so that nothing else on the machine is touched."""
+
+import subprocess
+import time
+
+ENVIRONMENT = ["env", "COLORTERM=truecolor", "LANG=C.UTF-8", "LC_ALL=C.UTF-8"]
+
+
+class Terminal:
+    def __init__(self, socket: str) -> None:
+        self.tmux = ["tmux", "-S", socket, "-f", "/dev/null"]
+
+    def start(self, *command: str, columns: int = 120, lines: int = 40, folder: str = ".") -> None:
+        size = ["-x", str(columns), "-y", str(lines), "-c", folder]
+        # The pane stays after the program has ended, so that its last words can be read.
+        options = [";", "set-option", "-g", "remain-on-exit", "on"]
+        subprocess.run([*self.tmux, "new-session", "-d", *size, *ENVIRONMENT, *command, *options], check=True)
+
+    def keys(self, *keys: str) -> None:
+        subprocess.run([*self.tmux, "send-keys", *keys], check=True)
+
+    def type(self, text: str) -> None:
+        subprocess.run([*self.tmux, "send-keys", "-l", text], check=True)
+
+    def screen(self) -> str:
+        return subprocess.run([*self.tmux, "capture-pane", "-p"], capture_output=True, text=True, check=True).stdout
+
+    def wait_for(self, *texts: str, timeout_s: float = 40.0) -> str:
+        """Give the screen once it shows all the texts; fail with what it shows instead."""
+        deadline_s = time.monotonic() + timeout_s
+        while True:
+            shown = self.screen()
+            if all(text in shown for text in texts):
+                return shown
+            assert time.monotonic() < deadline_s, f"no {texts!r} in:\n{shown}"
+            time.sleep(0.05)
+
+    def wait_without(self, text: str, timeout_s: float = 40.0) -> str:
+        deadline_s = time.monotonic() + timeout_s
+        while text in (shown := self.screen()):
+            assert time.monotonic() < deadline_s, f"still {text!r} in:\n{shown}"
+            time.sleep(0.05)
+        return shown
+
+    def wait_for_end(self) -> str:
+        return self.wait_for("Pane is dead")
+
+    def stop(self) -> None:
+        subprocess.run([*self.tmux, "kill-server"], capture_output=True, check=False)
