@@ -23,7 +23,9 @@ class Terminal:
         subprocess.run([*self.tmux, "send-keys", "-l", text], check=True)
 
     def screen(self) -> str:
-        return subprocess.run([*self.tmux, "capture-pane", "-p"], capture_output=True, text=True, check=True).stdout
+        return subprocess.run(
+            [*self.tmux, "capture-pane", "-p"], capture_output=True, text=True, check=True
+        ).stdout
 
     def wait_for(self, *texts: str, timeout_s: float = 40.0) -> str:
         """Give the screen once it shows all the texts; fail with what it shows instead."""

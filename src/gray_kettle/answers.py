@@ -6,8 +6,8 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from gray_kettle.air.channels import Channel
-from gray_kettle.judge.assessment import Assessment, Finding, Network, PlaceView, Radio
 from gray_kettle.judge.assess import places_seen_from
+from gray_kettle.judge.assessment import Assessment, Finding, Network, PlaceView, Radio
 from gray_kettle.plan.proposal import Move, Proposal
 from gray_kettle.safe_text import is_hidden, network_name, printable
 from gray_kettle.sources.taking import TakeResult
@@ -26,7 +26,7 @@ class InputAnswer(_Answer):
 
 
 class TakeAnswer(_Answer):
-    schema_: Literal["gray-kettle/take/1"] = Field("gray-kettle/take/1", alias="schema")
+    schema_: Literal["gray-kettle/take/1"] = Field(default="gray-kettle/take/1", alias="schema")
     inputs: list[InputAnswer]
 
 
@@ -74,7 +74,7 @@ class RadioAnswer(_Answer):
 
 
 class HeardAnswer(_Answer):
-    schema_: Literal["gray-kettle/heard/1"] = Field("gray-kettle/heard/1", alias="schema")
+    schema_: Literal["gray-kettle/heard/1"] = Field(default="gray-kettle/heard/1", alias="schema")
     radios: list[RadioAnswer]
 
 
@@ -119,7 +119,7 @@ class PlaceAnswer(_Answer):
 
 
 class AirAnswer(_Answer):
-    schema_: Literal["gray-kettle/air/1"] = Field("gray-kettle/air/1", alias="schema")
+    schema_: Literal["gray-kettle/air/1"] = Field(default="gray-kettle/air/1", alias="schema")
     seen_from: str | None
     places: list[PlaceAnswer]
 
@@ -135,7 +135,7 @@ class FindingAnswer(_Answer):
 
 
 class BriefAnswer(_Answer):
-    schema_: Literal["gray-kettle/brief/1"] = Field("gray-kettle/brief/1", alias="schema")
+    schema_: Literal["gray-kettle/brief/1"] = Field(default="gray-kettle/brief/1", alias="schema")
     findings: list[FindingAnswer]
     not_known: list[str]
 
@@ -173,7 +173,7 @@ class StepAnswer(_Answer):
 
 
 class PlanAnswer(_Answer):
-    schema_: Literal["gray-kettle/plan/1"] = Field("gray-kettle/plan/1", alias="schema")
+    schema_: Literal["gray-kettle/plan/1"] = Field(default="gray-kettle/plan/1", alias="schema")
     proved: bool
     moves: list[MoveAnswer]
     other_steps: list[StepAnswer]
@@ -186,7 +186,9 @@ def iso(time_s: float) -> str:
 def take_answer(results: list[TakeResult]) -> TakeAnswer:
     return TakeAnswer(
         inputs=[
-            InputAnswer(source=r.source, kind=r.kind, records=r.records, skipped=r.skipped, notes=list(r.notes))
+            InputAnswer(
+                source=r.source, kind=r.kind, records=r.records, skipped=r.skipped, notes=list(r.notes)
+            )
             for r in results
         ]
     )
@@ -260,7 +262,9 @@ def _place(place: PlaceView) -> PlaceAnswer:
         if standing
         else None,
         adjacent=AdjacentAnswer(
-            radios=standing.adjacent_radios, power_dbm=standing.adjacent_power_dbm, cost=standing.adjacent_lost
+            radios=standing.adjacent_radios,
+            power_dbm=standing.adjacent_power_dbm,
+            cost=standing.adjacent_lost,
         )
         if standing
         else None,

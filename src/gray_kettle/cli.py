@@ -5,12 +5,12 @@ Exit status: 0 done, 1 nothing usable, 2 wrong use.
 
 import os
 import sys
-from contextlib import contextmanager
 from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any, Optional
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
@@ -30,16 +30,20 @@ app = typer.Typer(
 )
 CasePath = Annotated[Path, typer.Argument(metavar="CASE", help="The case file, NAME.kettle.")]
 Json = Annotated[bool, typer.Option("--json", help="Answer as JSON (docs/formats.md).")]
-Band = Annotated[Optional[str], typer.Option("--band", help="2.4, 5 or 6: this band alone.")]
-Start = Annotated[Optional[str], typer.Option("--from", help="Start of the window, ISO 8601 (UTC where no zone is given).")]
-End = Annotated[Optional[str], typer.Option("--to", help="End of the window.")]
-Own = Annotated[Optional[list[str]], typer.Option("--own", help="Name or BSSID of a network that is ours; repeat it.")]
-Country = Annotated[Optional[str], typer.Option("--country", help="Two letters, for example GB.")]
+Band = Annotated[str | None, typer.Option("--band", help="2.4, 5 or 6: this band alone.")]
+Start = Annotated[
+    str | None, typer.Option("--from", help="Start of the window, ISO 8601 (UTC where no zone is given).")
+]
+End = Annotated[str | None, typer.Option("--to", help="End of the window.")]
+Own = Annotated[
+    list[str] | None, typer.Option("--own", help="Name or BSSID of a network that is ours; repeat it.")
+]
+Country = Annotated[str | None, typer.Option("--country", help="Two letters, for example GB.")]
 Clients = Annotated[
-    Optional[list[str]],
+    list[str] | None,
     typer.Option("--clients", help="A limit of clients: 2.4:1-11, tern-gate@2.4:20MHz, 5:36-48; repeat it."),
 ]
-Site = Annotated[Optional[str], typer.Option("--site", help="Name of the site.")]
+Site = Annotated[str | None, typer.Option("--site", help="Name of the site.")]
 
 
 def main(argv: list[str] | None = None) -> int:
@@ -99,7 +103,9 @@ def _open_app(case: Path | None) -> None:
 
 @app.command()
 def demo(
-    make: Annotated[Optional[Path], typer.Option("--make", help="Write the demo case to this file and end.")] = None,
+    make: Annotated[
+        Path | None, typer.Option("--make", help="Write the demo case to this file and end.")
+    ] = None,
 ) -> None:
     """Open the demo case: Tern Quay, a made-up ferry terminal. It is made on first use."""
     from gray_kettle.standin.demo import demo_path, make_demo
@@ -133,7 +139,9 @@ def set_(
     country: Country = None,
     own: Own = None,
     clients: Clients = None,
-    name: Annotated[Optional[list[str]], typer.Option("--name", help="BSSID=NAME: what to call a radio; repeat it.")] = None,
+    name: Annotated[
+        list[str] | None, typer.Option("--name", help="BSSID=NAME: what to call a radio; repeat it.")
+    ] = None,
 ) -> None:
     """Change what the case knows of the site: what is given is replaced, the rest stays."""
     from gray_kettle.case import Case
@@ -149,7 +157,9 @@ def set_(
         opened.save_setup(replace(setup, names=tuple(sorted(names.items()))))
 
 
-def _changed(setup: Any, site: str | None, country: str | None, own: list[str] | None, clients: list[str] | None) -> Any:
+def _changed(
+    setup: Any, site: str | None, country: str | None, own: list[str] | None, clients: list[str] | None
+) -> Any:
     from gray_kettle.plan.limits import parse_limit
 
     if country is not None and not (len(country) == 2 and country.isascii() and country.isalpha()):
@@ -180,7 +190,9 @@ def open_(case: CasePath) -> None:
 @app.command()
 def take(
     case: CasePath,
-    sources: Annotated[list[Path], typer.Argument(metavar="SOURCE…", help="Files; their kind is told by their content.")],
+    sources: Annotated[
+        list[Path], typer.Argument(metavar="SOURCE…", help="Files; their kind is told by their content.")
+    ],
     spot: Annotated[str, typer.Option("--spot", help="Where it was collected, for example “tea bar”.")] = "",
     json: Json = False,
 ) -> None:
@@ -210,7 +222,9 @@ def take(
     else:
         for result in results:
             skipped = f", {result.skipped:,} skipped" if result.skipped else ""
-            print(f"{result.source}: {result.records:,} {_records_of(result.kind)} read{skipped} ({result.kind})")
+            print(
+                f"{result.source}: {result.records:,} {_records_of(result.kind)} read{skipped} ({result.kind})"
+            )
             for note in result.notes:
                 print(f"  {note}")
     if failed == len(sources):
@@ -237,7 +251,9 @@ def heard(case: CasePath, band: Band = None, from_: Start = None, to: End = None
 @app.command()
 def air(
     case: CasePath,
-    radio: Annotated[Optional[str], typer.Option("--radio", help="Seen from this own radio (its id or a BSSID).")] = None,
+    radio: Annotated[
+        str | None, typer.Option("--radio", help="Seen from this own radio (its id or a BSSID).")
+    ] = None,
     band: Band = None,
     from_: Start = None,
     to: End = None,
@@ -339,7 +355,10 @@ def _progress(what: str) -> Iterator[Any]:
     from rich.markup import escape
     from rich.progress import BarColumn, Progress, TextColumn
 
-    columns = (TextColumn("{task.description}"), BarColumn(complete_style="rgb(217,147,90)", pulse_style="rgb(217,147,90)"))
+    columns = (
+        TextColumn("{task.description}"),
+        BarColumn(complete_style="rgb(217,147,90)", pulse_style="rgb(217,147,90)"),
+    )
     with Progress(*columns, console=Console(stderr=True), transient=True) as bar:
         task = bar.add_task(escape(what), total=None)
         yield lambda done, total: bar.update(task, completed=done, total=total)

@@ -13,7 +13,9 @@ def _aligned(head: list[str], rows: list[list[str]], right: set[int]) -> str:
     widths = [max(len(row[k]) for row in [head, *rows]) for k in range(len(head))]
     lines = []
     for row in [head, *rows]:
-        cells = [c.rjust(w) if k in right else c.ljust(w) for k, (c, w) in enumerate(zip(row, widths, strict=True))]
+        cells = [
+            c.rjust(w) if k in right else c.ljust(w) for k, (c, w) in enumerate(zip(row, widths, strict=True))
+        ]
         lines.append("  ".join(cells).rstrip())
     return "\n".join(lines)
 
@@ -79,11 +81,15 @@ def air_table(assessment: Assessment, radio: Radio | None, band: str | None) -> 
 def brief_text(assessment: Assessment, findings: tuple[Finding, ...]) -> str:
     lines = []
     for finding in findings:
-        lines.append(f"{MARKS[finding.severity]} {finding.subject} {HEADLINES[finding.kind]}: {finding.cause}")
+        lines.append(
+            f"{MARKS[finding.severity]} {finding.subject} {HEADLINES[finding.kind]}: {finding.cause}"
+        )
         lines.append(f"  {finding.effect}")
         lines.append(f"  First: {finding.first_step}")
     if not findings:
-        lines.append("Nothing wrong was found in what was heard." if assessment.own else "Nothing to judge yet.")
+        lines.append(
+            "Nothing wrong was found in what was heard." if assessment.own else "Nothing to judge yet."
+        )
     lines.append("")
     lines.append("Not known yet:")
     lines += [f"  {line}" for line in assessment.not_known]
@@ -97,14 +103,18 @@ def plan_text(proposal: Proposal, band: str | None) -> str:
             continue
         to = "stay" if move.stays else f"→ {move.target.label}"
         lines.append(
-            f"■ {move.radio.name} {move.radio.band} GHz  {move.source.label} {to}   clear air {_share(move.before.clear_air)} → "
-            f"{_share(move.after.clear_air)}   {move.before.expected_mbps:.0f} → {move.after.expected_mbps:.0f} Mb/s"
+            f"■ {move.radio.name} {move.radio.band} GHz  {move.source.label} {to}   "
+            f"clear air {_share(move.before.clear_air)} → {_share(move.after.clear_air)}   {move.before.expected_mbps:.0f} → {move.after.expected_mbps:.0f} Mb/s"
         )
         lines += [f"    {reason}" for reason in move.reasons]
-        lines += [f"    or {a.channel.label}: {a.expected_mbps:.0f} Mb/s, {a.loses}" for a in move.alternatives]
+        lines += [
+            f"    or {a.channel.label}: {a.expected_mbps:.0f} Mb/s, {a.loses}" for a in move.alternatives
+        ]
     if not lines:
         lines.append("No own radio was heard: name the own networks with `gray-kettle set CASE --own …`.")
     if proposal.other_steps:
         lines.append("\nOther steps:")
-        lines += [f"  {n}. {s.what}: {s.why} {s.gain}; {s.effort}." for n, s in enumerate(proposal.other_steps, 1)]
+        lines += [
+            f"  {n}. {s.what}: {s.why} {s.gain}; {s.effort}." for n, s in enumerate(proposal.other_steps, 1)
+        ]
     return "\n".join(lines)

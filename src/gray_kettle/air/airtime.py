@@ -15,7 +15,9 @@ TIME_UNIT_S = 1024e-6
 DSSS_MBPS = (1.0, 2.0, 5.5, 11.0)
 
 
-def legacy_airtime_s(length_bytes: ArrayLike, rate_mbps: ArrayLike, in_2_4_ghz: ArrayLike = False) -> FloatArray:
+def legacy_airtime_s(
+    length_bytes: ArrayLike, rate_mbps: ArrayLike, in_2_4_ghz: ArrayLike = False
+) -> FloatArray:
     """Duration of DSSS (1, 2, 5.5, 11 Mb/s, long preamble) and OFDM frames; NaN where the rate is NaN or 0.
 
     Shapes broadcast. In 2.4 GHz an OFDM frame carries 6 µs of signal extension.
@@ -29,12 +31,16 @@ def legacy_airtime_s(length_bytes: ArrayLike, rate_mbps: ArrayLike, in_2_4_ghz: 
     return np.where(np.isin(rate, DSSS_MBPS), dsss_us, ofdm_us) * 1e-6
 
 
-def ht_airtime_s(length_bytes: ArrayLike, mcs: int, width_mhz: int, streams: int, short_gi: bool) -> FloatArray:
+def ht_airtime_s(
+    length_bytes: ArrayLike, mcs: int, width_mhz: int, streams: int, short_gi: bool
+) -> FloatArray:
     """Duration of an HT mixed-format frame (mcs counted within a stream, 0 to 7)."""
     return _mimo_airtime_s("n", length_bytes, mcs, width_mhz, streams, short_gi)
 
 
-def vht_airtime_s(length_bytes: ArrayLike, mcs: int, width_mhz: int, streams: int, short_gi: bool) -> FloatArray:
+def vht_airtime_s(
+    length_bytes: ArrayLike, mcs: int, width_mhz: int, streams: int, short_gi: bool
+) -> FloatArray:
     """Duration of a VHT frame."""
     return _mimo_airtime_s("ac", length_bytes, mcs, width_mhz, streams, short_gi)
 
@@ -45,7 +51,9 @@ def _mimo_airtime_s(
     training = {1: 1, 2: 2, 3: 4, 4: 4}.get(streams, 8)
     preamble_us = 20 + 8 + 4 + 4 * training + (4 if generation == "ac" else 0)
     symbol_us = 3.6 if short_gi else 4.0
-    bits_per_symbol = mcs_rate_mbps(generation, mcs, width_mhz, streams) * 4.0  # rate is given at 4 µs symbols
+    bits_per_symbol = (
+        mcs_rate_mbps(generation, mcs, width_mhz, streams) * 4.0
+    )  # rate is given at 4 µs symbols
     symbols = np.ceil((16 + 8 * np.asarray(length_bytes, dtype=np.float64) + 6) / bits_per_symbol)
     return np.asarray((preamble_us + symbols * symbol_us) * 1e-6)
 

@@ -26,12 +26,12 @@ _SHARES = np.array([0.5 * math.erfc(-x / math.sqrt(2)) for x in _SIGMAS])
 
 def noise_floor_dbm(width_hz: ArrayLike, noise_figure_db: float = NOISE_FIGURE_DB) -> FloatArray:
     """Thermal noise in a width, plus the receiver's noise figure: -94 dBm for 20 MHz."""
-    return -174.0 + 10 * np.log10(np.asarray(width_hz, dtype=np.float64)) + noise_figure_db
+    return np.asarray(-174.0 + 10 * np.log10(np.asarray(width_hz, dtype=np.float64)) + noise_figure_db)
 
 
 def normal_share(sigmas: ArrayLike) -> FloatArray:
     """The normal distribution function (to 1e-6; 0 and 1 beyond eight deviations)."""
-    return np.interp(np.asarray(sigmas, dtype=np.float64), _SIGMAS, _SHARES, left=0.0, right=1.0)
+    return np.asarray(np.interp(np.asarray(sigmas, dtype=np.float64), _SIGMAS, _SHARES, left=0.0, right=1.0))
 
 
 def heard_share(level_dbm: ArrayLike, threshold_dbm: ArrayLike) -> FloatArray:

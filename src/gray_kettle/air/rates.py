@@ -14,7 +14,9 @@ GENERATIONS = ("b", "a", "g", "n", "ac", "ax", "be")
 # Signal over noise that each scheme needs: minimum sensitivity less thermal floor, 10 dB noise figure, 5 dB margin.
 MCS_SINR_DB = np.array([4, 7, 9, 12, 16, 20, 21, 22, 27, 29, 32, 34, 37, 40], dtype=np.float64)
 _BITS = np.array([1, 2, 2, 4, 4, 6, 6, 6, 8, 8, 10, 10, 12, 12], dtype=np.float64)
-_CODING = np.array([1 / 2, 1 / 2, 3 / 4, 1 / 2, 3 / 4, 2 / 3, 3 / 4, 5 / 6, 3 / 4, 5 / 6, 3 / 4, 5 / 6, 3 / 4, 5 / 6])
+_CODING = np.array(
+    [1 / 2, 1 / 2, 3 / 4, 1 / 2, 3 / 4, 2 / 3, 3 / 4, 5 / 6, 3 / 4, 5 / 6, 3 / 4, 5 / 6, 3 / 4, 5 / 6]
+)
 TOP_MCS = {"n": 7, "ac": 9, "ax": 11, "be": 13}
 _DATA_TONES = {
     "n": {20: 52, 40: 108},

@@ -1,8 +1,12 @@
 """Rows that belong together, put together: the same observations in any order and any split give the same tables."""
 
+from typing import Any, TypeVar
+
 import numpy as np
 
 from gray_kettle.records import FloatArray, IntArray, Listening, Sightings, Traffic
+
+Summed = TypeVar("Summed", FloatArray, IntArray)
 
 # A receiver that stays on a channel hears something at least this often, else it was elsewhere or off.
 LONGEST_SILENCE_S = 2.0
@@ -29,8 +33,8 @@ def merged_sightings(rows: Sightings) -> Sightings:
     order = np.lexsort((rows.level_mw, rows.spot, rows.receiver_hz, rows.announcement, rows.time_s))
     first = order[starts]
 
-    def total(values: FloatArray | IntArray) -> FloatArray | IntArray:
-        return np.asarray(np.add.reduceat(values[order], starts))
+    def total(values: Summed) -> Summed:
+        return np.add.reduceat(values[order], starts)
 
     def mean(values: FloatArray) -> FloatArray:
         told = ~np.isnan(values)
@@ -43,13 +47,13 @@ def merged_sightings(rows: Sightings) -> Sightings:
         rows.time_s[first],
         rows.receiver_hz[first],
         total(rows.level_mw),
-        total(rows.levels),  # type: ignore[arg-type]
+        total(rows.levels),
         mean(rows.noise_dbm),
         mean(rows.load_utilisation),
         mean(rows.load_stations),
-        total(rows.frames),  # type: ignore[arg-type]
-        total(rows.beacons),  # type: ignore[arg-type]
-        total(rows.retries),  # type: ignore[arg-type]
+        total(rows.frames),
+        total(rows.beacons),
+        total(rows.retries),
         rows.spot[first],
     )
 
@@ -59,10 +63,12 @@ def merged_traffic(rows: Traffic) -> Traffic:
     if not len(rows):
         return rows
     _, starts = _groups(rows.second, rows.receiver_hz, rows.bssid, rows.transmitter, rows.spot)
-    order = np.lexsort((rows.level_mw, rows.spot, rows.transmitter, rows.bssid, rows.receiver_hz, rows.second))
+    order = np.lexsort(
+        (rows.level_mw, rows.spot, rows.transmitter, rows.bssid, rows.receiver_hz, rows.second)
+    )
     first = order[starts]
-    summed = [np.add.reduceat(getattr(rows, name)[order], starts) for name in _TRAFFIC_SUMS]
-    return Traffic(
+    summed: list[Any] = [np.add.reduceat(getattr(rows, name)[order], starts) for name in _TRAFFIC_SUMS]
+    return Traffic(  # type: ignore[call-arg]
         rows.second[first],
         rows.receiver_hz[first],
         rows.bssid[first],

@@ -64,10 +64,14 @@ class Case:
         with path.open("rb") as file:
             head = file.read(72)
         if head[:15] != b"SQLite format 3" or int.from_bytes(head[68:72]) != schema.APPLICATION_ID:
-            raise KettleError(f"{path} is not a Gray Kettle case; to read it into one, use `gray-kettle take`.")
+            raise KettleError(
+                f"{path} is not a Gray Kettle case; to read it into one, use `gray-kettle take`."
+            )
         case = cls(path, _engine(path))
         with case._reading() as db:
-            version = int(db.execute(sa.select(schema.meta.c.value).where(schema.meta.c.key == "version")).scalar_one())
+            version = int(
+                db.execute(sa.select(schema.meta.c.value).where(schema.meta.c.key == "version")).scalar_one()
+            )
         if version > schema.VERSION:
             case.close()
             raise KettleError(
@@ -109,20 +113,29 @@ class Case:
         newest = sa.select(schema.setups.c.document).order_by(schema.setups.c.number.desc()).limit(1)
         with self._reading() as db:
             document: dict[str, Any] = json.loads(db.execute(newest).scalar_one())
-        lists = {name: tuple(document[name]) for name in ("own", "foreign", "clients")}
-        names = tuple((address, name) for address, name in document["names"])
-        plain = {name: document[name] for name in ("site", "country", "complaint")}
-        return Setup(**plain, **lists, names=names)
+        return Setup(
+            site=document["site"],
+            country=document["country"],
+            complaint=document["complaint"],
+            own=tuple(document["own"]),
+            foreign=tuple(document["foreign"]),
+            clients=tuple(document["clients"]),
+            names=tuple((address, name) for address, name in document["names"]),
+        )
 
     def save_setup(self, setup: Setup) -> None:
         with self._writing() as db:
-            db.execute(schema.setups.insert(), {"saved_s": time.time(), "document": json.dumps(asdict(setup))})
+            db.execute(
+                schema.setups.insert(), {"saved_s": time.time(), "document": json.dumps(asdict(setup))}
+            )
 
     # Takes
 
     def take_of_digest(self, digest: str) -> int | None:
         """Number of the complete take that read the same bytes before, if any."""
-        same = sa.select(schema.takes.c.number).where(schema.takes.c.digest == digest, schema.takes.c.complete)
+        same = sa.select(schema.takes.c.number).where(
+            schema.takes.c.digest == digest, schema.takes.c.complete
+        )
         with self._reading() as db:
             return db.execute(same.limit(1)).scalar()
 
@@ -135,7 +148,9 @@ class Case:
     def append(self, take: int, piece: Piece) -> None:
         """Add a piece to a take; what was appended stays even if nothing more comes."""
         with self._writing() as db:
-            numbers = np.array([self._announcement_number(db, a) for a in piece.announcements], dtype=np.int64)
+            numbers = np.array(
+                [self._announcement_number(db, a) for a in piece.announcements], dtype=np.int64
+            )
             sightings = piece.sightings
             if len(sightings):
                 sightings = _with_announcement(sightings, numbers)
@@ -170,19 +185,38 @@ class Case:
     def drop_empty_take(self, take: int) -> None:
         """Forget a take that gave nothing at all."""
         with self._writing() as db:
-            held = db.execute(sa.select(schema.chunks.c.number).where(schema.chunks.c.take == take).limit(1)).scalar()
+            held = db.execute(
+                sa.select(schema.chunks.c.number).where(schema.chunks.c.take == take).limit(1)
+            ).scalar()
             if held is None:
                 db.execute(schema.takes.delete().where(schema.takes.c.number == take))
 
     def takes(self) -> tuple[TakeInfo, ...]:
         t = schema.takes.c
         chosen = sa.select(
-            t.number, t.source, t.kind, t.spot, t.digest, t.start_s, t.end_s, t.records, t.skipped, t.notes, t.swept_bands
+            t.number,
+            t.source,
+            t.kind,
+            t.spot,
+            t.digest,
+            t.start_s,
+            t.end_s,
+            t.records,
+            t.skipped,
+            t.notes,
+            t.swept_bands,
         )
         with self._reading() as db:
             rows = db.execute(chosen.where(~t.superseded).order_by(t.number)).all()
         return tuple(
-            TakeInfo(*row[:5], row[5] or 0.0, row[6] or 0.0, *row[7:9], tuple(json.loads(row[9])), tuple(json.loads(row[10])))
+            TakeInfo(
+                *row[:5],
+                row[5] or 0.0,
+                row[6] or 0.0,
+                *row[7:9],
+                tuple(json.loads(row[9])),
+                tuple(json.loads(row[10])),
+            )
             for row in rows
         )
 
@@ -273,7 +307,9 @@ def _with_announcement(sightings: Sightings, numbers: np.ndarray[Any, np.dtype[n
     return Sightings(**columns)
 
 
-def _renumbered(known: dict[int, Announcement], sightings: Sightings) -> tuple[tuple[Announcement, ...], Sightings]:
+def _renumbered(
+    known: dict[int, Announcement], sightings: Sightings
+) -> tuple[tuple[Announcement, ...], Sightings]:
     """Only the announcements that are used, in an order that does not depend on how they came in."""
     used = np.unique(sightings.announcement)
     ordered = sorted((announcement_text(known[int(n)]), int(n)) for n in used)

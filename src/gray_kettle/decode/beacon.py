@@ -3,6 +3,7 @@
 Source: IEEE Std 802.11-2020 9.3.3.2 (beacon), 9.4.2 (elements), with 802.11ax-2021 and 802.11be-2024.
 """
 
+import math
 from dataclasses import dataclass
 from hashlib import blake2b
 
@@ -67,7 +68,7 @@ def describe(
 def _band_and_primary(found: Elements, receiver_hz: float) -> tuple[str, int]:
     """Band and primary number; the receiver's place only where the frame tells none."""
     heard = ("", 0)
-    if receiver_hz == receiver_hz:  # not NaN
+    if not math.isnan(receiver_hz):
         try:
             heard = number_at(receiver_hz)
         except ValueError:

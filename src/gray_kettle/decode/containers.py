@@ -99,7 +99,8 @@ class _Gathering:
         columns = (np.array(self.starts), np.array(self.lengths), np.array(self.sent), np.array(self.times))
         for link in np.unique(links):
             chosen = links == link
-            yield PacketBlock(data, *(column[chosen] for column in columns), int(link), stretch.offset)
+            kept = [column[chosen] for column in columns]
+            yield PacketBlock(data, kept[0], kept[1], kept[2], kept[3], int(link), stretch.offset)
         self.__init__()  # type: ignore[misc]
 
 

@@ -9,7 +9,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.air.airtime import ht_airtime_s, legacy_airtime_s, vht_airtime_s
-from gray_kettle.decode import elements as el
 from gray_kettle.decode import radiotap
 from gray_kettle.decode.beacon import FIXED_BYTES, Load, describe, load_of
 from gray_kettle.decode.containers import LINK_BARE, LINK_RADIOTAP, PacketBlock
@@ -82,14 +81,14 @@ class CaptureReader:
         chosen = np.flatnonzero(wanted)
         index: dict[Announcement, int] = {}
         rows: list[tuple[int, int, float, float]] = []  # header row, announcement, load, stations
-        view = memoryview(block.data)
+        view = block.data
         for k in chosen:
             row = headers.rows[k]
             start = int(heard.frame_starts[row]) + _HEADER_BYTES
             end = int(heard.frame_starts[row] + heard.frame_lengths[row])
             if end - start < FIXED_BYTES:
                 continue
-            body = bytes(view[start:end])
+            body = view[start:end].tobytes()
             is_beacon = bool(headers.subtype[k] == BEACON)
             found = self._announcement(int(headers.bssid[k]), body, float(heard.channel_hz[row]), is_beacon)
             if found is None:
@@ -97,7 +96,9 @@ class CaptureReader:
                 continue
             announcement, load = found
             number = index.setdefault(announcement, len(index))
-            rows.append((k, number, load.utilisation if load else np.nan, load.stations if load else np.nan))
+            rows.append(
+                (int(k), number, load.utilisation if load else np.nan, load.stations if load else np.nan)
+            )
         return tuple(index), _tally_sightings(block, heard, headers, rows)
 
     def _announcement(
@@ -257,7 +258,7 @@ def _no_nan(values: FloatArray) -> FloatArray:
 
 
 def _sums(which: IntArray, n: int, values: NDArray[np.generic]) -> FloatArray:
-    return np.bincount(which, weights=values.astype(np.float64), minlength=n)
+    return np.asarray(np.bincount(which, weights=values.astype(np.float64), minlength=n), dtype=np.float64)
 
 
 def _means(which: IntArray, n: int, values: FloatArray) -> FloatArray:

@@ -10,6 +10,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from hashlib import blake2b
+from typing import Any
 
 import numpy as np
 
@@ -118,7 +119,7 @@ def _piece(
 ) -> Piece:
     table = np.array(rows, dtype=np.float64).reshape(len(rows), 12).T
     whole = {0, 4, 8, 9, 10, 11}
-    columns = [c.astype(np.int64) if k in whole else c for k, c in enumerate(table)]
+    columns: list[Any] = [c.astype(np.int64) if k in whole else c for k, c in enumerate(table)]
     bands = tuple(sorted({a.channel.band for a in index}))
     return Piece(
         tuple(index),
@@ -250,5 +251,11 @@ def _key_suites(section: str) -> set[int]:
 
 
 def _fingerprint(sections: dict[str, str]) -> str:
-    names = ("Supported rates", "Extended supported rates", "HT capabilities", "VHT capabilities", "HE capabilities")
+    names = (
+        "Supported rates",
+        "Extended supported rates",
+        "HT capabilities",
+        "VHT capabilities",
+        "HE capabilities",
+    )
     return blake2b(repr([sections.get(n) for n in names]).encode(), digest_size=8).hexdigest()

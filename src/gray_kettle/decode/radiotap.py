@@ -51,7 +51,8 @@ class Reception:
     """What the receiver told of each packet of a block; NaN where it told nothing.
 
     usable: False where the header lies about its length. frame_starts, frame_lengths: the 802.11 frame without
-    radiotap and without FCS; sent_lengths: the same as it was on the air. mcs: columns known, flags, index; vht: the 12 bytes of the field.
+    radiotap and without FCS; sent_lengths: the same as it was on the air.
+    mcs: columns known, flags, index; vht: the 12 bytes of the field.
     """
 
     usable: NDArray[np.bool_]
@@ -111,8 +112,10 @@ def decode(block: PacketBlock) -> Reception:
             continue
         starts = block.starts[rows]
 
-        def octets(bit: int, size: int, starts: IntArray = starts, places: dict[int, int] = places) -> NDArray[np.uint8]:
-            return block.data[(starts + places[bit])[:, None] + np.arange(size)]
+        def octets(
+            bit: int, size: int, starts: IntArray = starts, places: dict[int, int] = places
+        ) -> NDArray[np.uint8]:
+            return np.asarray(block.data[(starts + places[bit])[:, None] + np.arange(size)])
 
         if FLAGS in places:
             flags[rows] = octets(FLAGS, 1)[:, 0]

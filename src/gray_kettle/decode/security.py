@@ -22,7 +22,9 @@ def label(rsn: bytes | None, wpa: bytes | None, privacy: bool) -> str:
     return label_of(keys if rsn is not None else None, old_keys if wpa is not None else None, tkip, privacy)
 
 
-def label_of(rsn_keys: set[int] | None, wpa_keys: set[int] | None, tkip: bool, privacy: bool) -> str:
+def label_of(  # noqa: PLR0911 - one line for each label
+    rsn_keys: set[int] | None, wpa_keys: set[int] | None, tkip: bool, privacy: bool
+) -> str:
     """The same from key management suite numbers."""
     suffix = " TKIP" if tkip else ""
     if rsn_keys is None and wpa_keys is None:

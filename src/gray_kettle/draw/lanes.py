@@ -19,7 +19,7 @@ _EDGES_MHZ = {"2.4": (2395.0, 2490.0), "5": (5160.0, 5900.0), "6": (5935.0, 7125
 
 
 def save_lanes(reading: Reading, band: str, path: Path) -> None:
-    """Write the drawing. Raises: KettleError, for an ending that is neither .svg nor .pdf, or a folder that is not there."""
+    """Write the drawing. Raises: KettleError, for an ending that is neither .svg nor .pdf, or a missing folder."""
     ending = path.suffix.lower()
     if ending not in (".svg", ".pdf"):
         raise KettleError(f"{path.name}: a drawing is written as .svg or .pdf.")
@@ -29,7 +29,11 @@ def save_lanes(reading: Reading, band: str, path: Path) -> None:
         import matplotlib as mpl
 
         with mpl.rc_context({"svg.fonttype": "none", "svg.hashsalt": "gray-kettle", "pdf.fonttype": 42}):
-            figure.savefig(path, format=ending[1:], metadata={"Date": None} if ending == ".svg" else {"CreationDate": None})
+            figure.savefig(
+                path,
+                format=ending[1:],
+                metadata={"Date": None} if ending == ".svg" else {"CreationDate": None},
+            )
     except OSError as error:
         raise KettleError(f"{path} cannot be written: {error.strerror}.") from error
 
@@ -44,7 +48,9 @@ def lanes_figure(reading: Reading, band: str) -> Figure:
     _draw_lanes(lanes, radios, band)
     _draw_ledger(ledger, places, band)
     site = printable(reading.setup.site) or "Site not named"
-    figure.suptitle(_literal(f"{site}: {band} GHz, who fills what"), x=0.01, ha="left", fontsize=12, color=INK)
+    figure.suptitle(
+        _literal(f"{site}: {band} GHz, who fills what"), x=0.01, ha="left", fontsize=12, color=INK
+    )
     return figure
 
 
@@ -67,7 +73,15 @@ def _draw_lanes(axes: Axes, radios: list[Radio], band: str) -> None:
         axes.fill_between([primary - 10, primary + 10], base, top, color=colour, linewidth=0)
         mark = "■" if radio.own else "□"
         label = _literal(f"{mark} {radio.name}  {channel.label}  {level:.0f} dBm")
-        axes.text(1.01, base + 0.1, label, transform=axes.get_yaxis_transform(), fontsize=8, color=INK, family="DejaVu Sans Mono")
+        axes.text(
+            1.01,
+            base + 0.1,
+            label,
+            transform=axes.get_yaxis_transform(),
+            fontsize=8,
+            color=INK,
+            family="DejaVu Sans Mono",
+        )
     axes.set_ylim(-max(len(radios), 1) + 0.8, 1.0)
     axes.set_yticks([])
     axes.spines[["top", "right", "left"]].set_visible(False)
@@ -90,7 +104,16 @@ def _draw_ledger(axes: Axes, places: list[PlaceView], band: str) -> None:
             (s.clear_air, lost - co, "#9a8f86", "////"),
             (1 - co, co, FOREIGN, ""),
         ):
-            axes.bar(x, share, bottom=bottom, width=2 * half, color=colour, edgecolor=PAPER, hatch=hatch, linewidth=0.4)
+            axes.bar(
+                x,
+                share,
+                bottom=bottom,
+                width=2 * half,
+                color=colour,
+                edgecolor=PAPER,
+                hatch=hatch,
+                linewidth=0.4,
+            )
         axes.text(x, 0.03, f"{100 * s.clear_air:.0f}", fontsize=6.5, ha="center", color=INK)
         axes.text(x, -0.04, str(place.channel.primary), fontsize=6.5, ha="center", va="top", color=INK)
     axes.set_ylim(0, 1)
@@ -100,7 +123,9 @@ def _draw_ledger(axes: Axes, places: list[PlaceView], band: str) -> None:
     axes.set_xlabel("MHz (channel numbers above)", color=INK)
     axes.set_ylabel("clear air", color=INK)
     note = "light: clear air · hatched: lost to overlapping radios · dark: shared on the channel"
-    axes.text(1.01, 0.5, note.replace(" · ", "\n"), transform=axes.transAxes, fontsize=7.5, va="center", color=INK)
+    axes.text(
+        1.01, 0.5, note.replace(" · ", "\n"), transform=axes.transAxes, fontsize=7.5, va="center", color=INK
+    )
 
 
 def _edges(radios: list[Radio], band: str) -> tuple[float, float]:

@@ -43,7 +43,8 @@ def places_seen_from(assessment: Assessment, radio: Radio | None) -> tuple[Place
     asking, _ = asking_of(radio)
     by_channel = _standings(tuple(p.channel for p in asked), asking, assessment.radios, radio)
     return tuple(
-        PlaceView(p.channel, p.utilisation, by_channel[p.channel] if p.standing is not None else None) for p in asked
+        PlaceView(p.channel, p.utilisation, by_channel[p.channel] if p.standing is not None else None)
+        for p in asked
     )
 
 
@@ -58,7 +59,9 @@ def _places(
 ) -> tuple[PlaceView, ...]:
     out = []
     for band in BANDS:
-        allowed = set(rules_by_number(setup.country, band)) | {r.channel.primary for r in radios if r.band == band}
+        allowed = set(rules_by_number(setup.country, band)) | {
+            r.channel.primary for r in radios if r.band == band
+        }
         channels = tuple(narrow(band, n) for n in sorted(allowed))
         seen = _standings(channels, USUAL, tuple(r for r in radios if r.band == band), None)
         for channel in channels:
@@ -76,7 +79,11 @@ def _standings(
 
 
 def _not_known(
-    radios: tuple[Radio, ...], own: tuple[OwnView, ...], observations: Observations, setup: Setup, looks: Looks
+    radios: tuple[Radio, ...],
+    own: tuple[OwnView, ...],
+    observations: Observations,
+    setup: Setup,
+    looks: Looks,
 ) -> tuple[str, ...]:
     """What was not measured and would change the answer."""
     out = []
@@ -94,7 +101,9 @@ def _not_known(
             listed = ", ".join(str(n) for n in sorted(heard)[:8]) + (" …" if len(heard) > 8 else "")
             out.append(f"{band} GHz: only {listed} listened to; other places cannot be judged.")
     if own and all(v.client_level_assumed for v in own):
-        out.append(f"Clients: none heard; their level is taken as {dbm(settings.CLIENT_LEVEL_DBM)}. A capture tells.")
+        out.append(
+            f"Clients: none heard; their level is taken as {dbm(settings.CLIENT_LEVEL_DBM)}. A capture tells."
+        )
     if not len(observations.traffic):
         out.append("Traffic: listings do not show who sends how much; a capture does.")
     out.append("What is not Wi-Fi: needs a spectrum sweep.")

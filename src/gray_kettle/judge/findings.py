@@ -18,9 +18,11 @@ FIX_CHANNEL = "Give it a fixed channel: see the plan."
 _RASTER_2_4 = (1, 6, 11)
 
 
-def find(radios: tuple[Radio, ...], own: tuple[OwnView, ...], places: tuple[PlaceView, ...]) -> tuple[Finding, ...]:
+def find(
+    radios: tuple[Radio, ...], own: tuple[OwnView, ...], places: tuple[PlaceView, ...]
+) -> tuple[Finding, ...]:
     """Every finding, worst first; the order does not depend on the order of the radios."""
-    found = []
+    found: list[Finding] = []
     for view in own:
         for rule in (_off_raster, _wide_in_2_4, _co_channel, _overlap, _secondary_busy, _margin, _own_radio):
             found += rule(view)
@@ -207,7 +209,11 @@ def _margin(view: OwnView) -> Iterator[Finding]:
 def _own_radio(view: OwnView) -> Iterator[Finding]:
     radio = view.radio
     frames = sum(n.frames for n in radio.networks)
-    if radio.retry_share is not None and radio.retry_share >= settings.RETRY_SHARE and frames >= settings.FEWEST_FRAMES:
+    if (
+        radio.retry_share is not None
+        and radio.retry_share >= settings.RETRY_SHARE
+        and frames >= settings.FEWEST_FRAMES
+    ):
         yield Finding(
             severity="watch",
             kind="retries",
@@ -313,10 +319,16 @@ def _chase(radios: tuple[Radio, ...]) -> Iterator[Finding]:
                     severity="watch",
                     kind="chase",
                     subject=title(mine),
-                    cause=f"It and {theirs.name} take turns on {len(shared)} channels: two automatic radios answer each other.",
-                    effect=f"{mine.moves} changes on our side, {theirs.moves} on theirs; each drops clients for seconds.",
+                    cause=f"It and {theirs.name} take turns on {len(shared)} channels: "
+                    "two automatic radios answer each other.",
+                    effect=f"{mine.moves} changes on our side, {theirs.moves} on theirs; "
+                    "each drops clients for seconds.",
                     first_step=FIX_CHANNEL,
-                    figures={"own_moves": mine.moves, "their_moves": theirs.moves, "shared_channels": len(shared)},
+                    figures={
+                        "own_moves": mine.moves,
+                        "their_moves": theirs.moves,
+                        "shared_channels": len(shared),
+                    },
                     radio=mine.id,
                     lost=0.12,
                     see="plan",
@@ -325,15 +337,28 @@ def _chase(radios: tuple[Radio, ...]) -> Iterator[Finding]:
 
 def _outdated(radios: tuple[Radio, ...]) -> Iterator[Finding]:
     for own in (True, False):
-        weak = sorted({network_name(n.ssid) for r in radios if r.own is own for n in r.networks if is_outdated(n.security)})
+        weak = sorted(
+            {
+                network_name(n.ssid)
+                for r in radios
+                if r.own is own
+                for n in r.networks
+                if is_outdated(n.security)
+            }
+        )
         if weak:
             yield Finding(
                 severity="watch" if own else "note",
                 kind="outdated-security",
                 subject=", ".join(weak[:4]),
-                cause=f"{len(weak)} {'own' if own else 'foreign'} network{'s' * (len(weak) > 1)} still allow an outdated cipher.",
-                effect="Such a cipher can be broken, and it holds clients at 54 Mb/s." if own else "No harm to us.",
-                first_step="Allow WPA2 with CCMP or WPA3 only." if own else "Nothing to do; tell them if you meet them.",
+                cause=f"{len(weak)} {'own' if own else 'foreign'} network{'s' * (len(weak) > 1)} "
+                "still allow an outdated cipher.",
+                effect="Such a cipher can be broken, and it holds clients at 54 Mb/s."
+                if own
+                else "No harm to us.",
+                first_step="Allow WPA2 with CCMP or WPA3 only."
+                if own
+                else "Nothing to do; tell them if you meet them.",
                 figures={"networks": weak},
                 see="heard",
             )
@@ -342,14 +367,19 @@ def _outdated(radios: tuple[Radio, ...]) -> Iterator[Finding]:
 def _busy_places(places: tuple[PlaceView, ...], own: tuple[OwnView, ...]) -> Iterator[Finding]:
     for place in places:
         used = place.utilisation
-        mine = [v.radio for v in own if (v.radio.band, v.radio.channel.primary) == (place.channel.band, place.channel.primary)]
+        mine = [
+            v.radio
+            for v in own
+            if (v.radio.band, v.radio.channel.primary) == (place.channel.band, place.channel.primary)
+        ]
         if used.value is None or used.value < settings.HIGH_UTILISATION or not mine:
             continue
         yield Finding(
             severity="watch",
             kind="high-utilisation",
             subject=f"channel {place.channel.primary}, {place.channel.band} GHz",
-            cause=f"It is busy {percent(used.value)} of the time (source: {used.source}, confidence {used.confidence}).",
+            cause=f"It is busy {percent(used.value)} of the time "
+            f"(source: {used.source}, confidence {used.confidence}).",
             effect=f"{', '.join(title(r) for r in mine)} must wait that long to send.",
             first_step="See in the plan whether another place serves it better; else a cable for what does not move.",
             figures={"utilisation": used.value, "source": used.source},

@@ -43,7 +43,13 @@ def group(heard: list[Heard]) -> list[list[int]]:
 
     alike: dict[tuple[object, ...], list[int]] = {}
     for k, one in enumerate(heard):
-        key = (one.channel.band, one.channel.primary, one.beacon_interval_tu, one.fingerprint, address_key(one.bssid))
+        key = (
+            one.channel.band,
+            one.channel.primary,
+            one.beacon_interval_tu,
+            one.fingerprint,
+            address_key(one.bssid),
+        )
         alike.setdefault(key, []).append(k)
     for members in alike.values():
         for n, k in enumerate(members):

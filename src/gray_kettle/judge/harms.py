@@ -43,7 +43,12 @@ class Others:
     def louder_by(self, step_db: float) -> "Others":
         """The same transmitters, all levels shifted."""
         return Others(
-            self.channels, self.level_dbm + step_db, self.activity, self.presence, self.told_busy, self.dsss_only
+            self.channels,
+            self.level_dbm + step_db,
+            self.activity,
+            self.presence,
+            self.told_busy,
+            self.dsss_only,
         )
 
 
@@ -274,7 +279,9 @@ def _frame_loss(coupled_dbm: FloatArray, noise_dbm: FloatArray, asking: Asking) 
 
 
 def _secondary_threshold(segment_mhz: FloatArray) -> FloatArray:
-    return np.select([segment_mhz >= 80, segment_mhz >= 20], [floors.SECONDARY_DBM[80], floors.SECONDARY_DBM[20]], 0.0)
+    return np.select(
+        [segment_mhz >= 80, segment_mhz >= 20], [floors.SECONDARY_DBM[80], floors.SECONDARY_DBM[20]], 0.0
+    )
 
 
 def _usable_widths(

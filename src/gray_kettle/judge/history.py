@@ -25,7 +25,7 @@ def levels_over_time(
 
 
 def telling_bins(observations: Observations, most: int, start_s: float, end_s: float) -> int:
-    """How many stretches to cut a case into, so that a stretch without anything heard is a gap and not a matter of rhythm."""
+    """How many stretches to cut a case into, so that one without anything heard is a gap and not the usual rhythm."""
     moments = np.unique(np.round(observations.sightings.time_s))
     if len(moments) < 2:
         return 1
@@ -33,7 +33,9 @@ def telling_bins(observations: Observations, most: int, start_s: float, end_s: f
     return int(np.clip((end_s - start_s) / (2 * usual_s), 1, most))
 
 
-def busy_over_time(observations: Observations, band: str, bins: int, start_s: float, end_s: float) -> FloatArray:
+def busy_over_time(
+    observations: Observations, band: str, bins: int, start_s: float, end_s: float
+) -> FloatArray:
     """Mean of the busy shares that access points of a band tell, in each stretch (0 to 1).
 
     0 where something was heard and nothing told; NaN where nothing was heard at all.
@@ -62,7 +64,9 @@ def _bin_of(time_s: FloatArray, bins: int, start_s: float, end_s: float) -> IntA
 
 def _radio_of_row(observations: Observations, radios: tuple[Radio, ...]) -> IntArray:
     of_bssid = {n.bssid: k for k, radio in enumerate(radios) for n in radio.networks}
-    of_announcement = np.array([of_bssid.get(a.bssid, -1) for a in observations.announcements], dtype=np.int64)
+    of_announcement = np.array(
+        [of_bssid.get(a.bssid, -1) for a in observations.announcements], dtype=np.int64
+    )
     if not len(observations.sightings):
         return np.zeros(0, np.int64)
     return of_announcement[observations.sightings.announcement]

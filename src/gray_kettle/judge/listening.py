@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from gray_kettle.air.channels import numbers, number_at
+from gray_kettle.air.channels import number_at, numbers
 from gray_kettle.judge import settings
 from gray_kettle.records import FloatArray, IntArray, Observations
 

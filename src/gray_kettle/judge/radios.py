@@ -1,5 +1,6 @@
 """Sightings and traffic to radios: who is there, where, how strong, how busy."""
 
+import itertools
 from collections import defaultdict
 from dataclasses import dataclass, replace
 
@@ -48,7 +49,8 @@ def find_radios(observations: Observations, setup: Setup, looks: Looks) -> tuple
     own_names = {name.encode() for name in setup.own}
     own_addresses = {name.lower() for name in setup.own}
     own = [
-        (b.latest.ssid in own_names or b.bssid in own_addresses) and b.bssid not in setup.foreign for b in bssids
+        (b.latest.ssid in own_names or b.bssid in own_addresses) and b.bssid not in setup.foreign
+        for b in bssids
     ]
     radios = []
     for members in group(heard):
@@ -60,9 +62,15 @@ def find_radios(observations: Observations, setup: Setup, looks: Looks) -> tuple
 
 def _widths_filled_in(observations: Observations) -> Observations:
     """Where an announcement does not tell its width, that which the same BSSID told elsewhere on the same primary."""
-    told = {(a.bssid, a.channel.band, a.channel.primary): a.channel for a in observations.announcements if a.width_told}
+    told = {
+        (a.bssid, a.channel.band, a.channel.primary): a.channel
+        for a in observations.announcements
+        if a.width_told
+    }
     filled = tuple(
-        a if a.width_told else replace(a, channel=told.get((a.bssid, a.channel.band, a.channel.primary), a.channel))
+        a
+        if a.width_told
+        else replace(a, channel=told.get((a.bssid, a.channel.band, a.channel.primary), a.channel))
         for a in observations.announcements
     )
     return replace(observations, announcements=filled)
@@ -72,7 +80,9 @@ def _by_bssid(observations: Observations) -> list[_Bssid]:
     sightings, traffic = observations.sightings, observations.traffic
     if not len(sightings):
         return []
-    bssid_of = np.array([int(a.bssid.replace(":", ""), 16) for a in observations.announcements], dtype=np.int64)
+    bssid_of = np.array(
+        [int(a.bssid.replace(":", ""), 16) for a in observations.announcements], dtype=np.int64
+    )
     of_row = bssid_of[sightings.announcement] if len(sightings) else np.zeros(0, np.int64)
     order = np.argsort(of_row, kind="stable")
     numbers, starts = np.unique(of_row[order], return_index=True)
@@ -84,7 +94,9 @@ def _by_bssid(observations: Observations) -> list[_Bssid]:
         told = [observations.announcements[k] for k in np.unique(sightings.announcement[rows])]
         # A name that is hidden in beacons may have been told in a probe response.
         if is_hidden(latest.ssid):
-            latest = next((a for a in reversed(told) if not is_hidden(a.ssid) and a.channel == latest.channel), latest)
+            latest = next(
+                (a for a in reversed(told) if not is_hidden(a.ssid) and a.channel == latest.channel), latest
+            )
         low, high = np.searchsorted(ordered_traffic, [number, number + 1])
         frames = traffic.rows(traffic_order[low:high])
         out.append(_Bssid(latest.bssid, latest, rows, max(a.beacon_bytes for a in told), frames))
@@ -207,7 +219,9 @@ def _stays(
     """Channels in order of first hearing, and how often it changed from one to another."""
     sightings = observations.sightings
     channels = [observations.announcements[k].channel for k in sightings.announcement[rows]]
-    moves = sum(1 for a, b in zip(channels, channels[1:], strict=False) if a.centre_hz != b.centre_hz or a.primary != b.primary)
+    moves = sum(
+        1 for a, b in itertools.pairwise(channels) if a.centre_hz != b.centre_hz or a.primary != b.primary
+    )
     by_channel: dict[Channel, list[int]] = defaultdict(list)
     for row, channel in zip(rows, channels, strict=True):
         by_channel[channel].append(int(row))

@@ -40,9 +40,16 @@ _WORDS: dict[str, Condition] = {
     "moves": lambda r: r.moves > 0,
     "outdated": lambda r: any(is_outdated(n.security) for n in r.networks),
 }
-_COMPARE = {"=": operator.eq, "!=": operator.ne, "<": operator.lt, "<=": operator.le, ">": operator.gt, ">=": operator.ge}
+_COMPARE = {
+    "=": operator.eq,
+    "!=": operator.ne,
+    "<": operator.lt,
+    "<=": operator.le,
+    ">": operator.gt,
+    ">=": operator.ge,
+}
 _CONDITION = re.compile(r"^(?P<field>[a-z]+)(?P<sign><=|>=|!=|=|<|>|~)(?P<value>.+)$", re.IGNORECASE)
-FIELDS = tuple([*_TEXTS, *_NUMBERS])
+FIELDS = (*_TEXTS, *_NUMBERS)
 WORDS = tuple(_WORDS)
 
 

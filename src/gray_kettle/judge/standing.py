@@ -26,7 +26,7 @@ def home_spot(radio: Radio) -> str | None:
 
 
 def mutual_level_dbm(one: Radio, other: Radio) -> float:
-    """How strong two own radios are at each other: the weaker as heard where the stronger stands, both ways, the larger."""
+    """How strong two own radios are at each other: each as heard at home of the other, the larger of the two."""
     found = []
     for here, there in ((one, other), (other, one)):
         spot = home_spot(here)
@@ -35,7 +35,9 @@ def mutual_level_dbm(one: Radio, other: Radio) -> float:
     return max(found)
 
 
-def others_for(radios: tuple[Radio, ...], asking: Radio | None) -> tuple[Others, tuple[tuple[Radio, Stay], ...]]:
+def others_for(
+    radios: tuple[Radio, ...], asking: Radio | None
+) -> tuple[Others, tuple[tuple[Radio, Stay], ...]]:
     """Every other radio of the band (all bands when nobody asks), one row a stay, as heard where the asking one is."""
     spot = home_spot(asking) if asking else None
     rows = []
@@ -86,7 +88,9 @@ def _standing(k: int, weighed: Weighed, others: Others, rows: tuple[tuple[Radio,
         for j in np.flatnonzero(lost >= _LEAST_HARM):
             radio, stay = rows[j]
             level, share = float(others.level_dbm[j]), round(float(lost[j]), 4)
-            harms.append(Harm(kind, radio.id, radio.name, stay.channel, level, radio.activity * stay.presence, share))
+            harms.append(
+                Harm(kind, radio.id, radio.name, stay.channel, level, radio.activity * stay.presence, share)
+            )
     shared = np.flatnonzero(weighed.heard_in_parts[k])
     near = np.flatnonzero(weighed.adjacent_lost_to[k] >= _LEAST_HARM)
     near_dbm = weighed.coupled_dbm[k][near]

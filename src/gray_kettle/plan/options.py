@@ -1,4 +1,4 @@
-"""What each own radio may do: what the country permits, the radio can send, the clients can use, and was listened to."""
+"""What each own radio may do: permitted, sendable, usable by the clients, and listened to."""
 
 from dataclasses import dataclass
 
@@ -22,7 +22,9 @@ class Option:
     radar: bool
 
 
-def options_for(radio: Radio, assessment: Assessment, country: str, limits: tuple[Limit, ...]) -> tuple[Option, ...]:
+def options_for(
+    radio: Radio, assessment: Assessment, country: str, limits: tuple[Limit, ...]
+) -> tuple[Option, ...]:
     """Every channel that exists for the radio, with the reason why it is out where it is.
 
     The present channel is always among them and never barred: staying is an answer.
@@ -44,7 +46,9 @@ def _sendable(radio: Radio) -> tuple[Channel, ...]:
     return tuple(c for c in all_channels(radio.band) if c.width_mhz <= widest)
 
 
-def _barred(channel: Channel, radio: Radio, assessment: Assessment, country: str, limits: tuple[Limit, ...]) -> str:
+def _barred(
+    channel: Channel, radio: Radio, assessment: Assessment, country: str, limits: tuple[Limit, ...]
+) -> str:
     if not is_allowed(country, channel):
         return f"not permitted in {printable(country) or 'every country'}"
     for limit in limits:

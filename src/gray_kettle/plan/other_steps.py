@@ -79,7 +79,8 @@ def _outdated_rates(assessment: Assessment) -> list[tuple[float, OtherStep]]:
     slow = [
         v.radio
         for v in assessment.own
-        if v.radio.band == "2.4" and min((r for n in v.radio.networks for r in n.basic_rates_mbps), default=6.0) <= 2
+        if v.radio.band == "2.4"
+        and min((r for n in v.radio.networks for r in n.basic_rates_mbps), default=6.0) <= 2
     ]
     if not slow:
         return []

@@ -11,7 +11,17 @@ from gray_kettle.plan.limits import Limit, parse_limit
 from gray_kettle.plan.options import Option, is_on_raster, options_for
 from gray_kettle.plan.other_steps import other_steps
 from gray_kettle.plan.proposal import Alternative, FieldCell, Move, Proposal
-from gray_kettle.plan.solver import CHANGE_COST, HARD_TO_FIND_COST, RADAR_COST, Player, Solution, company_of, in_company, score_of, solve
+from gray_kettle.plan.solver import (
+    CHANGE_COST,
+    HARD_TO_FIND_COST,
+    RADAR_COST,
+    Player,
+    Solution,
+    company_of,
+    in_company,
+    score_of,
+    solve,
+)
 from gray_kettle.records import Setup
 
 _ALTERNATIVES = 2
@@ -45,11 +55,11 @@ class _Band:
     ) -> None:
         self.views, self.assessment = views, assessment
         self.all_options = [options_for(v.radio, assessment, setup.country, limits) for v in views]
-        self.foreign = [
-            others_for(tuple(r for r in assessment.radios if not r.own), v.radio) for v in views
-        ]
+        self.foreign = [others_for(tuple(r for r in assessment.radios if not r.own), v.radio) for v in views]
         self.players = tuple(self._player(k) for k in range(len(views)))
-        self.start = tuple(p.options.channels.index(v.radio.channel) for p, v in zip(self.players, views, strict=True))
+        self.start = tuple(
+            p.options.channels.index(v.radio.channel) for p, v in zip(self.players, views, strict=True)
+        )
 
     def _player(self, k: int) -> Player:
         radio = self.views[k].radio
@@ -110,7 +120,9 @@ class _Band:
         chosen = next(s for s in after if s.channel == target)
         alternatives = self._alternatives(k, target, weighed, chosen)
         field = tuple(
-            FieldCell(o.channel, None if o.barred else s.expected_mbps, None if o.barred else s.clear_air, o.barred)
+            FieldCell(
+                o.channel, None if o.barred else s.expected_mbps, None if o.barred else s.clear_air, o.barred
+            )
             for o, s in zip(options, after, strict=True)
         )
         why = reasons.reasons_for(view, chosen, target, alternatives, options)
@@ -122,7 +134,10 @@ class _Band:
         """The next best allowed channels, each a real alternative: not the same spectrum with another primary."""
         player = self.players[k]
         place = {c: n for n, c in enumerate(weighed.candidates)}
-        worth = np.log(np.maximum([weighed.expected_mbps[place[c]] for c in player.options.channels], 0.1)) - player.costs
+        worth = (
+            np.log(np.maximum([weighed.expected_mbps[place[c]] for c in player.options.channels], 0.1))
+            - player.costs
+        )
         out: list[Alternative] = []
         taken = {(target.centre_hz, target.width_mhz)}
         for n in np.argsort(-worth, kind="stable"):
@@ -130,7 +145,10 @@ class _Band:
             if (channel.centre_hz, channel.width_mhz) in taken:
                 continue
             taken.add((channel.centre_hz, channel.width_mhz))
-            mbps, clear = float(weighed.expected_mbps[place[channel]]), float(weighed.clear_air[place[channel]])
+            mbps, clear = (
+                float(weighed.expected_mbps[place[channel]]),
+                float(weighed.clear_air[place[channel]]),
+            )
             loses = reasons.what_is_lost(chosen, mbps, clear)
             out.append(Alternative(channel, round(mbps, 1), round(clear, 4), loses))
             if len(out) == _ALTERNATIVES:

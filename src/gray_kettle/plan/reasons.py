@@ -26,24 +26,31 @@ def reasons_for(
     elif now is not None:
         out += _what_is_wrong(now, source, target)
         out.append(
-            f"On {target.label} clear air is expected to go from {percent(now.clear_air)} to {percent(after.clear_air)}, "
+            f"On {target.label} clear air is expected to go from {percent(now.clear_air)} "
+            f"to {percent(after.clear_air)}, "
             f"throughput from {now.expected_mbps:.0f} to {after.expected_mbps:.0f} Mb/s."
         )
         out.append(_what_remains(after))
     unheard = sum(1 for o in options if o.barred == "not listened to")
     if unheard:
-        out.append(f"{unheard} channels were not listened to and are left out: a scan of the whole band may find better.")
+        out.append(
+            f"{unheard} channels were not listened to and are left out: a scan of the whole band may find better."
+        )
     if any(o.radar and o.channel == target for o in options):
         out.append("It must watch for radar there: expect a minute or more of silence before it starts.")
     if view.client_level_assumed:
-        out.append(f"It hangs on the level of the clients, taken as {dbm(view.client_level_dbm)}: none was heard.")
+        out.append(
+            f"It hangs on the level of the clients, taken as {dbm(view.client_level_dbm)}: none was heard."
+        )
     return tuple(out)
 
 
 def _what_is_wrong(now: Standing, source: Channel, target: Channel) -> list[str]:
     out = []
     if not is_on_raster(source):
-        out.append(f"{source.label} lies between the places 1, 6 and 11 and overlaps the radios on both sides.")
+        out.append(
+            f"{source.label} lies between the places 1, 6 and 11 and overlaps the radios on both sides."
+        )
     worst = [h for h in now.harms if h.share_lost >= 0.01][:2]
     for harm in worst:
         how = {
@@ -52,7 +59,9 @@ def _what_is_wrong(now: Standing, source: Channel, target: Channel) -> list[str]
             "secondary": "uses its wide half and takes back the width for",
         }[harm.kind]
         name, place = harm.name, harm.channel.label
-        out.append(f"{name} ({place}, {dbm(harm.level_dbm)}) {how} {percent(harm.share_lost)} of its time now.")
+        out.append(
+            f"{name} ({place}, {dbm(harm.level_dbm)}) {how} {percent(harm.share_lost)} of its time now."
+        )
     if target.width_mhz < source.width_mhz:
         out.append(f"{source.width_mhz} MHz find no room here: {target.width_mhz} MHz carry more in the end.")
     elif target.width_mhz > source.width_mhz and not worst:
@@ -91,7 +100,9 @@ def what_is_lost(chosen: Standing, mbps: float, clear_air: float) -> str:
     if less > 0.5:
         return f"{less:.0f} Mb/s less ({percent(clear_air)} clear air)"
     if less < -0.5:
-        return f"{-less:.0f} Mb/s more for it alone, less for the site: other own radios, radar watch or the change cost more"
+        return (
+            f"{-less:.0f} Mb/s more for it alone; other own radios, radar watch or the change would cost more"
+        )
     return "nothing in throughput; the change, radar watch or being hard to find makes it second"
 
 
@@ -108,7 +119,11 @@ def with_first_step(finding: Finding, moves: Sequence[Move]) -> Finding:
     if not move.stays:
         step = f"Go to {move.target.label}{fixed}: {clear}, {mbps}."
     elif move.after.clear_air > move.before.clear_air + _WORTH_SAYING:
-        away = [f"{m.radio.name} to {m.target.label}" for m in moves if not m.stays and m.radio.band == move.radio.band]
+        away = [
+            f"{m.radio.name} to {m.target.label}"
+            for m in moves
+            if not m.stays and m.radio.band == move.radio.band
+        ]
         step = f"Keep {move.source.label}{fixed}, and move {' and '.join(away)}: {clear}, {mbps}."
     elif fixed:
         step = f"Fix it on {move.source.label}: no other channel promises more."

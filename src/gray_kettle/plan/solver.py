@@ -50,7 +50,11 @@ Company = list[tuple[Channel, float, float, bool]]  # own radios on the air: cha
 
 def value(player: Player, company: Company) -> FloatArray:
     """log(expected throughput) of each option with other own radios on the air."""
-    return np.log(np.maximum(weigh(player.asking, player.options, in_company(player, company)).expected_mbps, LEAST_MBPS))
+    return np.log(
+        np.maximum(
+            weigh(player.asking, player.options, in_company(player, company)).expected_mbps, LEAST_MBPS
+        )
+    )
 
 
 def in_company(player: Player, company: Company) -> Others:
@@ -141,7 +145,11 @@ def score_of(players: tuple[Player, ...], chosen: tuple[int, ...]) -> float:
     """The objective for one choice."""
     total = 0.0
     for k, player in enumerate(players):
-        one = weigh(player.asking, _alone(player.options.channels[chosen[k]]), in_company(player, company_of(players, chosen, k)))
+        one = weigh(
+            player.asking,
+            _alone(player.options.channels[chosen[k]]),
+            in_company(player, company_of(players, chosen, k)),
+        )
         total += float(np.log(max(one.expected_mbps[0], LEAST_MBPS)) - player.costs[chosen[k]])
     return total
 
@@ -151,7 +159,9 @@ def _alone(channel: Channel) -> Candidates:
     return Candidates((channel,))
 
 
-def _improved(players: tuple[Player, ...], chosen: tuple[int, ...], score: float) -> tuple[tuple[int, ...], float]:
+def _improved(
+    players: tuple[Player, ...], chosen: tuple[int, ...], score: float
+) -> tuple[tuple[int, ...], float]:
     """Change one radio at a time as long as that helps."""
     better = True
     while better:

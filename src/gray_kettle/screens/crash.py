@@ -11,7 +11,9 @@ from textual.app import App
 
 from gray_kettle.safe_text import printable
 
-INTRODUCTION = "Gray Kettle has a fault and had to stop; nothing that was stored is lost. Please report these lines:"
+INTRODUCTION = (
+    "Gray Kettle has a fault and had to stop; nothing that was stored is lost. Please report these lines:"
+)
 
 
 class PlainCrash(App[None]):

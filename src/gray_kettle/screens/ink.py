@@ -71,7 +71,9 @@ KETTLE_LIGHT = Theme(
 )
 VARIABLE_DEFAULTS = dict(KETTLE.variables)
 CSS = "\n".join(
-    f".ink--{name} {{ color: ${'foreground' if name == 'text' else name}; }}" for name in INKS if name != "chosen"
+    f".ink--{name} {{ color: ${'foreground' if name == 'text' else name}; }}"
+    for name in INKS
+    if name != "chosen"
 )
 CSS += "\n.ink--chosen { color: $foreground; background: $chosen; }\n"
 

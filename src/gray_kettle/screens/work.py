@@ -1,4 +1,4 @@
-"""The screen that one works on: title, places, the chosen place, time rail, key hints. Knows the case and the window."""
+"""The screen that one works on: the frame around the chosen place. Knows the case and the window."""
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
@@ -29,7 +29,7 @@ from gray_kettle.screens.help import HelpScreen
 from gray_kettle.screens.look import BANDS, Look
 from gray_kettle.screens.plan.view import PlanView
 from gray_kettle.screens.start.forms import CaseForm, NameForm, OwnForm
-from gray_kettle.screens.start.taking import Chosen, Taken, TakeForm, TakeProgress
+from gray_kettle.screens.start.taking import Chosen, TakeForm, Taken, TakeProgress
 
 _SHORTEST_S = 60.0
 _VIEWS: dict[str, type[Place]] = {"brief": BriefView, "heard": HeardView, "air": AirView, "plan": PlanView}
@@ -45,7 +45,10 @@ class WorkScreen(Screen[None]):
     """
     COMMANDS: ClassVar = {KettleCommands}
     BINDINGS: ClassVar = [
-        *(Binding(key, f"place('{name}')", title, show=False, id=f"place.{name}") for key, (name, title) in PLACES.items()),
+        *(
+            Binding(key, f"place('{name}')", title, show=False, id=f"place.{name}")
+            for key, (name, title) in PLACES.items()
+        ),
         Binding("b", "band", "band", id="work.band"),
         Binding("left_square_bracket", "shift(-1)", "window back", id="work.back"),
         Binding("right_square_bracket", "shift(1)", "window on", id="work.on"),
@@ -270,7 +273,7 @@ class WorkScreen(Screen[None]):
         self._save(change)
 
     @on(HeardView.Name)
-    def _name(self, asked: HeardView.Name) -> None:
+    def _ask_name(self, asked: HeardView.Name) -> None:
         def rename(name: str | None) -> None:
             if name is None:
                 return

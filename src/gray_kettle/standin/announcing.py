@@ -5,7 +5,7 @@ The bytes follow IEEE Std 802.11-2020 9.3.3.2 and 9.4.2; the decoder does not sh
 
 import struct
 
-from gray_kettle.air.channels import Channel, centre_hz
+from gray_kettle.air.channels import Channel, wide
 from gray_kettle.standin.site import SimNetwork, SimRadio
 
 _RSN = b"\x00\x0f\xac"
@@ -55,10 +55,8 @@ def _secondary(channel: Channel) -> int:
     """HT operation's offset: 1 above, 3 below, 0 none."""
     if channel.width_mhz < 40 or channel.band == "6":
         return 0
-    pair = channel.primary + (4 if channel.band == "5" else 2)
-    if channel.band == "2.4":
-        return 1 if channel.centre_hz > centre_hz("2.4", channel.primary) else 3
-    return 1 if pair in channel.parts and (channel.primary // 4) % 2 == (1 if channel.primary < 149 else 1) else 3
+    pair_hz = channel.centre_hz if channel.band == "2.4" else wide("5", channel.primary, 40)[0].centre_hz
+    return 1 if pair_hz > channel.primary_hz else 3
 
 
 def beacon_body(
@@ -81,7 +79,9 @@ def beacon_body(
         out += _element(50, rates[8:])
     if ciphers is not None and keys is not None:
         suites = struct.pack("<H", len(keys)) + b"".join(_RSN + bytes([k]) for k in keys)
-        out += _element(48, b"\x01\x00" + _RSN + bytes([4]) + b"\x01\x00" + _RSN + bytes([ciphers[0]]) + suites + b"\0\0")
+        out += _element(
+            48, b"\x01\x00" + _RSN + bytes([4]) + b"\x01\x00" + _RSN + bytes([ciphers[0]]) + suites + b"\0\0"
+        )
     newer = {"b": 0, "g": 0, "a": 0, "n": 1, "ac": 2, "ax": 3, "be": 4}[radio.generation]
     if newer >= 1 and channel.band != "6":
         streams = bytes([0xFF] * radio.streams) + bytes(16 - radio.streams)
@@ -95,14 +95,25 @@ def beacon_body(
     if newer >= 3:
         out += _element(0x100 + 35, bytes(17) + struct.pack("<HH", maps, maps))
         six = channel.band == "6"
-        out += _element(0x100 + 36, bytes([0, 0, 2 if six else 0, 0]) + struct.pack("<H", maps) + _he6(channel))
+        out += _element(
+            0x100 + 36, bytes([0, 0, 2 if six else 0, 0]) + struct.pack("<H", maps) + _he6(channel)
+        )
     if newer >= 4:
         code = {20: 0, 40: 1, 80: 2, 160: 3, 320: 4}[channel.width_mhz]
         centre = _number(channel, channel.centre_hz)
         out += _element(0x100 + 108, bytes(12))
         out += _element(0x100 + 106, bytes([1]) + bytes(4) + bytes([code, centre, 0]))
     if vendor_wpa:
-        out += _element(221, _VENDOR + b"\x01\x01\x00" + (_VENDOR + b"\x02") + b"\x01\x00" + (_VENDOR + b"\x02") + b"\x01\x00" + (_VENDOR + b"\x02"))
+        out += _element(
+            221,
+            _VENDOR
+            + b"\x01\x01\x00"
+            + (_VENDOR + b"\x02")
+            + b"\x01\x00"
+            + (_VENDOR + b"\x02")
+            + b"\x01\x00"
+            + (_VENDOR + b"\x02"),
+        )
     return out
 
 
@@ -133,7 +144,11 @@ def listing_text(
         lines.append(f"\tDS Parameter set: channel {channel.primary}")
     lines.append("\tCountry: GB\tEnvironment: Indoor/Outdoor")
     if load is not None:
-        lines += ["\tBSS Load:", f"\t\t * station count: {load[1]}", f"\t\t * channel utilisation: {round(load[0] * 255)}/255"]
+        lines += [
+            "\tBSS Load:",
+            f"\t\t * station count: {load[1]}",
+            f"\t\t * channel utilisation: {round(load[0] * 255)}/255",
+        ]
     if len(rates) > 8:
         lines.append(f"\tExtended supported rates: {' '.join(rates[8:])} ")
     if ciphers is not None and keys is not None:
@@ -154,7 +169,9 @@ def listing_text(
         code, first, second = _segments(channel)
         width = {0: "20 or 40 MHz", 1: "80 MHz"}[code]
         lines += ["\tVHT capabilities:", "\t\tVHT RX MCS set:"]
-        lines += [f"\t\t\t{s} streams: {'MCS 0-9' if s <= radio.streams else 'not supported'}" for s in range(1, 9)]
+        lines += [
+            f"\t\t\t{s} streams: {'MCS 0-9' if s <= radio.streams else 'not supported'}" for s in range(1, 9)
+        ]
         lines += ["\tVHT operation:", f"\t\t * channel width: {code} ({width})"]
         lines += [f"\t\t * center freq segment 1: {first}", f"\t\t * center freq segment 2: {second}"]
     if newer >= 3:
@@ -166,4 +183,4 @@ def listing_text(
 
 
 def _escaped(ssid: bytes) -> str:
-    return "".join(chr(b) if 0x20 < b < 0x7F and b != 0x5C or b == 0x20 else f"\\x{b:02x}" for b in ssid)
+    return "".join(chr(b) if (0x20 < b < 0x7F and b != 0x5C) or b == 0x20 else f"\\x{b:02x}" for b in ssid)

@@ -16,8 +16,16 @@ from gray_kettle.standin.receiving import write_capture, write_scan_log
 from gray_kettle.standin.site import Site
 
 _EVERY_S = 180.0  # scans from the hall
-_SHORT = (("tea bar", 9.0), ("pier", 10.0), ("office", 10.5), ("boat shed", 11.0))  # spot and hour of half an hour there
-_CAPTURES = (("ticket hall", 33.5), ("ticket hall", 36.0))  # hours after the start: in between, and with a boat in
+_SHORT = (
+    ("tea bar", 9.0),
+    ("pier", 10.0),
+    ("office", 10.5),
+    ("boat shed", 11.0),
+)  # spot and hour of half an hour there
+_CAPTURES = (
+    ("ticket hall", 33.5),
+    ("ticket hall", 36.0),
+)  # hours after the start: in between, and with a boat in
 
 
 def demo_setup() -> Setup:

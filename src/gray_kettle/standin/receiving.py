@@ -8,7 +8,7 @@ import numpy as np
 
 from gray_kettle.air.channels import Channel, centre_hz, numbers
 from gray_kettle.standin.announcing import beacon_body, listing_text
-from gray_kettle.standin.site import Point, SimRadio, Site, busy_share, level_dbm
+from gray_kettle.standin.site import Point, SimRadio, Site, busy_share, level_dbm, path_loss_db
 
 _DWELL_S = 0.25
 _BEACON_S = 0.1024
@@ -82,7 +82,13 @@ def _radiotap(rate_mbps: float | None, mcs: tuple[int, int] | None, hz: float, l
 
 
 def _beacons(
-    site: Site, radio: SimRadio, channel: Channel, hz: float, level: float, time_s: float, rng: np.random.Generator
+    site: Site,
+    radio: SimRadio,
+    channel: Channel,
+    hz: float,
+    level: float,
+    time_s: float,
+    rng: np.random.Generator,
 ) -> Iterator[tuple[float, bytes, int]]:
     load = (busy_share(site, radio, time_s), len(radio.clients)) if radio.tells_load else None
     rate = min(radio.basic_rates_mbps) if channel.band == "2.4" else 6.0
@@ -114,7 +120,11 @@ def _data(
         flags = (0x02 if down else 0x01) | 0x40 | (0x08 if rng.random() < radio.retry_share else 0)
         bssid = radio.networks[0].bssid
         addresses = (client.mac + bssid if down else bssid + client.mac) + bssid
-        faded = level + rng.normal(0, 1.5) if down else _client_level(radio, client.away_m, at, hz) + rng.normal(0, 3)
+        faded = (
+            level + rng.normal(0, 1.5)
+            if down
+            else _client_level(radio, client.away_m, at, hz) + rng.normal(0, 3)
+        )
         if faded < _SENSITIVITY_DBM:
             continue
         head = _radiotap(None, (4, 0), hz, faded)
@@ -124,7 +134,7 @@ def _data(
 
 def _client_level(radio: SimRadio, away_m: float, at: Point, hz: float) -> float:
     metres = ((radio.at[0] - at[0]) ** 2 + (radio.at[1] - at[1]) ** 2 + away_m**2) ** 0.5
-    return 15.0 - (20 * np.log10(hz / 1e6) - 27.55) - 30 * np.log10(max(metres, 1.0))
+    return 15.0 - path_loss_db(metres, hz)
 
 
 def hash_of(octets: bytes) -> int:

@@ -1,5 +1,6 @@
 """The lanes: one line a radio over the frequencies it fills; and under them what is left of each place."""
 
+import itertools
 from dataclasses import dataclass
 
 import numpy as np
@@ -15,15 +16,29 @@ from gray_kettle.air.masks import SKIRT_BELOW_MASK_DB, mask_db
 from gray_kettle.judge.assessment import PlaceView, Radio, Standing
 from gray_kettle.records import FloatArray
 from gray_kettle.safe_text import network_name
-from gray_kettle.screens.ink import BARS, Cell, Inked, cell_len, fit, minus, percent
+from gray_kettle.screens.ink import BARS, Cell, Inked, fit, minus, percent
 from gray_kettle.screens.look import Look
 
 _FLOOR_DBM, _TOP_DBM = -95.0, -35.0
 _SHADES = " ░▒▓█"
 _MARGIN_HZ = 12e6
 _LOW_LINES = 24
-_TITLES = {"": "", "bar": "clear air", "clear": "% clear", "shared": "% shared", "overlap": "% overlap", "place": "place"}
-_LEDGER_INKS = {"": "dim", "bar": "foreign", "clear": "text", "shared": "dim", "overlap": "dim", "place": "dim"}
+_TITLES = {
+    "": "",
+    "bar": "clear air",
+    "clear": "% clear",
+    "shared": "% shared",
+    "overlap": "% overlap",
+    "place": "place",
+}
+_LEDGER_INKS = {
+    "": "dim",
+    "bar": "foreign",
+    "clear": "text",
+    "shared": "dim",
+    "overlap": "dim",
+    "place": "dim",
+}
 
 
 @dataclass(frozen=True)
@@ -40,7 +55,9 @@ class Scale:
 
     def hz(self) -> FloatArray:
         """Centre of every column."""
-        return np.asarray(self.low_hz + (np.arange(self.columns) + 0.5) / self.columns * (self.high_hz - self.low_hz))
+        return np.asarray(
+            self.low_hz + (np.arange(self.columns) + 0.5) / self.columns * (self.high_hz - self.low_hz)
+        )
 
 
 def scale_for(places: tuple[PlaceView, ...], radios: tuple[Radio, ...], width: int) -> Scale:
@@ -66,7 +83,7 @@ class Lanes(Inked, Widget, can_focus=True):
 
         channel: Channel
 
-    def __init__(self, *, id: str | None = None) -> None:  # noqa: A002 - Textual's own name
+    def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
         self._look: Look | None = None
         self._places: tuple[PlaceView, ...] = ()
@@ -114,7 +131,7 @@ class Lanes(Inked, Widget, can_focus=True):
         level = (radio.level_dbm or _FLOOR_DBM) + best
         return np.clip((level - _FLOOR_DBM) / (_TOP_DBM - _FLOOR_DBM), 0.0, 1.0)
 
-    def render_line(self, y: int) -> Strip:
+    def render_line(self, y: int) -> Strip:  # noqa: PLR0911 - one return for each kind of line
         width, height = self.size
         if self._look is None:
             return self.cells([], width)
@@ -135,7 +152,9 @@ class Lanes(Inked, Widget, can_focus=True):
         last = y == height - len(self._ledger_kinds) - 1
         hidden = len(self._lanes) - self._first - self._room
         if last and hidden > 0:
-            return self.cells([(fit(f"  and {hidden + 1} weaker: page down", self._scale.label + 40), "dim")], width)
+            return self.cells(
+                [(fit(f"  and {hidden + 1} weaker: page down", self._scale.label + 40), "dim")], width
+            )
         return self._lane(*self._lanes[number]) if number < len(self._lanes) else self._blank()
 
     def _axis(self) -> Strip:
@@ -190,17 +209,21 @@ class Lanes(Inked, Widget, can_focus=True):
         room = scale.label - 8
         label = [
             Segment(" ■ " if radio.own else " □ ", self.ink(ink)),
-            Segment(fit(radio.name, room - 1) + " ", self.ink(name_ink.rstrip("!"), bold=name_ink.endswith("!"))),
-            Segment(fit(minus(radio.level_dbm), 4, True) + " ", self.ink("steam" if not recedes else "faint")),
+            Segment(
+                fit(radio.name, room - 1) + " ", self.ink(name_ink.rstrip("!"), bold=name_ink.endswith("!"))
+            ),
+            Segment(
+                fit(minus(radio.level_dbm), 4, True) + " ", self.ink("steam" if not recedes else "faint")
+            ),
         ]
         remark = percent(radio.air_share) if radio.air_share is not None else ""
         wide = self.size.width - scale.label - scale.columns >= 12
         words = f"  {remark:>5}{' air' if wide else ''}" if remark else ""
         if wide and radio.stay.presence < 0.6:
             words = f"  here {percent(radio.stay.presence)}"
-        return Strip([*label, *self._spectrum(radio, density, ink), Segment(words, self.ink("dim"))]).adjust_cell_length(
-            self.size.width, self.ink("text")
-        )
+        return Strip(
+            [*label, *self._spectrum(radio, density, ink), Segment(words, self.ink("dim"))]
+        ).adjust_cell_length(self.size.width, self.ink("text"))
 
     def _spectrum(self, radio: Radio, density: FloatArray, ink: str) -> list[Segment]:
         scale = self._scale
@@ -211,7 +234,10 @@ class Lanes(Inked, Widget, can_focus=True):
         middle = (low + high) // 2 - len(number) // 2
         beside = high - low < len(number)  # no room within: behind the channel
         if beside:
-            middle = min(scale.column(radio.channel.segments[-1][0] + radio.channel.segments[-1][1] / 2) + 1, scale.columns - len(number))
+            middle = min(
+                scale.column(radio.channel.segments[-1][0] + radio.channel.segments[-1][1] / 2) + 1,
+                scale.columns - len(number),
+            )
         out = []
         for x in range(scale.columns):
             share = float(density[x])
@@ -240,7 +266,11 @@ class Lanes(Inked, Widget, can_focus=True):
         numbers = self._pitch() >= 3
         if self.size.height < _LOW_LINES:
             return (*["bar"] * 3, "clear" if numbers else "bar", "place")
-        return ("", *["bar"] * 4, "clear", "shared", "overlap", "place") if numbers else ("", *["bar"] * 7, "place")
+        return (
+            ("", *["bar"] * 4, "clear", "shared", "overlap", "place")
+            if numbers
+            else ("", *["bar"] * 7, "place")
+        )
 
     def _ledger(self, line: int) -> Strip:
         scale, kinds = self._scale, self._ledger_kinds
@@ -252,7 +282,13 @@ class Lanes(Inked, Widget, can_focus=True):
         for place in self._places:
             mine = self.what_if is not None and place.channel.primary in self.what_if.parts
             at = scale.column(place.channel.centre_hz)
-            ink = "steam!" if mine else "own" if self._is_own(place) and kind in ("bar", "place") else _LEDGER_INKS[kind]
+            ink = (
+                "steam!"
+                if mine
+                else "own"
+                if self._is_own(place) and kind in ("bar", "place")
+                else _LEDGER_INKS[kind]
+            )
             if kind == "bar":
                 below = sum(1 for k in kinds[line + 1 :] if k == "bar")
                 glyph = _bar_glyph(place.standing, below, kinds.count("bar"))
@@ -278,14 +314,18 @@ class Lanes(Inked, Widget, can_focus=True):
             return str(place.channel.primary)
         if standing is None:
             return "–"
-        share = {"clear": standing.clear_air, "shared": standing.co_channel_lost, "overlap": standing.adjacent_lost}[kind]
+        share = {
+            "clear": standing.clear_air,
+            "shared": standing.co_channel_lost,
+            "overlap": standing.adjacent_lost,
+        }[kind]
         word = f"{100 * share:.0f}"
         return word if len(word) < self._pitch() else "··"  # 100 where only two digits fit
 
     def _pitch(self) -> int:
         """Columns from one place to the next."""
         centres = sorted(self._scale.column(p.channel.centre_hz) for p in self._places)
-        return min((b - a for a, b in zip(centres, centres[1:], strict=False)), default=8)
+        return min((b - a for a, b in itertools.pairwise(centres)), default=8)
 
     def _is_own(self, place: PlaceView) -> bool:
         return any(radio.channel.primary == place.channel.primary for radio in self._own())
@@ -313,6 +353,3 @@ def _bar_glyph(standing: Standing | None, lines_below: int, lines: int) -> str:
     if eighths <= 0:
         return " " if lines_below else "▁"
     return BARS[min(8, eighths)]
-
-
-__all__ = ["Lanes", "Scale", "cell_len", "scale_for"]

@@ -43,7 +43,7 @@ class AirView(Place):
     ]
     HINTS = (("← →", "what-if place"), ("↑ ↓", "width"), ("s", "seen from"), ("x", "export drawing"))
 
-    def __init__(self, *, id: str | None = None) -> None:  # noqa: A002 - Textual's own name
+    def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
         self._look: Look | None = None
         self._places: tuple[PlaceView, ...] = ()
@@ -108,10 +108,13 @@ class AirView(Place):
         """To the next place at which the present width exists."""
         if self._what_if is None or self._look is None:
             return
-        channels = self._channels(self._what_if.width_mhz)
+        now = self._what_if
+        channels = self._channels(now.width_mhz)
         if not channels:
             return
-        at = min(range(len(channels)), key=lambda k: (channels[k] != self._what_if, abs(channels[k].primary - self._what_if.primary)))
+        at = min(
+            range(len(channels)), key=lambda k: (channels[k] != now, abs(channels[k].primary - now.primary))
+        )
         self._what_if = channels[max(0, min(at + step, len(channels) - 1))]
         self._tell()
 
@@ -158,7 +161,13 @@ class AirView(Place):
             return [Row("side", tuple(tuple(line) for line in self._short(seat, channel)), fixed=True)]
         lines: list[list[Cell]] = [[("seen from ", "dim"), (seat, "own!" if view else "text!")], []]
         here = view is not None and channel == view.radio.channel
-        lines.append([("what if   ", "dim"), (f"◂ {channel.label} ▸", "steam!"), ("  where it is now" if here else "", "dim")])
+        lines.append(
+            [
+                ("what if   ", "dim"),
+                (f"◂ {channel.label} ▸", "steam!"),
+                ("  where it is now" if here else "", "dim"),
+            ]
+        )
         found = self._standing(channel)
         if found is None:
             lines += [[], [("not measured: nothing was listened to there", "dim")]]
@@ -171,29 +180,43 @@ class AirView(Place):
     def _short(self, seat: str, channel: Channel) -> list[list[Cell]]:
         """Three lines where there is no room for more."""
         found = self._standing(channel)
-        lines: list[list[Cell]] = [[("from ", "dim"), (seat, "own!"), ("   what if ", "dim"), (f"◂ {channel.label} ▸", "steam!")]]
+        lines: list[list[Cell]] = [
+            [("from ", "dim"), (seat, "own!"), ("   what if ", "dim"), (f"◂ {channel.label} ▸", "steam!")]
+        ]
         if found is None:
             return [*lines, [("not measured: nothing was listened to there", "dim")]]
         figures = f"{percent(found.clear_air)}   {found.expected_mbps:.0f} Mb/s expected"
-        worst = ", ".join(f"{h.name} {percent(h.share_lost)}" for h in found.harms[:3]) or "nothing that was heard"
+        worst = (
+            ", ".join(f"{h.name} {percent(h.share_lost)}" for h in found.harms[:3])
+            or "nothing that was heard"
+        )
         return [*lines, [("clear air ", "dim"), (figures, "steam!")], [("lost to ", "dim"), (worst, "text")]]
 
     def _figures(self, found: Standing, view: OwnView | None, here: bool) -> list[list[Cell]]:
         now = view.now if view else None
-        if now is None or here:
-            before = ("", "")
-        else:
-            before = (f"{percent(now.clear_air)} → ", f"{now.expected_mbps:.0f} → ")
+        before = (
+            ("", "")
+            if now is None or here
+            else (f"{percent(now.clear_air)} → ", f"{now.expected_mbps:.0f} → ")
+        )
         who = "" if view else f"  ({USUAL.generation}, {USUAL.streams} streams)"
         return [
             [],
             [("clear air ", "dim"), (before[0], "dim"), (percent(found.clear_air), "steam!")],
-            [("expected  ", "dim"), (before[1], "dim"), (f"{found.expected_mbps:.0f} Mb/s", "steam!"), (who, "dim")],
+            [
+                ("expected  ", "dim"),
+                (before[1], "dim"),
+                (f"{found.expected_mbps:.0f} Mb/s", "steam!"),
+                (who, "dim"),
+            ],
         ]
 
     def _harms(self, found: Standing, width: int) -> list[list[Cell]]:
         if not found.harms:
-            return [[], *([(line, "dim")] for line in wrap("nothing that was heard takes any of it", width - 2))]
+            return [
+                [],
+                *([(line, "dim")] for line in wrap("nothing that was heard takes any of it", width - 2)),
+            ]
         lines: list[list[Cell]] = [[], [("lost to", "dim")]]
         lines += [self._harm(h, width) for h in found.harms[:8]]
         if len(found.harms) > 8:
@@ -217,7 +240,10 @@ class AirView(Place):
             return []
         used = place.utilisation
         value = "not measured" if used.value is None else f"{percent(used.value)} busy"
-        lines: list[list[Cell]] = [[], [("channel ", "dim"), (f"{channel.primary}: ", "dim"), (value, "text!")]]
+        lines: list[list[Cell]] = [
+            [],
+            [("channel ", "dim"), (f"{channel.primary}: ", "dim"), (value, "text!")],
+        ]
         if used.value is not None:
             words = f"source {used.source}, confidence {used.confidence}"
             if used.others:

@@ -1,6 +1,7 @@
 """Brief: the answer first. Findings, worst first; beside them our radios, and what is not known yet."""
 
 from dataclasses import dataclass
+from typing import ClassVar
 
 from textual import on
 from textual.app import ComposeResult
@@ -31,7 +32,7 @@ class BriefView(Place):
     BriefView #brief-right { width: 2fr; margin-left: 1; border-left: solid $rule; }
     BriefView.-narrow #brief-right { display: none; }
     """
-    BINDINGS = [Binding("enter", "go", "evidence", id="brief.go")]
+    BINDINGS: ClassVar = [Binding("enter", "go", "evidence", id="brief.go")]
     HINTS = (("⏎", "evidence"), ("tab", "own radios"))
 
     @dataclass
@@ -61,7 +62,16 @@ class BriefView(Place):
         look = self._look
         rows = [self._heading(width)]
         if not look.assessment.radios:
-            rows.append(_fixed("empty", ["Nothing has been heard in this window.", "", "t  choose captures or scan listings to take"]))
+            rows.append(
+                _fixed(
+                    "empty",
+                    [
+                        "Nothing has been heard in this window.",
+                        "",
+                        "t  choose captures or scan listings to take",
+                    ],
+                )
+            )
         elif not look.assessment.own:
             lines = [
                 "Which networks are ours? Without that there is nothing to judge.",
@@ -85,7 +95,10 @@ class BriefView(Place):
         lines: list[tuple[Cell, ...]] = [tuple(cells)]
         complaint = printable(self._look.setup.complaint)
         if complaint:
-            lines += [((line, "dim"),) for line in wrap(f"“{complaint}”", width - 2, 1 if self.has_class("-low") else 2)]
+            lines += [
+                ((line, "dim"),)
+                for line in wrap(f"“{complaint}”", width - 2, 1 if self.has_class("-low") else 2)
+            ]
         lines.append(())
         return Row("heading", tuple(lines), fixed=True)
 
@@ -94,14 +107,28 @@ class BriefView(Place):
         inner = width - 5
         loud = finding.severity == "act"
         lines: list[tuple[Cell, ...]] = [
-            ((f"{mark} ", ink), (fit(f"{finding.subject} {HEADLINES[finding.kind]}", inner).rstrip(), "steam!" if loud else "text!"))
+            (
+                (f"{mark} ", ink),
+                (
+                    fit(f"{finding.subject} {HEADLINES[finding.kind]}", inner).rstrip(),
+                    "steam!" if loud else "text!",
+                ),
+            )
         ]
         if finding.severity == "note":
-            lines += [(("  ", "dim"), (line, "dim")) for line in wrap(f"{finding.cause} {finding.effect}", inner, 2)]
+            lines += [
+                (("  ", "dim"), (line, "dim")) for line in wrap(f"{finding.cause} {finding.effect}", inner, 2)
+            ]
         else:
-            lines += [(("  ", "dim"), (line, "text")) for line in wrap(f"{finding.cause} {finding.effect}", inner, 4)]
+            lines += [
+                (("  ", "dim"), (line, "text"))
+                for line in wrap(f"{finding.cause} {finding.effect}", inner, 4)
+            ]
             steps = wrap(finding.first_step, inner - 7, 3)
-            lines += [((f"  {'first' if k == 0 else '     '}  ", "own"), (line, "own")) for k, line in enumerate(steps)]
+            lines += [
+                ((f"  {'first' if k == 0 else '     '}  ", "own"), (line, "own"))
+                for k, line in enumerate(steps)
+            ]
         lines.append(())
         return Row(str(number), tuple(lines))
 
@@ -112,15 +139,25 @@ class BriefView(Place):
             rows.append(self._card(view, width))
         lines: list[tuple[Cell, ...]] = [(), (("Not known yet", "steam!"),)]
         for text in look.assessment.not_known:
-            lines += [((("– " if k == 0 else "  ") + line, "dim"),) for k, line in enumerate(wrap(text, width - 4))]
+            lines += [
+                ((("– " if k == 0 else "  ") + line, "dim"),) for k, line in enumerate(wrap(text, width - 4))
+            ]
         return [*rows, Row("not-known", tuple(lines), fixed=True)]
 
     def _card(self, view: OwnView, width: int) -> Row:
         radio, now = view.radio, view.now
-        head: list[Cell] = [("■ ", "own"), (fit(f"{radio.name} {radio.band}", 14), "text!"), (fit(radio.channel.label, 8), "text")]
+        head: list[Cell] = [
+            ("■ ", "own"),
+            (fit(f"{radio.name} {radio.band}", 14), "text!"),
+            (fit(radio.channel.label, 8), "text"),
+        ]
         if now is None:
-            return Row(radio.id, (tuple([*head, ("level not known", "dim")]), ()))
-        head += [("clear air ", "dim"), (fit(percent(now.clear_air), 5, True), "steam!"), (f"{now.expected_mbps:6.0f} Mb/s", "text")]
+            return Row(radio.id, ((*head, ("level not known", "dim")), ()))
+        head += [
+            ("clear air ", "dim"),
+            (fit(percent(now.clear_air), 5, True), "steam!"),
+            (f"{now.expected_mbps:6.0f} Mb/s", "text"),
+        ]
         bar_width = max(8, min(_BAR, width - 36))
         lost = 1 - now.clear_air
         total = now.adjacent_lost + now.co_channel_lost
@@ -132,7 +169,12 @@ class BriefView(Place):
             for name, share in (("overlap", now.adjacent_lost), ("shared", now.co_channel_lost))
             if share >= 0.01
         ]
-        bar: list[Cell] = [("  ", "text"), ("█" * clear, "own"), ("▒" * adjacent, "foreign"), ("░" * rest, "foreign")]
+        bar: list[Cell] = [
+            ("  ", "text"),
+            ("█" * clear, "own"),
+            ("▒" * adjacent, "foreign"),
+            ("░" * rest, "foreign"),
+        ]
         words = f"  {' · '.join(losses) or 'nothing lost'}"
         return Row(radio.id, (tuple(head), (*bar, (fit(words, max(0, width - bar_width - 4)), "dim")), ()))
 

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from rich.cells import cell_len
 from textual import events
 from textual.message import Message
 from textual.reactive import reactive
@@ -9,7 +10,7 @@ from textual.strip import Strip
 from textual.widget import Widget
 
 from gray_kettle.safe_text import printable
-from gray_kettle.screens.ink import Cell, Inked, cell_len, fit
+from gray_kettle.screens.ink import Cell, Inked, fit
 from gray_kettle.screens.look import BANDS, Look
 
 # Places have fixed numbers; one that has nothing behind it yet is not shown.
@@ -27,7 +28,7 @@ class _Line(Inked, Widget):
 
         word: str
 
-    def __init__(self, *, id: str | None = None) -> None:  # noqa: A002 - Textual's own name
+    def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
         self._targets: list[tuple[int, int, str]] = []
 
@@ -111,7 +112,14 @@ class KeyHints(_Line):
     """The keys that matter here: the screen's own first."""
 
     own: reactive[tuple[tuple[str, str], ...]] = reactive(())
-    ALWAYS = (("b", "band"), ("[ ]", "window"), ("{ }", "shorter longer"), ("t", "take"), ("?", "help"), ("ctrl+p", "everything"))
+    ALWAYS = (
+        ("b", "band"),
+        ("[ ]", "window"),
+        ("{ }", "shorter longer"),
+        ("t", "take"),
+        ("?", "help"),
+        ("ctrl+p", "everything"),
+    )
 
     def line(self, width: int) -> list[tuple[str, str, str]]:
         out, used = [(" ", "text", "")], 1

@@ -74,7 +74,13 @@ class TimeRail(Inked, Widget):
         assert look is not None
         text = [" "] * width
         span_s = look.case_end_s - look.case_start_s
-        step_s, form = (86400, "%a %d") if span_s > 36 * 3600 else (3600, "%H:%M") if span_s > 3 * 3600 else (60, "%H:%M")
+        step_s, form = (
+            (86400, "%a %d")
+            if span_s > 36 * 3600
+            else (3600, "%H:%M")
+            if span_s > 3 * 3600
+            else (60, "%H:%M")
+        )
         while span_s / step_s > width / 9:
             step_s *= 2
         first = local(look.case_start_s, look.setup.country)

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import ClassVar
 
 import numpy as np
 from textual import events
@@ -30,7 +31,7 @@ class RowList(Inked, ScrollView, can_focus=True):
     DEFAULT_CSS = """
     RowList { height: 1fr; scrollbar-size-vertical: 1; background: $background; }
     """
-    BINDINGS = [
+    BINDINGS: ClassVar = [
         Binding("up,k", "step(-1)", "Up", show=False, id="rows.up"),
         Binding("down,j", "step(1)", "Down", show=False, id="rows.down"),
         Binding("pageup", "page(-1)", "Page up", show=False, id="rows.page-up"),
@@ -66,7 +67,7 @@ class RowList(Inked, ScrollView, can_focus=True):
         def control(self) -> "RowList":
             return self.rows
 
-    def __init__(self, *, id: str | None = None, empty: str = "", keeps_mark: bool = False) -> None:  # noqa: A002
+    def __init__(self, *, id: str | None = None, empty: str = "", keeps_mark: bool = False) -> None:
         """keeps_mark: the chosen row stays marked while the focus is elsewhere (what it leads to is shown beside)."""
         super().__init__(id=id)
         self._keeps_mark = keeps_mark

@@ -22,7 +22,7 @@ class LevelChart(Inked, Widget):
     DEFAULT_CSS = "LevelChart { height: 11; }"
     radio_id: reactive[str] = reactive("")
 
-    def __init__(self, *, id: str | None = None) -> None:  # noqa: A002 - Textual's own name
+    def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
         self._look: Look | None = None
         self._drawn: tuple[str, int, int] | None = None
@@ -94,10 +94,15 @@ class LevelChart(Inked, Widget):
                 return fit(minus(level), _AXIS - 2, True) + " ┤"
         return " " * (_AXIS - 1) + "│"
 
-    def _dots(self, upper: "np.ndarray[tuple[int], np.dtype[np.int64]]", lower: "np.ndarray[tuple[int], np.dtype[np.int64]]", shown: tuple[Radio, ...]) -> list[Cell]:
+    def _dots(
+        self,
+        upper: "np.ndarray[tuple[int], np.dtype[np.int64]]",
+        lower: "np.ndarray[tuple[int], np.dtype[np.int64]]",
+        shown: tuple[Radio, ...],
+    ) -> list[Cell]:
         cells: list[Cell] = []
         for top, bottom in zip(upper, lower, strict=True):
-            number = min(n for n in (top, bottom) if n) - 1 if top or bottom else -1
+            number = int(min(n for n in (top, bottom) if n)) - 1 if top or bottom else -1
             glyph = "█" if top and bottom and top == bottom else "▀" if top == number + 1 and top else "▄"
             cell = (" ", "text") if number < 0 else (glyph, self._series_ink(number, shown[number]))
             if cells and cells[-1][1] == cell[1]:

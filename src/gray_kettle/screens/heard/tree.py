@@ -43,7 +43,13 @@ def _name_width(width: int) -> int:
 
 
 def radio_row(
-    radio: Radio, history: FloatArray, margin_db: float | None, is_open: bool, recedes: bool, width: int, country: str
+    radio: Radio,
+    history: FloatArray,
+    margin_db: float | None,
+    is_open: bool,
+    recedes: bool,
+    width: int,
+    country: str,
 ) -> Row:
     """One radio on one line."""
     plain = "faint" if recedes else "text"
@@ -58,13 +64,22 @@ def radio_row(
         (fit(minus(radio.level_dbm), 4, True), plain if recedes else "steam!"),
     ]
     if width >= 100:
-        shares = [None if np.isnan(v) else float(np.clip((v - _LOW_DBM) / (_HIGH_DBM - _LOW_DBM), 0.02, 1)) for v in history]
+        shares = [
+            None if np.isnan(v) else float(np.clip((v - _LOW_DBM) / (_HIGH_DBM - _LOW_DBM), 0.02, 1))
+            for v in history
+        ]
         cells.append((f"  {bar_glyphs(shares)}", ink))
     margin = "" if margin_db is None else f"{margin_db:+.0f}".replace("-", "−")
     cells += [
-        (fit(margin, 8, True), "act" if margin_db is not None and margin_db < 20 and radio.own and not recedes else plain),
+        (
+            fit(margin, 8, True),
+            "act" if margin_db is not None and margin_db < 20 and radio.own and not recedes else plain,
+        ),
         (fit(percent(radio.air_share), 7, True), plain),
-        (fit(percent(radio.retry_share), 7, True), "act" if (radio.retry_share or 0) >= 0.2 and not recedes else plain),
+        (
+            fit(percent(radio.retry_share), 7, True),
+            "act" if (radio.retry_share or 0) >= 0.2 and not recedes else plain,
+        ),
         ("  " + fit(f"{radio.generation} {radio.streams}×{radio.streams}", 7), "dim"),
         (fit(str(clients or (f"({told})" if told else "–")), 8, True), plain),
     ]

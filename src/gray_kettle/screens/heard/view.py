@@ -48,7 +48,14 @@ class HeardView(Place):
         Binding("f", "follow", "follow", id="heard.follow"),
         Binding("escape", "leave_filter", show=False, id="heard.leave-filter"),
     ]
-    HINTS = (("/", "filter"), ("s", "sort"), ("⏎", "open"), ("o", "own or foreign"), ("n", "name"), ("f", "follow"))
+    HINTS = (
+        ("/", "filter"),
+        ("s", "sort"),
+        ("⏎", "open"),
+        ("o", "own or foreign"),
+        ("n", "name"),
+        ("f", "follow"),
+    )
 
     @dataclass
     class MarkOwn(Message):
@@ -62,7 +69,7 @@ class HeardView(Place):
     class Follow(Message):
         radio: Radio
 
-    def __init__(self, *, id: str | None = None) -> None:  # noqa: A002 - Textual's own name
+    def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
         self._look: Look | None = None
         self._open: set[str] = set()
@@ -101,7 +108,9 @@ class HeardView(Place):
         chosen.sort(key=lambda r: sort_key(r, SORTS[self._sort]))
         names = sum(len(r.networks) for r in chosen)
         clients = sum(len(n.clients) for r in chosen for n in r.networks)
-        text = self._wrong or f"{len(chosen)} radios, {names} names, {clients} clients · by {SORTS[self._sort]}"
+        text = (
+            self._wrong or f"{len(chosen)} radios, {names} names, {clients} clients · by {SORTS[self._sort]}"
+        )
         self.query_one("#heard-count", Static).update(text)
 
         def build(width: int) -> list[Row]:

@@ -2,6 +2,7 @@
 
 from typing import ClassVar
 
+from rich.segment import Segment
 from textual import on
 from textual.app import ComposeResult
 from textual.containers import Horizontal
@@ -15,7 +16,6 @@ from gray_kettle.screens.frame.place import Place
 from gray_kettle.screens.frame.rows import Row, RowList
 from gray_kettle.screens.ink import Cell, Inked, fit, percent, wrap
 from gray_kettle.screens.look import Look
-from rich.segment import Segment
 
 
 class Field(Inked, Widget):
@@ -42,7 +42,13 @@ class Field(Inked, Widget):
         if y - 2 < len(widths):
             return self._width_line(move, widths[y - 2], primaries, pitch)
         if y == len(widths) + 3:
-            return self.cells([(" ◎ now   ● proposed   ✗ not open to it   ", "dim"), (self._barred(move, width - 42), "faint")], width)
+            return self.cells(
+                [
+                    (" ◎ now   ● proposed   ✗ not open to it   ", "dim"),
+                    (self._barred(move, width - 42), "faint"),
+                ],
+                width,
+            )
         return self.cells([], width)
 
     def _barred(self, move: Move, room: int) -> str:
@@ -97,13 +103,17 @@ class PlanView(Place):
     """
     HINTS: ClassVar = (("↑ ↓", "radio"), ("tab", "reasons, steps"))
 
-    def __init__(self, *, id: str | None = None) -> None:  # noqa: A002 - Textual's own name
+    def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
         self._look: Look | None = None
 
     def compose(self) -> ComposeResult:
         yield Static("", id="plan-head", markup=False)
-        yield RowList(id="plan-moves", keeps_mark=True, empty=" No own radio was heard in this window: press o in Heard to mark one.")
+        yield RowList(
+            id="plan-moves",
+            keeps_mark=True,
+            empty=" No own radio was heard in this window: press o in Heard to mark one.",
+        )
         with Horizontal(id="plan-below"):
             yield RowList(id="plan-reasons")
             yield RowList(id="plan-steps")
@@ -125,7 +135,9 @@ class PlanView(Place):
         return self._look.proposal if self._look else None
 
     def _move_rows(self, width: int) -> list[Row]:
-        head = f"   {fit('radio', 16)} {fit('now', 9)} {fit('proposed', 10)} {fit('clear air', 15)} {fit('expected Mb/s', 14)}{' why' if width >= _WHY_COLUMNS else ''}"
+        columns = (("radio", 16), ("now", 9), ("proposed", 10), ("clear air", 15), ("expected Mb/s", 14))
+        head = "   " + " ".join(fit(word, size) for word, size in columns)
+        head += " why" if width >= _WHY_COLUMNS else ""
         self.query_one("#plan-head", Static).update(fit(head, width))
         proposal = self._proposal()
         if proposal is None:
@@ -154,10 +166,13 @@ class PlanView(Place):
         steps = proposal.other_steps if proposal else ()
         for number, step in enumerate(steps, 1):
             lines: list[tuple[Cell, ...]] = [
-                ((f"{number} " if k == 0 else "  ", "own!"), (line, "text!")) for k, line in enumerate(wrap(step.what, width - 5))
+                ((f"{number} " if k == 0 else "  ", "own!"), (line, "text!"))
+                for k, line in enumerate(wrap(step.what, width - 5))
             ]
             lines += [(("  " + line, "own"),) for line in wrap(step.gain, width - 5)]
-            lines += [(("  " + line, "dim"),) for line in wrap(f"{step.why} Effort: {step.effort}.", width - 5)]
+            lines += [
+                (("  " + line, "dim"),) for line in wrap(f"{step.why} Effort: {step.effort}.", width - 5)
+            ]
             rows.append(Row(f"step-{number}", (*lines, ())))
         if not steps:
             rows.append(Row("none", ((("Nothing beside the moves was found.", "dim"),),), fixed=True))
@@ -172,7 +187,8 @@ def _gain(move: Move) -> float:
 
 def _move_row(move: Move, width: int) -> Row:
     before, after = move.before, move.after
-    assert before is not None and after is not None
+    assert before is not None
+    assert after is not None
     proposed = "stay" if move.stays else move.target.label
     clear = f"{100 * before.clear_air:3.0f} → {percent(after.clear_air)}"
     rate = f"{before.expected_mbps:4.0f} → {after.expected_mbps:.0f}"
@@ -195,11 +211,16 @@ def _reason_rows(move: Move | None, width: int) -> list[Row]:
     title: list[Cell] = [("Why ", "dim"), (f"{move.radio.name} {move.radio.band}: {verb}", "steam!")]
     lines: list[tuple[Cell, ...]] = [tuple(title), ()]
     for reason in move.reasons:
-        lines += [(("– " if k == 0 else "  ", "own"), (line, "text")) for k, line in enumerate(wrap(reason, width - 5))]
+        lines += [
+            (("– " if k == 0 else "  ", "own"), (line, "text"))
+            for k, line in enumerate(wrap(reason, width - 5))
+        ]
     if move.alternatives:
         lines += [(), (("Instead", "dim"),)]
     for other in move.alternatives:
         label = fit(other.channel.label, 8)
         text = wrap(f"{other.expected_mbps:.0f} Mb/s: {other.loses}", width - 12)
-        lines += [((f"  {label if k == 0 else ' ' * 8} ", "text!"), (line, "dim")) for k, line in enumerate(text)]
+        lines += [
+            ((f"  {label if k == 0 else ' ' * 8} ", "text!"), (line, "dim")) for k, line in enumerate(text)
+        ]
     return [Row("reasons", tuple(lines))]

@@ -20,7 +20,8 @@ from gray_kettle.screens.frame.rows import Row, RowList
 from gray_kettle.screens.ink import Cell, fit, minus
 
 FORM_CSS = """
-.form { width: 92; max-width: 96%; height: auto; max-height: 94%; padding: 1 2; background: $surface; border: round $rule; }
+.form { width: 92; max-width: 96%; height: auto; max-height: 94%; padding: 1 2; }
+.form { background: $surface; border: round $rule; }
 .form Label { color: $dim; margin-top: 1; width: 100%; }
 .form .form-title { color: $steam; text-style: bold; }
 .form .form-wrong { color: $act; height: auto; }
@@ -44,7 +45,11 @@ class CaseForm(ModalScreen[tuple[Path, Setup] | None]):
     def compose(self) -> ComposeResult:
         setup = self._setup
         with Vertical(classes="form"):
-            yield Static("The site" if self._path else "New case, step 1 of 3: the site", classes="form-title", markup=False)
+            yield Static(
+                "The site" if self._path else "New case, step 1 of 3: the site",
+                classes="form-title",
+                markup=False,
+            )
             if self._path is None:
                 yield Label("Case file", markup=False)
                 yield Input("visit.kettle", id="form-file")
@@ -64,10 +69,15 @@ class CaseForm(ModalScreen[tuple[Path, Setup] | None]):
     @on(Input.Submitted)
     @on(Button.Pressed, "#form-done")
     def _done(self) -> None:
-        words = {name: self.query_one(f"#form-{name}", Input).value.strip() for name in ("site", "country", "complaint", "clients")}
+        words = {
+            name: self.query_one(f"#form-{name}", Input).value.strip()
+            for name in ("site", "country", "complaint", "clients")
+        }
         try:
             path = self._path or self._new_path(self.query_one("#form-file", Input).value.strip())
-            if words["country"] and not (len(words["country"]) == 2 and words["country"].isascii() and words["country"].isalpha()):
+            if words["country"] and not (
+                len(words["country"]) == 2 and words["country"].isascii() and words["country"].isalpha()
+            ):
                 raise ValueError("A country is two letters, for example GB.")
             limits = tuple(words["clients"].replace(",", " ").split())
             for limit in limits:
@@ -112,7 +122,9 @@ class NameForm(ModalScreen[str | None]):
 
     def compose(self) -> ComposeResult:
         with Vertical(classes="form"):
-            title = f"What do you call {self._radio.id} ({self._radio.channel.label}, {self._radio.band} GHz)?"
+            title = (
+                f"What do you call {self._radio.id} ({self._radio.channel.label}, {self._radio.band} GHz)?"
+            )
             yield Static(title, classes="form-title", markup=False)
             yield Input(self._radio.name, id="form-name", max_length=40)
 
@@ -130,7 +142,7 @@ class OwnForm(ModalScreen[tuple[str, ...] | None]):
     CSS = "OwnForm { align: center middle; } OwnForm RowList { height: 16; background: $surface; margin-top: 1; }"
     BINDINGS: ClassVar = [
         Binding("escape", "cancel", "cancel", id="own.cancel"),
-        Binding("space", "toggle", "mark", priority=True, id="own.toggle"),
+        Binding("space", "mark", "mark", priority=True, id="own.toggle"),
         Binding("enter", "done", "done", priority=True, id="own.done"),
     ]
 
@@ -164,7 +176,7 @@ class OwnForm(ModalScreen[tuple[str, ...] | None]):
         return out
 
     @on(RowList.Chosen)
-    def action_toggle(self) -> None:
+    def action_mark(self) -> None:
         rows = self.query_one(RowList)
         if rows.key:
             self._chosen ^= {rows.key}
@@ -181,7 +193,10 @@ class OwnForm(ModalScreen[tuple[str, ...] | None]):
 
 
 def _names_heard(radios: tuple[Radio, ...]) -> list[tuple[str, str, float, int]]:
-    """(value to keep, name to show, best level, radios), strongest first; a name that is no text goes by its address."""
+    """(value to keep, name to show, best level, radios), strongest first.
+
+    A name that is no text goes by its address.
+    """
     found: dict[str, tuple[str, float, set[str]]] = {}
     for radio in radios:
         for network in radio.networks:

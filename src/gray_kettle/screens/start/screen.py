@@ -35,7 +35,10 @@ class StartScreen(Screen[None]):
     StartScreen #start-words { color: $dim; margin-bottom: 1; }
     StartScreen RowList { height: 16; }
     """
-    BINDINGS: ClassVar = [Binding("n", "new", "new case", id="start.new"), Binding("q", "app.quit", "quit", id="start.quit")]
+    BINDINGS: ClassVar = [
+        Binding("n", "new", "new case", id="start.new"),
+        Binding("q", "app.quit", "quit", id="start.quit"),
+    ]
 
     class OpenCase(Message):
         """Open this case; fresh: it was just made, so go on with the first files."""
@@ -50,7 +53,11 @@ class StartScreen(Screen[None]):
     def compose(self) -> ComposeResult:
         with Vertical():
             yield Static("gray kettle", id="start-title", markup=False)
-            yield Static("what is wrong on the air, what to change, and proof that it helped", id="start-words", markup=False)
+            yield Static(
+                "what is wrong on the air, what to change, and proof that it helped",
+                id="start-words",
+                markup=False,
+            )
             yield RowList(id="start-list")
 
     def on_mount(self) -> None:

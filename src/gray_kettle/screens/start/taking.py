@@ -3,6 +3,7 @@
 import shlex
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import ClassVar
 
@@ -145,7 +146,7 @@ class TakeProgress(ModalScreen[Taken]):
                             case,
                             source,
                             self._chosen.spot,
-                            progress=lambda done, total, name=source.name: self.post_message(self.Step(name, done, total)),
+                            progress=partial(self._step_done, source.name),
                             is_cancelled=lambda: worker.is_cancelled,
                         )
                     except KettleError as error:
@@ -153,10 +154,15 @@ class TakeProgress(ModalScreen[Taken]):
                     else:
                         notes = " ".join(result.notes)
                         what = "scans" if "scan" in result.kind else "frames"
-                        read.append(f"{result.source}: {result.records:,} {what} read ({result.kind}). {notes}".strip())
+                        read.append(
+                            f"{result.source}: {result.records:,} {what} read ({result.kind}). {notes}".strip()
+                        )
         except KettleError as error:
             refused.append(str(error))
         self.post_message(self.Finished(Taken(tuple(read), tuple(refused))))
+
+    def _step_done(self, name: str, done: int, total: int) -> None:
+        self.post_message(self.Step(name, done, total))
 
     @on(Step)
     def _step(self, step: Step) -> None:

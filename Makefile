@@ -1,0 +1,53 @@
+# Two commands do everything on a fresh machine: `make demo` and `make test`.
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+
+.PHONY: demo test lint screenshots bench lock clean
+
+demo: $(VENV)/.app
+	@$(BIN)/gray-kettle demo
+
+test: $(VENV)/.dev
+	@tools/need tmux
+	@$(MAKE) --no-print-directory lint
+	@$(BIN)/pytest
+
+lint: $(VENV)/.dev
+	@$(BIN)/ruff check src tests benchmarks
+	@$(BIN)/ruff format --check --quiet src tests benchmarks
+	@$(BIN)/mypy
+	@$(BIN)/lint-imports --no-cache > .lint-imports.txt || (cat .lint-imports.txt; exit 1)
+	@rm -f .lint-imports.txt
+
+# Pictures of the main views from the demo case, as they are linked from the README.
+screenshots: $(VENV)/.app
+	@tools/need Xvfb:xvfb xterm xdotool import:imagemagick fc-list:fontconfig
+	@tools/screenshots
+
+bench: $(VENV)/.dev
+	@$(BIN)/python -m benchmarks
+
+$(VENV)/bin/python:
+	@tools/make_venv $(PYTHON) $(VENV)
+
+$(VENV)/.app: requirements.lock pyproject.toml | $(VENV)/bin/python
+	@$(BIN)/pip install --quiet --disable-pip-version-check -r requirements.lock
+	@$(BIN)/pip install --quiet --disable-pip-version-check --no-deps -e .
+	@touch $@
+
+$(VENV)/.dev: requirements-dev.lock pyproject.toml | $(VENV)/bin/python
+	@$(BIN)/pip install --quiet --disable-pip-version-check -r requirements-dev.lock
+	@$(BIN)/pip install --quiet --disable-pip-version-check --no-deps -e .
+	@touch $@ $(VENV)/.app
+
+# After a change of the dependencies in pyproject.toml.
+lock: $(VENV)/.dev
+	@$(BIN)/pip install --quiet uv
+	@$(BIN)/uv pip compile --quiet --universal --python-version 3.11 --no-header --no-annotate \
+		--extra dev pyproject.toml -o requirements-dev.lock
+	@$(BIN)/uv pip compile --quiet --universal --python-version 3.11 --no-header --no-annotate \
+		-c requirements-dev.lock pyproject.toml -o requirements.lock
+
+clean:
+	rm -rf $(VENV) .pytest_cache .mypy_cache .ruff_cache .hypothesis
