@@ -104,7 +104,8 @@ def plan_text(proposal: Proposal, band: str | None) -> str:
         to = "stay" if move.stays else f"→ {move.target.label}"
         lines.append(
             f"■ {move.radio.name} {move.radio.band} GHz  {move.source.label} {to}   "
-            f"clear air {_share(move.before.clear_air)} → {_share(move.after.clear_air)}   {move.before.expected_mbps:.0f} → {move.after.expected_mbps:.0f} Mb/s"
+            f"clear air {_share(move.before.clear_air)} → {_share(move.after.clear_air)}   "
+            f"{move.before.expected_mbps:.0f} → {move.after.expected_mbps:.0f} Mb/s"
         )
         lines += [f"    {reason}" for reason in move.reasons]
         lines += [

@@ -33,7 +33,7 @@ def unpack(layout: type[Table], names: str, rows: int, payload: bytes) -> Table:
         dtype = np.dtype(kind)
         size = rows * dtype.itemsize
         octets = np.frombuffer(raw, np.uint8, size, at).reshape(dtype.itemsize, rows)
-        found[name] = np.ascontiguousarray(octets.T).view(dtype).reshape(rows)
+        found[name] = octets.T.copy(order="C").view(dtype).reshape(rows)
         at += size
     return layout(*(found[column.name] for column in fields(layout)))
 

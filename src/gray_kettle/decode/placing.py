@@ -6,7 +6,7 @@ operation), 802.11be-2024 9.4.2.311 (EHT operation); docs/radio-model.md, "Chann
 
 from dataclasses import dataclass
 
-from gray_kettle.air.channels import Channel, centre_hz, narrow, wide
+from gray_kettle.air.channels import Channel, centre_hz, wide
 
 
 @dataclass(frozen=True)
@@ -27,7 +27,10 @@ def channel_of(band: str, primary: int, said: Placement) -> Channel:
 
     Raises: ValueError, when there is no such primary in the band.
     """
-    base = narrow(band, primary)
+    found = wide(band, primary, 20)
+    if not found:
+        raise ValueError(f"Nothing transmits on {primary} in the {band} GHz band.")
+    base = found[0]
     for candidate in (
         _from_eht(band, primary, said),
         _from_segments(band, primary, said.he6, {1: 40, 2: 80, 3: 160}),

@@ -1,0 +1,48 @@
+"""What tests share: a terminal, the demo case, and a case made from any capture."""
+
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, settings
+
+from gray_kettle.case import Case
+from gray_kettle.records import Setup
+from gray_kettle.sources.files import open_file
+from gray_kettle.sources.taking import take
+from gray_kettle.standin.demo import make_demo
+from tests.terminal import Terminal
+
+settings.register_profile(
+    "ours", deadline=None, max_examples=80, suppress_health_check=[HealthCheck.too_slow]
+)
+settings.load_profile("ours")
+
+
+@pytest.fixture
+def terminal(tmp_path: Path) -> Iterator[Terminal]:
+    made = Terminal(str(tmp_path / "tmux"))
+    yield made
+    made.stop()
+
+
+@pytest.fixture(scope="session")
+def demo_case(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The demo case; tests only read it."""
+    path = tmp_path_factory.mktemp("demo") / "tern-quay.kettle"
+    make_demo(path)
+    return path
+
+
+@pytest.fixture
+def case_of(tmp_path: Path) -> Callable[..., Path]:
+    """Makes a case from files, with a setup."""
+
+    def make(*files: Path, setup: Setup = Setup(country="GB"), name: str = "a.kettle") -> Path:
+        path = tmp_path / name
+        with Case.create(path, setup) as case:
+            for file in files:
+                take(case, open_file(file))
+        return path
+
+    return make

@@ -1,0 +1,148 @@
+"""Frames made with Scapy, independently of our decoder, and pcap files to hold them."""
+
+import struct
+import warnings
+from collections.abc import Iterable
+from pathlib import Path
+
+with warnings.catch_warnings():
+    warnings.simplefilter("ignore")
+    from scapy.layers.dot11 import Dot11, Dot11Beacon, Dot11Elt, Dot11ProbeResp, Dot11QoS, RadioTap
+
+EVERYONE = "ff:ff:ff:ff:ff:ff"
+START_S = 1_800_000_000.0
+RATES = b"\x82\x84\x8b\x96\x0c\x12\x18\x24"
+Packet = tuple[float, bytes]
+
+
+def freq_mhz(channel: int) -> int:
+    return 2407 + 5 * channel if channel <= 13 else 2484 if channel == 14 else 5000 + 5 * channel
+
+
+def heard_at(mhz: int, dbm: int, rate_mbps: float = 1.0, noise_dbm: int = -95) -> RadioTap:
+    return RadioTap(
+        present="Rate+Channel+dBm_AntSignal+dBm_AntNoise",
+        Rate=rate_mbps,
+        ChannelFrequency=mhz,
+        ChannelFlags=0x0480,
+        dBm_AntSignal=dbm,
+        dBm_AntNoise=noise_dbm,
+    )
+
+
+def elements(ssid: bytes, channel: int, *more: tuple[int, bytes]) -> Dot11Elt:
+    chain = Dot11Elt(ID=0, info=ssid) / Dot11Elt(ID=1, info=RATES) / Dot11Elt(ID=3, info=bytes([channel]))
+    for number, content in more:
+        chain = chain / Dot11Elt(ID=number, info=content)
+    return chain
+
+
+def ht(channel: int, secondary: int = 0) -> tuple[tuple[int, bytes], ...]:
+    """HT capabilities for two streams, and operation with a secondary above (1) or below (3)."""
+    return (45, b"\xef\x19\x1b\xff\xff" + bytes(21)), (61, bytes([channel, secondary]) + bytes(20))
+
+
+def vht(width: int, segment0: int, segment1: int = 0) -> tuple[tuple[int, bytes], ...]:
+    return (191, bytes(4) + b"\xfa\xff" + bytes(6)), (192, bytes([width, segment0, segment1]) + bytes(2))
+
+
+def load(stations: int, busy: int) -> tuple[int, bytes]:
+    return 11, struct.pack("<HBH", stations, busy, 0)
+
+
+def beacon(
+    bssid: str,
+    ssid: bytes,
+    channel: int,
+    dbm: int = -50,
+    at_s: float = 0.0,
+    *more: tuple[int, bytes],
+    mhz: int | None = None,
+    privacy: bool = False,
+    response: bool = False,
+) -> Packet:
+    head = Dot11(type=0, subtype=5 if response else 8, addr1=EVERYONE, addr2=bssid, addr3=bssid)
+    fixed = (Dot11ProbeResp if response else Dot11Beacon)(
+        cap="ESS+privacy" if privacy else "ESS", beacon_interval=100
+    )
+    frame = heard_at(mhz or freq_mhz(channel), dbm) / head / fixed / elements(ssid, channel, *more)
+    return START_S + at_s, bytes(frame)
+
+
+def data(
+    bssid: str,
+    client: str,
+    channel: int,
+    at_s: float,
+    *,
+    up: bool = True,
+    again: bool = False,
+    dbm: int = -60,
+    octets: int = 200,
+) -> Packet:
+    flags = (0x01 if up else 0x02) | (0x08 if again else 0)
+    first, second = (bssid, client) if up else (client, bssid)
+    head = Dot11(type=2, subtype=8, FCfield=flags, addr1=first, addr2=second, addr3=bssid)
+    frame = heard_at(freq_mhz(channel), dbm, 24.0) / head / Dot11QoS()
+    return START_S + at_s, bytes(frame) + bytes(octets)
+
+
+def traffic(
+    bssid: str, client: str, channel: int, frames: int, seconds: float = 3.0, **how: object
+) -> list[Packet]:
+    """Many like frames, evenly spread: 1,500 bytes at 24 Mb/s take half a millisecond each."""
+    _, raw = data(bssid, client, channel, 0.0, octets=1500, **how)  # type: ignore[arg-type]
+    return [(START_S + k * seconds / frames, raw) for k in range(frames)]
+
+
+def pcap_bytes(packets: Iterable[Packet], order: str = "<", nano: bool = False, link: int = 127) -> bytes:
+    magic, ticks = (0xA1B23C4D, 1e9) if nano else (0xA1B2C3D4, 1e6)
+    out = struct.pack(order + "IHHiIII", magic, 2, 4, 0, 0, 65535, link)
+    for time_s, raw in packets:
+        whole = int(time_s)
+        out += struct.pack(order + "IIII", whole, round((time_s - whole) * ticks), len(raw), len(raw)) + raw
+    return out
+
+
+def write_pcap(path: Path, packets: Iterable[Packet]) -> Path:
+    path.write_bytes(pcap_bytes(packets))
+    return path
+
+
+def pcapng_bytes(packets: Iterable[Packet], order: str = "<") -> bytes:
+    def block(kind: int, body: bytes) -> bytes:
+        body += bytes(-len(body) % 4)
+        size = len(body) + 12
+        return struct.pack(order + "II", kind, size) + body + struct.pack(order + "I", size)
+
+    out = block(0x0A0D0D0A, struct.pack(order + "IHHq", 0x1A2B3C4D, 1, 0, -1))
+    out += block(1, struct.pack(order + "HHI", 127, 0, 0) + struct.pack(order + "HHB", 9, 1, 9) + bytes(3))
+    out += block(0x0BAD, b"unknown to everyone")
+    for time_s, raw in packets:
+        ticks = round(time_s * 1e9)
+        out += block(
+            6, struct.pack(order + "IIIII", 0, ticks >> 32, ticks & 0xFFFFFFFF, len(raw), len(raw)) + raw
+        )
+    return out
+
+
+OWN, BOAT, CAFE = "02:00:00:00:00:10", "02:00:00:00:00:20", "02:00:00:00:00:30"
+
+
+def busy_harbour(seconds: float = 6.0) -> list[Packet]:
+    """Our radio on 3/40 between a loud boat on 1 and a café on 6; a 5 GHz radio of ours beside another on 36 to 48."""
+    packets: list[Packet] = []
+    for k in range(int(seconds * 5)):
+        at = k * 0.2
+        packets += [
+            beacon(OWN, b"tern-guest", 3, -40 - k % 3, at, *ht(3, 1), load(5, 100)),
+            beacon(BOAT, b"boat", 1, -52, at + 0.01, *ht(1), load(3, 90)),
+            beacon(CAFE, b"cafe", 6, -58, at + 0.02, *ht(6)),
+            beacon("02:00:00:00:00:31", b"cafe-2", 6, -58, at + 0.03, *ht(6)),
+            beacon("02:00:00:00:00:50", b"far", 11, -85, at + 0.04, *ht(11)),
+            beacon("02:00:00:00:01:10", b"tern-guest", 36, -50, at + 0.05, *ht(36, 1), *vht(1, 42)),
+            beacon(
+                "02:00:00:00:01:60", b"chandlery", 44, -60, at + 0.06, *ht(44, 1), *vht(1, 42), load(9, 140)
+            ),
+        ]
+    return packets
