@@ -38,9 +38,9 @@ def demo_case(tmp_path_factory: pytest.TempPathFactory) -> Path:
 def case_of(tmp_path: Path) -> Callable[..., Path]:
     """Makes a case from files, with a setup."""
 
-    def make(*files: Path, setup: Setup = Setup(country="GB"), name: str = "a.kettle") -> Path:
+    def make(*files: Path, setup: Setup | None = None, name: str = "a.kettle") -> Path:
         path = tmp_path / name
-        with Case.create(path, setup) as case:
+        with Case.create(path, setup or Setup(country="GB")) as case:
             for file in files:
                 take(case, open_file(file))
         return path

@@ -3,7 +3,7 @@
 import subprocess
 import time
 
-ENVIRONMENT = ["env", "COLORTERM=truecolor", "LANG=C.UTF-8", "LC_ALL=C.UTF-8"]
+ENVIRONMENT = ["env", "-u", "COLUMNS", "-u", "LINES", "COLORTERM=truecolor", "LANG=C.UTF-8", "LC_ALL=C.UTF-8"]
 
 
 class Terminal:
@@ -45,7 +45,15 @@ class Terminal:
         return shown
 
     def wait_for_end(self) -> str:
-        return self.wait_for("Pane is dead")
+        """Give the last words of the program, once it has ended."""
+        deadline_s = time.monotonic() + 40
+        asked = [*self.tmux, "display-message", "-p", "#{pane_dead}"]
+        while subprocess.run(asked, capture_output=True, text=True, check=True).stdout.strip() != "1":
+            assert time.monotonic() < deadline_s, f"still running:\n{self.screen()}"
+            time.sleep(0.05)
+        # The note that the program has ended scrolls the first line out of the pane.
+        capture = [*self.tmux, "capture-pane", "-p", "-S", "-50"]
+        return subprocess.run(capture, capture_output=True, text=True, check=True).stdout
 
     def stop(self) -> None:
         subprocess.run([*self.tmux, "kill-server"], capture_output=True, check=False)

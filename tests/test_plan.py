@@ -1,5 +1,6 @@
 """The plan: the best among all combinations, never worse than staying, within every limit, and with reasons."""
 
+import contextlib
 import itertools
 
 import numpy as np
@@ -187,13 +188,11 @@ def test_a_radio_is_only_widened_as_far_as_its_generation_goes(planned):
 
 @pytest.mark.parametrize("text", ["", "fast", "7:1-11", "2.4:", "2.4:a-b", "2.4:20GHz", "2.4"])
 def test_a_limit_that_means_nothing_is_refused_with_an_example(text):
-    with pytest.raises(ValueError, match="2.4:1-11"):
+    with pytest.raises(ValueError, match=r"2\.4:1-11"):
         parse_limit(text)
 
 
 @given(st.text(max_size=20))
 def test_no_text_breaks_the_reading_of_limits(text):
-    try:
-        parse_limit(text)
-    except ValueError as error:
-        assert str(error)
+    with contextlib.suppress(ValueError):
+        assert parse_limit(text).band in ("2.4", "5", "6")

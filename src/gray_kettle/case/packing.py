@@ -39,12 +39,14 @@ def unpack(layout: type[Table], names: str, rows: int, payload: bytes) -> Table:
 
 
 def announcement_text(announcement: Announcement) -> str:
+    """One text for equal announcements: what the case compares and keeps."""
     document = asdict(announcement)
     document["ssid"] = announcement.ssid.hex()
     return json.dumps(document, sort_keys=True)
 
 
 def announcement_from(text: str) -> Announcement:
+    """The announcement that a text was made from."""
     document: dict[str, Any] = json.loads(text)
     document["ssid"] = bytes.fromhex(document["ssid"])
     document["channel"] = Channel(**document["channel"])

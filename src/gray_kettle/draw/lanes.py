@@ -1,5 +1,6 @@
 """The band as lanes, for paper: each radio over the frequencies it fills, and what is left of each place below."""
 
+import warnings
 from pathlib import Path
 
 import numpy as np
@@ -7,11 +8,12 @@ from matplotlib.axes import Axes
 from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.figure import Figure
 
-from gray_kettle.air.masks import SKIRT_BELOW_MASK_DB, mask_db
+from gray_kettle.air.masks import SKIRT_BELOW_MASK_DB, mask_db, mask_points
 from gray_kettle.errors import KettleError
 from gray_kettle.judge.assessment import PlaceView, Radio
 from gray_kettle.reading import Reading
-from gray_kettle.safe_text import printable
+from gray_kettle.records import FloatArray
+from gray_kettle.safe_text import dbm, printable
 
 OWN, FOREIGN, INK, PAPER = "#b4602a", "#6b7885", "#22282e", "#ffffff"
 _FLOOR_DBM = -95.0
@@ -28,7 +30,9 @@ def save_lanes(reading: Reading, band: str, path: Path) -> None:
     try:
         import matplotlib as mpl
 
-        with mpl.rc_context({"svg.fonttype": "none", "svg.hashsalt": "gray-kettle", "pdf.fonttype": 42}):
+        settings = {"svg.fonttype": "none", "svg.hashsalt": "gray-kettle", "pdf.fonttype": 42}
+        with mpl.rc_context(settings), warnings.catch_warnings():
+            warnings.filterwarnings("ignore", "Glyph .* missing")  # names may hold what no font has
             figure.savefig(
                 path,
                 format=ending[1:],
@@ -56,15 +60,10 @@ def lanes_figure(reading: Reading, band: str) -> Figure:
 
 def _draw_lanes(axes: Axes, radios: list[Radio], band: str) -> None:
     low, high = _edges(radios, band)
-    freq_hz = np.linspace(low, high, 1200) * 1e6
     for row, radio in enumerate(radios):
         colour = OWN if radio.own else FOREIGN
         channel, level = radio.channel, radio.level_dbm or _FLOOR_DBM
-        kind = "dsss" if radio.generation == "b" else "ofdm"
-        density = np.full(len(freq_hz), -200.0)
-        for centre_hz, width_hz in channel.segments:
-            width = 20 if kind == "dsss" else round(width_hz / 1e6)
-            density = np.maximum(density, mask_db(kind, width, freq_hz - centre_hz, SKIRT_BELOW_MASK_DB))
+        freq_hz, density = _spectrum(radio, low * 1e6, high * 1e6)
         over = np.clip((level + density - _FLOOR_DBM) / (-30 - _FLOOR_DBM), 0, 1)
         base = -row
         axes.fill_between(freq_hz / 1e6, base, base + 0.85 * over, color=colour, alpha=0.45, linewidth=0)
@@ -72,7 +71,7 @@ def _draw_lanes(axes: Axes, radios: list[Radio], band: str) -> None:
         top = base + 0.85 * float(np.clip((level - _FLOOR_DBM) / (-30 - _FLOOR_DBM), 0.05, 1))
         axes.fill_between([primary - 10, primary + 10], base, top, color=colour, linewidth=0)
         mark = "■" if radio.own else "□"
-        label = _literal(f"{mark} {radio.name}  {channel.label}  {level:.0f} dBm")
+        label = _literal(f"{mark} {radio.name}  {channel.label}  {dbm(level)}")
         axes.text(
             1.01,
             base + 0.1,
@@ -88,8 +87,24 @@ def _draw_lanes(axes: Axes, radios: list[Radio], band: str) -> None:
     axes.set_ylabel("radios, by level", color=INK)
 
 
+def _spectrum(radio: Radio, low_hz: float, high_hz: float) -> tuple[FloatArray, FloatArray]:
+    """Frequencies and density (dBr) of a radio: the corners of its mask, and some points between."""
+    kind = "dsss" if radio.generation == "b" else "ofdm"
+    freqs = [np.linspace(low_hz, high_hz, 160)]
+    for centre_hz, width_hz in radio.channel.segments:
+        corners, _ = mask_points(kind, 20 if kind == "dsss" else round(width_hz / 1e6))
+        freqs += [centre_hz + corners, centre_hz - corners]
+    freq_hz = np.unique(np.clip(np.concatenate(freqs), low_hz, high_hz))
+    density = np.full(len(freq_hz), -200.0)
+    for centre_hz, width_hz in radio.channel.segments:
+        width = 20 if kind == "dsss" else round(width_hz / 1e6)
+        density = np.maximum(density, mask_db(kind, width, freq_hz - centre_hz, SKIRT_BELOW_MASK_DB))
+    return freq_hz, density
+
+
 def _draw_ledger(axes: Axes, places: list[PlaceView], band: str) -> None:
     half = 2.2 if band == "2.4" else 9.0
+    turned = 0 if band == "2.4" else 90  # places stand close there
     for place in places:
         x = place.channel.centre_hz / 1e6
         if place.standing is None:
@@ -114,12 +129,21 @@ def _draw_ledger(axes: Axes, places: list[PlaceView], band: str) -> None:
                 hatch=hatch,
                 linewidth=0.4,
             )
-        axes.text(x, 0.03, f"{100 * s.clear_air:.0f}", fontsize=6.5, ha="center", color=INK)
-        axes.text(x, -0.04, str(place.channel.primary), fontsize=6.5, ha="center", va="top", color=INK)
+        axes.text(x, 0.03, f"{100 * s.clear_air:.0f}", fontsize=6.5, ha="center", rotation=turned, color=INK)
+        axes.text(
+            x,
+            -0.04,
+            str(place.channel.primary),
+            fontsize=6.5,
+            ha="center",
+            va="top",
+            rotation=turned,
+            color=INK,
+        )
     axes.set_ylim(0, 1)
     axes.set_yticks([0, 0.5, 1], ["0", "50", "100 %"])
     axes.spines[["top", "right"]].set_visible(False)
-    axes.tick_params(axis="x", pad=12)
+    axes.tick_params(axis="x", pad=12 if band == "2.4" else 18)
     axes.set_xlabel("MHz (channel numbers above)", color=INK)
     axes.set_ylabel("clear air", color=INK)
     note = "light: clear air · hatched: lost to overlapping radios · dark: shared on the channel"

@@ -107,4 +107,5 @@ def _not_known(
     if not len(observations.traffic):
         out.append("Traffic: listings do not show who sends how much; a capture does.")
     out.append("What is not Wi-Fi: needs a spectrum sweep.")
+    out += [f"{take.source}: {note}" for take in observations.takes for note in take.notes]
     return tuple(out)

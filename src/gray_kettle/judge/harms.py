@@ -187,10 +187,12 @@ def weigh(asking: Asking, candidates: Candidates, others: Others) -> Weighed:
     # Where we are now, our own frames are part of what the others tell: an even share of it.
     here = candidates.primary_hz == (asking.now.primary_hz if asking.now else 0.0)
     others_part = np.where(here, count / (count + 1), 1.0)[:, None]
-    co_busy, co_to = _combined(known * heard, told * heard * others_part, groups)
-    fair = np.minimum(co_busy, 1 - 1 / (1 + count))  # contenders yield: a fair share is always left
-    co_to *= (fair / np.where(co_busy > 0, co_busy, 1.0))[:, None]
-    co_busy = fair
+    co_known, co_told = known * heard, told * heard * others_part
+    co_groups = _lost_by_group(co_known, co_told, groups)
+    co_summed = _lost(co_groups)
+    co_busy = np.minimum(co_summed, 1 - 1 / (1 + count))  # contenders yield: a fair share is always left
+    co_to = _shared_out(co_groups, co_known, co_told, groups)
+    co_to *= (co_busy / np.where(co_summed > 0, co_summed, 1.0))[:, None]
     contenders = (known * heard).sum(axis=1)
 
     overlapping = ~on_primary & ~in_secondary
@@ -198,10 +200,10 @@ def weigh(asking: Asking, candidates: Candidates, others: Others) -> Weighed:
     defers = floors.heard_share(level + coupling_20, floors.ENERGY_DBM)
     from_known = presence * np.maximum(activity * defers, _exposed(activity) * loss)
     from_told = np.maximum(told * defers, _exposed(told) * loss)
-    adjacent_lost, adjacent_to = _combined(
-        np.where(overlapping, from_known, 0.0), np.where(overlapping, from_told, 0.0), groups
-    )
-    adjacent_free = 1 - adjacent_lost
+    adjacent_known = np.where(overlapping, from_known, 0.0)
+    adjacent_told = np.where(overlapping, from_told, 0.0)
+    adjacent_groups = _lost_by_group(adjacent_known, adjacent_told, groups)
+    adjacent_free = np.prod(1 - adjacent_groups, axis=1)
 
     holds = _secondary_threshold(segment_mhz)
     held = np.where(in_secondary, np.maximum(floors.heard_share(level, holds), loss), 0.0)
@@ -218,7 +220,7 @@ def weigh(asking: Asking, candidates: Candidates, others: Others) -> Weighed:
         co_lost=co_busy,
         adjacent_lost=1 - adjacent_free,
         co_lost_to=co_to,
-        adjacent_lost_to=adjacent_to,
+        adjacent_lost_to=_shared_out(adjacent_groups, adjacent_known, adjacent_told, groups),
         secondary_lost_to=np.maximum(known, told) * held * primary_free[:, None],
         heard_on_primary=heard,
         heard_in_parts=(heard >= 0.5) | (in_secondary & (floors.heard_share(level, holds) >= 0.5)),
@@ -233,29 +235,56 @@ def _efficiency_table() -> tuple[FloatArray, FloatArray]:
     return contenders, mac_efficiency(contenders)
 
 
-def _groups(others: Others) -> list[IntArray]:
+@dataclass(frozen=True, eq=False)
+class _Groups:
+    """Others by their primary: columns in order of groups, where each begins, and the group of each ordered column."""
+
+    order: IntArray
+    starts: IntArray
+    member: IntArray
+
+
+def _groups(others: Others) -> _Groups:
     """Rows of the others that have one primary: what they tell of its busy time is the same time."""
-    primaries = np.array([round(c.primary_hz / 1e6) for c in others.channels], dtype=np.int64)
-    return [np.flatnonzero(primaries == p) for p in np.unique(primaries)]
+    primaries = np.array([(c.band, c.primary) for c in others.channels], dtype=_PRIMARY)
+    _, which = np.unique(primaries, return_inverse=True)
+    order = np.argsort(which, kind="stable")
+    member = which[order]
+    starts = np.flatnonzero(np.diff(member, prepend=-1))
+    return _Groups(order, starts, member)
 
 
-def _combined(known: FloatArray, told: FloatArray, groups: list[IntArray]) -> tuple[FloatArray, FloatArray]:
-    """(share lost of each candidate, what of it each other takes).
+_PRIMARY = np.dtype([("band", "U3"), ("primary", np.int64)])
+
+
+def _lost_by_group(known: FloatArray, told: FloatArray, groups: _Groups) -> FloatArray:
+    """Share lost of each candidate to each group.
 
     What access points tell is the busy share of a channel, not of themselves: within a group it counts once, as
     the most that any of them tells, beside the sum of what each is known or taken to send
-    (docs/decisions/003-told-load-is-of-the-channel.md). Groups are independent of one another.
+    (docs/decisions/003-told-load-is-of-the-channel.md).
     """
-    left = np.ones(known.shape[0])
-    shares = np.zeros(known.shape)
-    for rows in groups:
-        one_by_one = 1 - np.prod(1 - known[:, rows], axis=1)
-        lost = np.maximum(one_by_one, told[:, rows].max(axis=1, initial=0.0))
-        left *= 1 - lost
-        weight = np.maximum(known[:, rows], told[:, rows])
-        total = weight.sum(axis=1, keepdims=True)
-        shares[:, rows] = weight / np.where(total > 0, total, 1.0) * lost[:, None]
-    return 1 - left, shares
+    if not len(groups.order):
+        return np.zeros((known.shape[0], 0))
+    one_by_one = 1 - np.multiply.reduceat(1 - known[:, groups.order], groups.starts, axis=1)
+    most_told = np.maximum.reduceat(told[:, groups.order], groups.starts, axis=1)
+    return np.maximum(one_by_one, most_told)
+
+
+def _lost(by_group: FloatArray) -> FloatArray:
+    """Share lost of each candidate to all groups, which are independent of one another."""
+    return np.asarray(1 - np.prod(1 - by_group, axis=1))
+
+
+def _shared_out(by_group: FloatArray, known: FloatArray, told: FloatArray, groups: _Groups) -> FloatArray:
+    """What of each group's loss each other takes: in proportion to what it is known, or tells, to take."""
+    out = np.zeros(known.shape)
+    if len(groups.order):
+        weight = np.maximum(known, told)[:, groups.order]
+        total = np.add.reduceat(weight, groups.starts, axis=1)
+        part = weight / np.where(total > 0, total, 1.0)[:, groups.member]
+        out[:, groups.order] = part * by_group[:, groups.member]
+    return out
 
 
 def _exposed(activity: FloatArray) -> FloatArray:
@@ -285,16 +314,20 @@ def _secondary_threshold(segment_mhz: FloatArray) -> FloatArray:
 
 
 def _usable_widths(
-    width_mhz: IntArray, segment_mhz: FloatArray, known: FloatArray, told: FloatArray, groups: list[IntArray]
+    width_mhz: IntArray, segment_mhz: FloatArray, known: FloatArray, told: FloatArray, groups: _Groups
 ) -> FloatArray:
     """Chance that just each width is usable while the primary is free: (candidates, 5), rows sum to 1."""
     usable = np.zeros((len(width_mhz), 5))
     reach = np.ones(len(width_mhz))  # chance that at least the width of this step is usable
     for k in range(5):
         segment = 20 * 2**k
+        wider = width_mhz > segment
+        if not wider.any():
+            usable[:, k] = reach
+            break
         here = segment_mhz == segment
-        busy, _ = _combined(np.where(here, known, 0.0), np.where(here, told, 0.0), groups)
-        stop = np.where(width_mhz > segment, busy, 1.0)
+        busy = _lost(_lost_by_group(np.where(here, known, 0.0), np.where(here, told, 0.0), groups))
+        stop = np.where(wider, busy, 1.0)
         usable[:, k] = reach * stop
         reach = reach * (1 - stop)
     return usable

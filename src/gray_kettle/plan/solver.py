@@ -19,7 +19,7 @@ RADAR_COST = 0.08  # the wait before use, and the risk of having to leave
 HARD_TO_FIND_COST = 0.03  # 6 GHz off the preferred scanning channels: clients look there last
 LEAST_MBPS = 0.1  # keeps the logarithm finite where nothing gets through
 LEAST_GAIN = 1e-6
-MOST_STEPS = 60_000
+MOST_WEIGHINGS = 1500  # of the exact search, about a second: beyond, one radio at a time is improved
 
 
 @dataclass(frozen=True, eq=False)
@@ -40,6 +40,8 @@ class Player:
 
 @dataclass(frozen=True, eq=False)
 class Solution:
+    """One option for each player, by index. proved: no choice scores higher."""
+
     chosen: tuple[int, ...]
     score: float
     proved: bool
@@ -85,12 +87,12 @@ class _Search:
         # Radios with the most to lose first: their choice prunes most.
         self.order = sorted(range(len(players)), key=lambda k: (len(players[k].options.channels), k))
         self.bound = np.cumsum([self.alone[k].max() for k in reversed(self.order)])[::-1]
-        self.steps = 0
+        self.weighings = 0
         self._pairs: dict[tuple[int, int, int], FloatArray] = {}
 
     def run(self) -> Solution:
         self._descend(0, {})
-        proved = self.steps <= MOST_STEPS
+        proved = self.weighings <= MOST_WEIGHINGS
         chosen, score = self.best, self.best_score
         if not proved:
             chosen, score = _improved(self.players, chosen, score)
@@ -99,6 +101,7 @@ class _Search:
     def _descend(self, depth: int, chosen: dict[int, int]) -> None:
         if depth == len(self.order):
             choice = tuple(chosen[k] for k in range(len(self.players)))
+            self.weighings += len(self.players)
             score = score_of(self.players, choice)
             if score > self.best_score + LEAST_GAIN:
                 self.best, self.best_score = choice, score
@@ -108,8 +111,10 @@ class _Search:
         limits = self._limits(k, chosen)
         earlier = sum(self._limit(m, chosen[m], {**chosen}) for m in chosen)
         for option in np.argsort(-limits, kind="stable"):
-            self.steps += 1
-            if self.steps > MOST_STEPS or earlier + limits[option] + rest <= self.best_score + LEAST_GAIN:
+            if (
+                self.weighings > MOST_WEIGHINGS
+                or earlier + limits[option] + rest <= self.best_score + LEAST_GAIN
+            ):
                 return
             self._descend(depth + 1, {**chosen, k: int(option)})
 
@@ -128,6 +133,7 @@ class _Search:
         key = (k, m, option)
         if key not in self._pairs:
             player = self.players[k]
+            self.weighings += 1
             self._pairs[key] = value(player, [_as_company(self.players[m], option, k)]) - player.costs
         return self._pairs[key]
 

@@ -18,7 +18,8 @@ class KettleApp(PlainCrash):
     """Opens a case, or the start screen when none is given."""
 
     TITLE = "gray kettle"
-    CSS = ink.CSS + FORM_CSS
+    # The palette's own sign is one that few terminal fonts have.
+    CSS = ink.CSS + FORM_CSS + "SearchIcon { display: none; }"
     ENABLE_COMMAND_PALETTE = True
     BINDINGS: ClassVar = [Binding("ctrl+q", "quit", "quit", id="app.quit", priority=True)]
 

@@ -148,7 +148,7 @@ class BriefView(Place):
         radio, now = view.radio, view.now
         head: list[Cell] = [
             ("■ ", "own"),
-            (fit(f"{radio.name} {radio.band}", 14), "text!"),
+            (fit(f"{radio.name} {radio.band}", 15) + " ", "text!"),
             (fit(radio.channel.label, 8), "text"),
         ]
         if now is None:

@@ -19,6 +19,11 @@ from gray_kettle.safe_text import is_hidden, network_name, printable
 from gray_kettle.screens.frame.rows import Row, RowList
 from gray_kettle.screens.ink import Cell, fit, minus
 
+# Before the field gets them: else keys that come fast behind a tab still land in the field before it.
+FORM_KEYS = (
+    Binding("tab", "app.focus_next", show=False, priority=True, id="form.next"),
+    Binding("shift+tab", "app.focus_previous", show=False, priority=True, id="form.previous"),
+)
 FORM_CSS = """
 .form { width: 92; max-width: 96%; height: auto; max-height: 94%; padding: 1 2; }
 .form { background: $surface; border: round $rule; }
@@ -36,7 +41,7 @@ class CaseForm(ModalScreen[tuple[Path, Setup] | None]):
     """A new case, or the site of one that is there (path given)."""
 
     CSS = "CaseForm { align: center middle; }"
-    BINDINGS: ClassVar = [Binding("escape", "cancel", "cancel", id="form.cancel")]
+    BINDINGS: ClassVar = [*FORM_KEYS, Binding("escape", "cancel", "cancel", id="form.cancel")]
 
     def __init__(self, setup: Setup, path: Path | None = None) -> None:
         super().__init__()

@@ -18,6 +18,7 @@ from textual.worker import get_current_worker
 
 from gray_kettle.errors import KettleError
 from gray_kettle.safe_text import printable
+from gray_kettle.screens.start.forms import FORM_KEYS
 
 
 @dataclass(frozen=True)
@@ -44,7 +45,7 @@ class TakeForm(ModalScreen[Chosen | None]):
     TakeForm { align: center middle; }
     TakeForm DirectoryTree { height: 14; background: $surface; margin-top: 1; padding: 0; }
     """
-    BINDINGS: ClassVar = [Binding("escape", "cancel", "cancel", id="take.cancel")]
+    BINDINGS: ClassVar = [*FORM_KEYS, Binding("escape", "cancel", "cancel", id="take.cancel")]
 
     def compose(self) -> ComposeResult:
         with Vertical(classes="form"):

@@ -1,0 +1,156 @@
+"""The command line as a script uses it: answers, exit status, messages."""
+
+import json
+import subprocess
+import sys
+
+import pytest
+
+from gray_kettle.cli import main
+from tests.frames import OWN, busy_harbour, pcap_bytes, write_pcap
+
+
+@pytest.fixture
+def kettle(tmp_path):
+    """Runs the real program in a folder of its own."""
+
+    def run(*words):
+        command = [sys.executable, "-m", "gray_kettle", *map(str, words)]
+        return subprocess.run(command, capture_output=True, text=True, cwd=tmp_path, timeout=120, check=False)
+
+    return run
+
+
+def test_from_a_capture_to_a_recommended_channel(kettle, tmp_path):
+    write_pcap(tmp_path / "any.pcap", busy_harbour())
+    made = kettle("new", "a.kettle", "--country", "GB", "--own", "tern-guest", "--own", "tern-crew")
+    assert (made.returncode, made.stdout, made.stderr) == (0, "", "")
+    taken = kettle("take", "a.kettle", "any.pcap")
+    assert taken.returncode == 0
+    assert "any.pcap: 210 frames read (pcap)" in taken.stdout
+    planned = kettle("plan", "a.kettle", "--json")
+    answer = json.loads(planned.stdout)
+    moves = {m["radio"]: m for m in answer["moves"]}
+    assert moves[OWN]["from"] == {"channel": 3, "width_mhz": 40}
+    assert moves[OWN]["to"] == {"channel": 11, "width_mhz": 20}
+    assert moves[OWN]["clear_air_after"] > moves[OWN]["clear_air_before"]
+    assert moves[OWN]["reasons"]
+    assert len(moves[OWN]["alternatives"]) == 2
+    assert set(moves[OWN]["alternatives"][0]) >= {"channel", "width_mhz", "expected_mbps", "clear_air"}
+
+
+def test_what_is_broken_does_not_keep_the_rest_from_being_taken(kettle, tmp_path):
+    write_pcap(tmp_path / "good.pcap", busy_harbour(1))
+    (tmp_path / "cut.pcap").write_bytes(pcap_bytes(busy_harbour(2))[:-10])
+    (tmp_path / "noise.bin").write_bytes(bytes(range(256)) * 20)
+    kettle("new", "a.kettle")
+    taken = kettle("take", "a.kettle", "noise.bin", "good.pcap", "cut.pcap", tmp_path, "nothing", "--json")
+    assert taken.returncode == 0
+    inputs = json.loads(taken.stdout)["inputs"]
+    assert [i["source"] for i in inputs] == ["good.pcap", "cut.pcap"]
+    assert inputs[0]["notes"] == []
+    assert "at byte" in inputs[1]["notes"][0]
+    assert len(taken.stderr.splitlines()) == 3
+    for line in taken.stderr.splitlines():
+        assert line.startswith("gray-kettle: ")
+
+
+@pytest.mark.parametrize("content", [b"", b"\x00" * 5000, bytes(range(256)) * 9])
+def test_a_file_of_anything_is_one_line_and_status_1(kettle, tmp_path, content):
+    (tmp_path / "x").write_bytes(content)
+    kettle("new", "a.kettle")
+    taken = kettle("take", "a.kettle", "x")
+    assert taken.returncode == 1
+    assert len(taken.stderr.splitlines()) == 1
+    assert "Traceback" not in taken.stderr
+
+
+@pytest.mark.parametrize(
+    ("words", "status", "message"),
+    [
+        (["fly"], 2, "No such command"),
+        (["heard"], 2, "Missing argument"),
+        (["heard", "none.kettle"], 1, "is not there"),
+        (["new", "b.kettle", "--country", "Britain"], 2, "two letters"),
+        (["new", "b.kettle", "--clients", "fast"], 2, "2.4:1-11"),
+        (["new", "nowhere/b.kettle"], 1, "does not exist"),
+        (["plan", "a.kettle", "--band", "7"], 2, "no band"),
+        (["plan", "a.kettle", "--from", "yesterday"], 2, "no time"),
+        (["air", "a.kettle", "--radio", "02:00:00:00:00:99"], 1, "was heard"),
+        (["draw", "nonsense", "a.kettle", "-o", "x.svg"], 2, "cannot be drawn"),
+        (["draw", "lanes", "a.kettle", "-o", "x.png"], 1, "svg or .pdf"),
+        (["set", "a.kettle", "--name", "hall"], 2, "BSSID=NAME"),
+    ],
+)
+def test_wrong_use_and_missing_things_are_told_in_words(
+    tmp_path, monkeypatch, capsys, words, status, message
+):
+    monkeypatch.chdir(tmp_path)
+    assert main(["new", "a.kettle"]) == 0
+    assert main(words) == status
+    assert message in capsys.readouterr().err.replace("\n", " ").replace("  ", " ")
+
+
+@pytest.mark.parametrize("command", ["heard", "air", "brief", "plan"])
+def test_an_empty_case_is_answered_too(tmp_path, capsys, command):
+    path = str(tmp_path / "a.kettle")
+    assert main(["new", path]) == 0
+    assert main([command, path]) == 0
+    assert main([command, path, "--json"]) == 0
+    assert "Traceback" not in capsys.readouterr().err
+
+
+def test_the_air_as_an_own_radio_finds_it(tmp_path, case_of, capsys):
+    from gray_kettle.records import Setup
+
+    path = case_of(
+        write_pcap(tmp_path / "a.pcap", busy_harbour()), setup=Setup(country="GB", own=("tern-guest",))
+    )
+
+    def places(*words):
+        assert main(["air", str(path), "--json", *words]) == 0
+        return {(p["band"], p["channel"]): p for p in json.loads(capsys.readouterr().out)["places"]}
+
+    plain, seen = places(), places("--radio", OWN)
+    assert {band for band, _ in seen} == {"2.4"}
+    assert set(places("--band", "5")) == {key for key in plain if key[0] == "5"}
+    # On its own channel it is no harm to itself.
+    assert seen["2.4", 3]["co_channel"]["radios"] == plain["2.4", 3]["co_channel"]["radios"] - 1
+    assert seen["2.4", 3]["utilisation"] == plain["2.4", 3]["utilisation"]
+    for place in plain.values():
+        assert place["non_wifi_share"] is None
+        assert place["utilisation"]["value"] is None or 0 <= place["utilisation"]["value"] <= 1
+
+
+def test_names_and_own_networks_can_be_set_later(tmp_path, case_of, capsys):
+    path = str(case_of(write_pcap(tmp_path / "a.pcap", busy_harbour(1))))
+    assert main(["set", path, "--own", "boat", "--name", f"{OWN}=hall", "--site", "Quay"]) == 0
+    assert main(["heard", path, "--json"]) == 0
+    radios = json.loads(capsys.readouterr().out)["radios"]
+    assert {r["name"] for r in radios if r["own"]} == {"boat"}
+    assert "hall" in {r["name"] for r in radios}
+
+
+def test_help_names_every_command(capsys):
+    assert main(["--help"]) == 0
+    out = capsys.readouterr().out
+    for command in ("demo", "new", "open", "take", "heard", "air", "brief", "plan", "draw"):
+        assert f"\n  {command} " in out
+
+
+def test_a_window_is_judged_alone(demo_case, capsys):
+    def heard(*words):
+        assert main(["heard", str(demo_case), "--json", *words]) == 0
+        return {r["name"] for r in json.loads(capsys.readouterr().out)["radios"]}
+
+    assert "MV Guillemot" in heard("--from", "2026-11-13T11:45", "--to", "2026-11-13T12:15")
+    assert "MV Guillemot" not in heard("--from", "2026-11-13T14:00", "--to", "2026-11-13T15:00")
+
+
+def test_a_drawing_is_the_same_each_time_and_of_bounded_size(demo_case, tmp_path):
+    files = [tmp_path / f"{n}.svg" for n in (1, 2)]
+    for file in files:
+        assert main(["draw", "lanes", str(demo_case), "-o", str(file)]) == 0
+    assert files[0].read_bytes() == files[1].read_bytes()
+    assert files[0].stat().st_size < 500_000
+    assert b"tea bar" in files[0].read_bytes()

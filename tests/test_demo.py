@@ -1,0 +1,80 @@
+"""The demo case holds what its story says, and is the same each time."""
+
+import pytest
+
+from gray_kettle.case import Case
+from gray_kettle.reading import read
+from gray_kettle.standin.demo import make_demo
+
+
+@pytest.fixture(scope="module")
+def reading(demo_case):
+    with Case.open(demo_case) as case:
+        return read(case)
+
+
+def radio(reading, name, band):
+    return next(r for r in reading.assessment.radios if (r.name, r.band) == (name, band))
+
+
+def test_all_own_radios_are_heard_where_the_story_puts_them(reading):
+    own = {(r.name, r.band): r.channel.label for r in reading.assessment.radios if r.own}
+    office_5 = own.pop(("office", "5"))
+    assert office_5 in ("44/80", "60/80", "108/80", "124/80")
+    assert own == {
+        ("hall", "2.4"): "3/40",
+        ("hall", "5"): "149/80",
+        ("tea bar", "2.4"): "6/20",
+        ("tea bar", "5"): "36/80",
+        ("pier", "2.4"): "6/20",
+        ("pier", "5"): "100/80",
+        ("office", "2.4"): "11/20",
+        ("office", "6"): "37/80",
+        ("shed", "2.4"): "11/20",
+    }
+
+
+def test_its_faults_are_found(reading):
+    found = {(f.kind, f.subject) for f in reading.proposal.findings}
+    assert ("off-raster", "hall 2.4 GHz") in found
+    assert ("wide-in-2.4", "hall 2.4 GHz") in found
+    assert ("co-channel", "tea bar 2.4 GHz") in found
+    assert ("chase", "office 5 GHz") in found
+    assert ("retries", "hall 2.4 GHz") in found
+    assert ("outdated-security", "pumphouse, saltline-stock") in found
+
+
+def test_the_hall_is_sent_to_channel_1(reading):
+    move = next(m for m in reading.proposal.moves if (m.radio.name, m.radio.band) == ("hall", "2.4"))
+    assert move.target.label == "1/20"
+    assert move.after.clear_air > move.before.clear_air + 0.3
+
+
+def test_the_forgotten_shed_is_among_the_other_steps(reading):
+    assert any(step.what == "Switch shed 2.4 GHz off" for step in reading.proposal.other_steps)
+
+
+def test_boats_come_and_go(reading):
+    assert 0.02 < radio(reading, "MV Guillemot", "2.4").stay.presence < 0.3
+    assert radio(reading, "hall", "2.4").stay.presence == 1
+
+
+def test_the_chandlery_wanders_and_six_gigahertz_does_not(reading):
+    assert radio(reading, "Saltline Chandlery", "5").moves > 5
+    assert radio(reading, "office", "6").moves == 0
+
+
+def test_clients_are_judged_where_their_radio_is_heard_best(reading):
+    # The captures were taken in the hall: they tell of the hall's clients, not of the pier's.
+    assert radio(reading, "hall", "2.4").client_level_dbm is not None
+    assert radio(reading, "pier", "2.4").client_level_dbm is None
+
+
+def test_made_twice_it_holds_the_same(demo_case, tmp_path, reading):
+    again = tmp_path / "again.kettle"
+    make_demo(again)
+    with Case.open(again) as case:
+        other = read(case)
+    assert repr(other.assessment) == repr(reading.assessment)
+    assert [t.digest for t in other.observations.takes] == [t.digest for t in reading.observations.takes]
+    assert again.stat().st_size < 30e6

@@ -1,0 +1,254 @@
+"""The real program in a real terminal, as a technician uses it."""
+
+import re
+import sys
+
+import pytest
+
+from gray_kettle.case import Case
+from gray_kettle.records import Setup
+from gray_kettle.standin.demo import make_demo
+from tests.frames import busy_harbour, pcap_bytes, write_pcap
+from tests.test_safe_text import NAMES, hostile_case  # noqa: F401 - a fixture
+
+PROGRAM = (sys.executable, "-m", "gray_kettle")
+
+
+@pytest.fixture
+def own_demo(demo_case, tmp_path):
+    """A copy of the demo case that may be changed."""
+    path = tmp_path / "tern-quay.kettle"
+    path.write_bytes(demo_case.read_bytes())
+    return path
+
+
+def test_the_demo_from_screen_to_screen(terminal, own_demo, tmp_path):
+    terminal.start(*PROGRAM, "open", str(own_demo), columns=160, lines=47, folder=str(tmp_path))
+    brief = terminal.wait_for(
+        "hall 2.4 GHz sits between two places", "Go to 1/20: clear air", "Not known yet"
+    )
+    assert "Tern Quay ferry terminal" in brief
+    assert "The ticket scanners drop when a boat is in" in brief
+    assert re.search(r"■ hall 2\.4 +3/40 +clear air +\d+ %", brief)
+    assert "Sweep" not in brief  # a place that has nothing behind it yet is not shown
+
+    terminal.keys("2")
+    heard = terminal.wait_for("15 radios, 24 names", "level, dBm", "■ hall")
+    assert re.search(r"■ hall +3/40 +−33 .*\+49 +\d+ % +2\d % +ax 2×2 +9 +02:7a:10:01:20:00", heard)
+    terminal.keys("Enter")
+    terminal.wait_for("▾ ■ hall", "tern-gate", "WPA2-PSK", "06:7a:20:01:02:00")
+    terminal.keys("Left")
+    terminal.wait_without("06:7a:20:01:02:00")
+
+    terminal.keys("/")
+    terminal.type("foreign level>-72")
+    filtered = terminal.wait_for("3 radios")
+    assert "MV Guillemot" in filtered
+    assert "□ pumphouse" not in filtered
+    terminal.keys("Enter")
+    terminal.keys("s")
+    terminal.wait_for("by name")
+
+    terminal.keys("3")
+    terminal.wait_for("seen from ■ hall 2.4", "◂ 3/40 ▸", "% overlap", "MV Razorbill")
+    terminal.keys("Left", "Left")
+    terminal.keys("Down")
+    terminal.wait_for("◂ 1/20 ▸", "→ 237 Mb/s")
+    terminal.keys("b")
+    terminal.wait_for("seen from ■ hall 5", "◂ 149/80 ▸")
+    terminal.keys("x")
+    terminal.wait_for("Written: tern-quay-lanes-5.svg")
+    assert (tmp_path / "tern-quay-lanes-5.svg").read_text().count("<svg") == 1
+
+    terminal.keys("5")
+    terminal.wait_for("Why hall 2.4: 3/40 → 1/20", "Instead", "Other steps", "every place and width")
+    terminal.keys("?")
+    terminal.wait_for("Plan: the best channel and width")
+    terminal.keys("Escape")
+    terminal.wait_without("Plan: the best channel and width")
+
+    terminal.keys("1")
+    terminal.wait_for("What is wrong")
+    terminal.keys("Enter")
+    terminal.wait_for("Why hall 2.4")
+    terminal.keys("C-q")
+    terminal.wait_for_end()
+
+
+def test_the_window_moves_and_the_answers_follow(terminal, own_demo):
+    terminal.start(*PROGRAM, "open", str(own_demo), columns=160, lines=47)
+    terminal.wait_for("(all of it)", "Go to 1/20")
+    terminal.keys("{", "{", "{")
+    terminal.wait_for("window Thu 12 20:59 – Fri 13 02:58")
+    terminal.wait_without("judging")
+    terminal.keys("2")
+    terminal.wait_without("MV Guillemot")  # no boat at night
+    for _ in range(4):
+        terminal.keys("]")
+    terminal.wait_for("window Fri 13 08:", "MV Guillemot")
+    for _ in range(4):
+        terminal.keys("}")
+    terminal.wait_for("(all of it)")
+
+
+def test_edits_can_be_undone_and_last(terminal, own_demo):
+    terminal.start(*PROGRAM, "open", str(own_demo), columns=160, lines=47)
+    terminal.wait_for("Go to 1/20")
+    terminal.keys("2")
+    terminal.wait_for("□ MV Razorbill")
+    terminal.keys("Down", "Down", "Down")
+    terminal.keys("o")
+    terminal.wait_for("■ MV Razorbill")
+    terminal.keys("n")
+    terminal.wait_for("What do you call")
+    terminal.keys("C-u")
+    terminal.type("our boat")
+    terminal.keys("Enter")
+    terminal.wait_for("■ our boat")
+    terminal.keys("C-z")
+    terminal.wait_for("■ MV Razorbill")
+    terminal.keys("C-z")
+    terminal.wait_for("□ MV Razorbill")
+    terminal.keys("f")
+    terminal.wait_for("□ MV Razorbill")
+    terminal.keys("C-q")
+    terminal.wait_for_end()
+    with Case.open(own_demo) as case:
+        assert all("Razorbill" not in name for _, name in case.setup().names)
+
+
+def test_from_nothing_to_the_brief_in_three_steps(terminal, tmp_path):
+    write_pcap(tmp_path / "visit.pcap", busy_harbour())
+    (tmp_path / "noise.bin").write_bytes(b"\x07" * 999)
+    terminal.start(*PROGRAM, folder=str(tmp_path))
+    terminal.wait_for("New case", "Demo")
+    terminal.keys("n")
+    terminal.wait_for("step 1 of 3")
+    terminal.keys("Tab")
+    terminal.type("Harbour café")
+    terminal.keys("Tab")
+    terminal.type("Britain")
+    terminal.keys("Tab", "Tab")
+    terminal.type("fast")
+    terminal.keys("Enter")
+    terminal.wait_for("is no limit of clients")
+    terminal.keys("C-u")
+    terminal.type("2.4:1-11")
+    terminal.keys("Enter")
+    terminal.wait_for("Take: captures and scan listings", "visit.pcap")
+    terminal.type("nothing.pcap")
+    terminal.keys("Enter")
+    terminal.wait_for("nothing.pcap is not there")
+    terminal.keys("C-u")
+    terminal.type("noise.bin visit.pcap")
+    terminal.keys("Enter")
+    terminal.wait_for("Which networks are ours?", "tern-guest", "Not taken", "kind that is not known")
+    terminal.keys("Space")
+    terminal.wait_for("■ tern-guest")
+    terminal.keys("Enter")
+    terminal.wait_for("tern-guest 2.4 GHz sits between two places", "Go to 11/20")
+    terminal.keys("C-q")
+    terminal.wait_for_end()
+    with Case.open(tmp_path / "visit.kettle") as case:
+        setup = case.setup()
+    assert setup == Setup(site="Harbour café", country="BR", own=("tern-guest",), clients=("2.4:1-11",))
+
+
+def test_an_empty_case_says_what_to_do(terminal, tmp_path):
+    Case.create(tmp_path / "a.kettle", Setup()).close()
+    terminal.start(*PROGRAM, "open", "a.kettle", folder=str(tmp_path))
+    terminal.wait_for(
+        "Nothing has been heard in this window",
+        "choose captures or scan listings to take",
+        "Nothing taken yet",
+    )
+    for key, text in (
+        ("2", "Nothing that was heard"),
+        ("3", "No radio was heard"),
+        ("5", "No own radio was heard"),
+        ("]", "5 Plan"),
+    ):
+        terminal.keys(key)
+        terminal.wait_for(text)
+    terminal.keys("o")
+    terminal.wait_for("Which networks are ours?")
+    terminal.keys("Space", "Enter")
+    terminal.keys("t")
+    terminal.wait_for("Take: captures")
+    terminal.keys("Escape")
+    terminal.wait_without("Take: captures")
+    terminal.keys("C-q")
+    terminal.wait_for_end()
+
+
+def test_a_broken_file_is_told_and_keeps_what_it_had(terminal, tmp_path):
+    (tmp_path / "cut.pcap").write_bytes(pcap_bytes(busy_harbour())[:-7])
+    Case.create(tmp_path / "a.kettle", Setup(country="GB", own=("tern-guest",))).close()
+    terminal.start(*PROGRAM, "open", "a.kettle", folder=str(tmp_path))
+    terminal.wait_for("Nothing has been heard")
+    terminal.keys("t")
+    terminal.wait_for("Take: captures")
+    terminal.type("cut.pcap")
+    terminal.keys("Enter")
+    terminal.wait_for("209 frames read")
+    # What was read is judged, and the damage stays told after the message has gone.
+    terminal.wait_for("sits between two places", "cut.pcap: The capture stops in the middle")
+
+
+@pytest.mark.parametrize("size", [(80, 24), (100, 30), (50, 14)])
+def test_every_place_stands_in_a_small_terminal(terminal, demo_case, size):
+    columns, lines = size
+    terminal.start(*PROGRAM, "open", str(demo_case), columns=columns, lines=lines)
+    terminal.wait_for("What is wrong", "▲")
+    for key, text in (("2", "radio"), ("3", "hall"), ("5", "hall 2.4"), ("1", "What is wrong")):
+        terminal.keys(key)
+        shown = terminal.wait_for(text)
+        assert max(map(len, shown.splitlines())) <= columns
+    terminal.keys("C-q")
+    terminal.wait_for_end()
+
+
+def test_hostile_names_are_shown_harmlessly_on_every_screen(terminal, hostile_case):  # noqa: F811
+    terminal.start(*PROGRAM, "open", str(hostile_case), columns=160, lines=47)
+    terminal.wait_for("What is wrong", "hall 2.4")
+    for key, text in (
+        ("2", "[bold]x[/bold]"),
+        ("3", "[bold]x[/bold"),
+        ("5", "hall 2.4"),
+        ("1", "What is wrong"),
+    ):
+        terminal.keys(key)
+        shown = terminal.wait_for(text)
+        assert "Traceback" not in shown
+    terminal.keys("2")
+    terminal.wait_for(f"{len(NAMES)} radios", "by level")
+    terminal.keys("End", "Enter")
+    terminal.wait_for("▾")
+    terminal.keys("C-p")
+    terminal.wait_for("Search for commands")
+    terminal.type("own netw")
+    terminal.wait_for("Own networks")
+    terminal.keys("Enter")
+    terminal.wait_for("Which networks are ours?", "[bold]x")
+    terminal.keys("Escape", "C-q")
+    terminal.wait_for_end()
+
+
+def test_without_colour_the_signs_still_tell_own_from_foreign(terminal, demo_case):
+    terminal.start("env", "NO_COLOR=1", *PROGRAM, "open", str(demo_case), columns=120)
+    terminal.wait_for("▲", "◆", "What is wrong")
+    terminal.keys("2")
+    shown = terminal.wait_for("■ hall", "□ lifeboat-hall")
+    assert "▸" in shown
+
+
+def test_a_case_that_cannot_be_opened_is_told_before_the_screen_is_taken(terminal, tmp_path):
+    (tmp_path / "a.kettle").write_bytes(b"no case")
+    terminal.start(*PROGRAM, "open", "a.kettle", folder=str(tmp_path))
+    assert "is not a Gray Kettle case" in terminal.wait_for_end()
+
+
+def test_the_demo_can_be_written_to_a_file(tmp_path):
+    make_demo(tmp_path / "b.kettle")
+    with pytest.raises(Exception, match="exists already"):
+        Case.create(tmp_path / "b.kettle", Setup())
