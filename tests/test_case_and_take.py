@@ -1,5 +1,6 @@
 """The case file and reading into it: nothing is lost, nothing is counted twice, damage is told."""
 
+import contextlib
 import json
 import os
 import sqlite3
@@ -49,8 +50,8 @@ def test_a_case_is_never_written_over(tmp_path):
 def test_a_case_from_a_newer_version_is_refused_in_words(tmp_path):
     path = tmp_path / "a.kettle"
     Case.create(path, SETUP).close()
-    with sqlite3.connect(path) as db:
-        db.execute("UPDATE meta SET value = '99' WHERE key = 'version'")
+    with contextlib.closing(sqlite3.connect(path)) as db:
+        db.execute("PRAGMA user_version = 99")
     with pytest.raises(KettleError, match=r"newer version.*format 99"):
         Case.open(path)
 

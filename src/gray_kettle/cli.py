@@ -108,12 +108,14 @@ def demo(
     ] = None,
 ) -> None:
     """Open the demo case: Tern Quay, a made-up ferry terminal. It is made on first use."""
-    from gray_kettle.standin.demo import demo_path, make_demo
+    from gray_kettle.standin.where import demo_path
 
     path = make or demo_path()
     if make is not None and path.exists():
         raise KettleError(f"{path} exists already: choose another name.")
     if not path.exists():
+        from gray_kettle.standin.demo import make_demo
+
         path.parent.mkdir(parents=True, exist_ok=True)
         with _progress("Making the demo case") as step:
             make_demo(path, step)
@@ -181,9 +183,9 @@ def _changed(
 @app.command(name="open")
 def open_(case: CasePath) -> None:
     """Open a case in the app."""
-    from gray_kettle.case import Case
+    from gray_kettle.case.header import check
 
-    Case.open(case).close()  # says what is wrong before the screen is taken
+    check(case)  # says what is wrong before the screen is taken
     _open_app(case)
 
 

@@ -6,17 +6,8 @@ large reads instead of a row at a time, and a chunk says which columns it holds,
 
 import sqlalchemy as sa
 
-VERSION = 1
-APPLICATION_ID = 0x47524B54  # tells SQLite files of ours from others ("GRKT")
-
 metadata = sa.MetaData()
 
-meta = sa.Table(
-    "meta",
-    metadata,
-    sa.Column("key", sa.Text, primary_key=True),
-    sa.Column("value", sa.Text, nullable=False),
-)
 # Every saved setup stays; the newest counts.
 setups = sa.Table(
     "setups",

@@ -12,7 +12,7 @@ from typing import Any, TypeVar
 import numpy as np
 import sqlalchemy as sa
 
-from gray_kettle.case import schema
+from gray_kettle.case import header, schema
 from gray_kettle.case.merging import merged_listening, merged_sightings, merged_traffic
 from gray_kettle.case.packing import announcement_from, announcement_text, pack, unpack
 from gray_kettle.errors import KettleError
@@ -50,35 +50,17 @@ class Case:
             raise KettleError(f"The folder {path.parent} does not exist: make it first.")
         case = cls(path, _engine(path))
         with case._writing() as db:
-            db.execute(sa.text(f"PRAGMA application_id = {schema.APPLICATION_ID}"))
+            db.execute(sa.text(f"PRAGMA application_id = {header.APPLICATION_ID}"))
+            db.execute(sa.text(f"PRAGMA user_version = {header.VERSION}"))
             schema.metadata.create_all(db)
-            db.execute(schema.meta.insert(), {"key": "version", "value": str(schema.VERSION)})
         case.save_setup(setup)
         return case
 
     @classmethod
     def open(cls, path: Path) -> "Case":
         """Open a case. Raises: KettleError, when it is none, or from a newer version."""
-        if not path.is_file():
-            raise KettleError(f"{path} is not there: make it with `gray-kettle new {path}`.")
-        with path.open("rb") as file:
-            head = file.read(72)
-        if head[:15] != b"SQLite format 3" or int.from_bytes(head[68:72]) != schema.APPLICATION_ID:
-            raise KettleError(
-                f"{path} is not a Gray Kettle case; to read it into one, use `gray-kettle take`."
-            )
-        case = cls(path, _engine(path))
-        with case._reading() as db:
-            version = int(
-                db.execute(sa.select(schema.meta.c.value).where(schema.meta.c.key == "version")).scalar_one()
-            )
-        if version > schema.VERSION:
-            case.close()
-            raise KettleError(
-                f"{path} was made by a newer version of Gray Kettle (format {version}, this one reads up to "
-                f"{schema.VERSION}): update Gray Kettle to open it."
-            )
-        return case
+        header.check(path)
+        return cls(path, _engine(path))
 
     def close(self) -> None:
         self._engine.dispose()

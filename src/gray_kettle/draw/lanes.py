@@ -2,6 +2,7 @@
 
 import warnings
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from matplotlib.axes import Axes
@@ -30,7 +31,7 @@ def save_lanes(reading: Reading, band: str, path: Path) -> None:
     try:
         import matplotlib as mpl
 
-        settings = {"svg.fonttype": "none", "svg.hashsalt": "gray-kettle", "pdf.fonttype": 42}
+        settings: Any = {"svg.fonttype": "none", "svg.hashsalt": "gray-kettle", "pdf.fonttype": 42}
         with mpl.rc_context(settings), warnings.catch_warnings():
             warnings.filterwarnings("ignore", "Glyph .* missing")  # names may hold what no font has
             figure.savefig(

@@ -268,7 +268,7 @@ def _lost_by_group(known: FloatArray, told: FloatArray, groups: _Groups) -> Floa
         return np.zeros((known.shape[0], 0))
     one_by_one = 1 - np.multiply.reduceat(1 - known[:, groups.order], groups.starts, axis=1)
     most_told = np.maximum.reduceat(told[:, groups.order], groups.starts, axis=1)
-    return np.maximum(one_by_one, most_told)
+    return np.asarray(np.maximum(one_by_one, most_told))
 
 
 def _lost(by_group: FloatArray) -> FloatArray:

@@ -46,7 +46,8 @@ class KettleApp(PlainCrash):
 
     @work(thread=True, exclusive=True, group="demo")
     def _make_demo(self) -> None:
-        from gray_kettle.standin.demo import demo_path, make_demo
+        from gray_kettle.standin.demo import make_demo
+        from gray_kettle.standin.where import demo_path
 
         path = demo_path()
         try:

@@ -156,6 +156,17 @@ def wrap(text: str, width: int, most: int = 99) -> list[str]:
     return lines
 
 
+def runs(glyphs: list[str], inks: list[str]) -> list[Cell]:
+    """Glyphs with an ink each, put together to cells of one ink: a line of few segments draws fast."""
+    out: list[Cell] = []
+    start = 0
+    for at in range(1, len(glyphs) + 1):
+        if at == len(glyphs) or inks[at] != inks[start]:
+            out.append(("".join(glyphs[start:at]), inks[start]))
+            start = at
+    return out
+
+
 def percent(share: float | None) -> str:
     return "–" if share is None else f"{100 * share:.0f} %"
 

@@ -95,7 +95,7 @@ class WorkScreen(Screen[None]):
     def on_mount(self) -> None:
         self.query_one(TitleLine).status = "reading the case …"
         self.query_one(KeyHints).own = BriefView.HINTS
-        self._reload()
+        self.call_after_refresh(self._reload)  # the frame first: reading takes the processor from drawing it
         if self._fresh:
             self.action_take()
 

@@ -6,7 +6,6 @@ from pathlib import Path
 
 import numpy as np
 
-from gray_kettle import __version__
 from gray_kettle.case import Case
 from gray_kettle.records import Setup
 from gray_kettle.sources.files import open_file
@@ -38,13 +37,6 @@ def demo_setup() -> Setup:
         clients=tern_quay.CLIENT_LIMITS,
         names=tern_quay.names_of_own(),
     )
-
-
-def demo_path() -> Path:
-    """Where the demo case is kept between uses."""
-    import platformdirs
-
-    return Path(platformdirs.user_cache_dir("gray-kettle")) / f"tern-quay-{__version__}.kettle"
 
 
 def make_demo(path: Path, progress: Callable[[int, int], None] = lambda done, total: None) -> None:

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from rich.segment import Segment
+from rich.style import Style
 from textual import events
 from textual.message import Message
 from textual.reactive import reactive
@@ -16,7 +17,7 @@ from gray_kettle.air.masks import SKIRT_BELOW_MASK_DB, mask_db
 from gray_kettle.judge.assessment import PlaceView, Radio, Standing
 from gray_kettle.records import FloatArray
 from gray_kettle.safe_text import network_name
-from gray_kettle.screens.ink import BARS, Cell, Inked, fit, minus, percent
+from gray_kettle.screens.ink import BARS, Cell, Inked, fit, minus, percent, runs
 from gray_kettle.screens.look import Look
 
 _FLOOR_DBM, _TOP_DBM = -95.0, -35.0
@@ -90,6 +91,9 @@ class Lanes(Inked, Widget, can_focus=True):
         self._lanes: list[tuple[Radio, FloatArray]] = []
         self._scale = Scale(0, 1, 1, 1)
         self._first = 0
+        self._pitch = 8  # columns from one place to the next
+        self._ledger_kinds: tuple[str, ...] = ()
+        self._spectra: dict[str, tuple[Strip, str]] = {}  # of each radio: its strip, and its glyphs
 
     def show(self, look: Look, places: tuple[PlaceView, ...]) -> None:
         self._look, self._places = look, places
@@ -104,6 +108,10 @@ class Lanes(Inked, Widget, can_focus=True):
         radios = self._look.radios
         self._scale = scale_for(self._places, radios, self.size.width)
         self._lanes = [(radio, self._density(radio)) for radio in radios if radio.level_dbm is not None]
+        self._spectra.clear()
+        centres = sorted(self._scale.column(p.channel.centre_hz) for p in self._places)
+        self._pitch = min((b - a for a, b in itertools.pairwise(centres)), default=8)
+        self._ledger_kinds = self._kinds_for(self.size.height)
         self._first = min(self._first, max(0, len(self._lanes) - self._room))
         self.refresh()
 
@@ -177,28 +185,21 @@ class Lanes(Inked, Widget, can_focus=True):
         return self._scale.column(channel.centre_hz - half), self._scale.column(channel.centre_hz + half)
 
     def _blank(self) -> Strip:
-        left, right = self._what_if_columns()
-        cells: list[Cell] = [(" " * self._scale.label, "text")]
-        cells += self._fences(" " * self._scale.columns, left, right, "text")
-        return self.cells(cells, self.size.width)
+        return self.cells([(" " * self._scale.label, "text"), *self._fences()], self.size.width)
 
     def _names(self, radio: Radio) -> Strip:
         """What a radio announces, small, under its lane."""
         names = ", ".join(dict.fromkeys(network_name(n.ssid) for n in radio.networks))
-        left, right = self._what_if_columns()
-        cells: list[Cell] = [("   " + fit(names, self._scale.label - 4) + " ", "faint")]
-        cells += self._fences(" " * self._scale.columns, left, right, "text")
+        cells: list[Cell] = [("   " + fit(names, self._scale.label - 4) + " ", "faint"), *self._fences()]
         return self.cells(cells, self.size.width)
 
-    def _fences(self, text: str, left: int, right: int, ink: str) -> list[Cell]:
-        """Text with the two edges of the what-if drawn over it."""
-        out: list[Cell] = []
-        for x, glyph in enumerate(text):
-            if x in (left, right) and glyph == " ":
-                out.append(("╎", "watch"))
-            else:
-                out.append((glyph, ink))
-        return out
+    def _fences(self) -> list[Cell]:
+        """An empty stretch of the drawing with the two edges of the what-if."""
+        glyphs, inks = [" "] * self._scale.columns, ["text"] * self._scale.columns
+        for x in self._what_if_columns():
+            if 0 <= x < len(glyphs):
+                glyphs[x], inks[x] = "╎", "watch"
+        return runs(glyphs, inks)
 
     def _lane(self, radio: Radio, density: FloatArray) -> Strip:
         scale, look = self._scale, self._look
@@ -226,45 +227,59 @@ class Lanes(Inked, Widget, can_focus=True):
         ).adjust_cell_length(self.size.width, self.ink("text"))
 
     def _spectrum(self, radio: Radio, density: FloatArray, ink: str) -> list[Segment]:
+        """The radio's lane, with the edges of the what-if where it is empty."""
+        key = f"{radio.id} {ink}"
+        if key not in self._spectra:
+            self._spectra[key] = self._drawn(radio, density, ink)
+        strip, glyphs = self._spectra[key]
+        out, at = [], 0
+        for x in sorted(self._what_if_columns()):
+            if at <= x < len(glyphs) and glyphs[x] == " ":
+                out += [*strip.crop(at, x), Segment("╎", self.ink("watch"))]
+                at = x + 1
+        return [*out, *strip.crop(at, self._scale.columns)]
+
+    def _drawn(self, radio: Radio, density: FloatArray, ink: str) -> tuple[Strip, str]:
         scale = self._scale
         primary = radio.channel.primary_hz
         low, high = scale.column(primary - 9e6), scale.column(primary + 9e6)
-        left, right = self._what_if_columns()
         number = str(radio.channel.primary)
         middle = (low + high) // 2 - len(number) // 2
         beside = high - low < len(number)  # no room within: behind the channel
         if beside:
-            middle = min(
-                scale.column(radio.channel.segments[-1][0] + radio.channel.segments[-1][1] / 2) + 1,
-                scale.columns - len(number),
-            )
+            end_hz = max(centre_hz + width_hz / 2 for centre_hz, width_hz in radio.channel.segments)
+            middle = min(scale.column(end_hz) + 1, scale.columns - len(number))
         out = []
         for x in range(scale.columns):
             share = float(density[x])
-            if beside and middle <= x < middle + len(number):
-                out.append(Segment(number[x - middle], self.ink("own" if radio.own else "text")))
-            elif middle <= x < middle + len(number) and low <= x <= high:
-                out.append(Segment(number[x - middle], self.wash(ink, max(share, 0.75))))
-            elif low <= x <= high:
-                out.append(Segment("█", self._shade(ink, max(share, 0.45))))
+            within = low <= x <= high
+            if middle <= x < middle + len(number) and (within or beside):
+                glyph = number[x - middle]
+                style = (
+                    self.wash(ink, max(share, 0.75)) if within else self.ink("own" if radio.own else "text")
+                )
+            elif within:
+                glyph, style = "█", self._shade(ink, max(share, 0.45))
             elif share > 0.02:
-                out.append(Segment(_SHADES[1 + min(2, int(share * 4.2))], self._shade(ink, share)))
-            elif x in (left, right):
-                out.append(Segment("╎", self.ink("watch")))
+                glyph, style = _SHADES[1 + min(2, int(share * 4.2))], self._shade(ink, share)
             else:
-                out.append(Segment(" ", self.ink("text")))
-        return list(Segment.simplify(out))
+                glyph, style = " ", self.ink("text")
+            out.append(Segment(glyph, style))
+        return Strip(Segment.simplify(out)), "".join(segment.text for segment in out)
 
-    def _shade(self, ink: str, share: float):  # type: ignore[no-untyped-def]
+    def notify_style_update(self) -> None:
+        self._spectra.clear()
+        super().notify_style_update()
+
+    def _shade(self, ink: str, share: float) -> Style:
         """The ink itself, dimmer where there is less."""
         ground = self.wash(ink, 0.25 + 0.75 * share)
-        return self.ink("text") + type(ground)(color=ground.bgcolor)
+        return self.ink("text") + Style(color=ground.bgcolor)
 
-    @property
-    def _ledger_kinds(self) -> tuple[str, ...]:
+    def _kinds_for(self, height: int) -> tuple[str, ...]:
         """What each line under the lanes holds; where places stand too close for numbers, bars take their lines."""
-        numbers = self._pitch() >= 3
-        if self.size.height < _LOW_LINES:
+        numbers = self._pitch >= 3
+        if height < _LOW_LINES:
             return (*["bar"] * 3, "clear" if numbers else "bar", "place")
         return (
             ("", *["bar"] * 4, "clear", "shared", "overlap", "place")
@@ -292,7 +307,7 @@ class Lanes(Inked, Widget, can_focus=True):
             if kind == "bar":
                 below = sum(1 for k in kinds[line + 1 :] if k == "bar")
                 glyph = _bar_glyph(place.standing, below, kinds.count("bar"))
-                half = max(0, min(2, self._pitch() // 2 - 1))
+                half = max(0, min(2, self._pitch // 2 - 1))
                 start, word = at - half, glyph * (2 * half + 1)
             elif kind:
                 word = self._ledger_word(kind, place)
@@ -305,7 +320,7 @@ class Lanes(Inked, Widget, can_focus=True):
             for k, glyph in enumerate(word):
                 if 0 <= start + k < scale.columns:
                     text[start + k], inks[start + k] = glyph, ink
-        cells: list[Cell] = [(fit(" " + title, scale.label), "dim"), *zip(text, inks, strict=True)]
+        cells: list[Cell] = [(fit(" " + title, scale.label), "dim"), *runs(text, inks)]
         return self.cells(cells, self.size.width)
 
     def _ledger_word(self, kind: str, place: PlaceView) -> str:
@@ -320,12 +335,7 @@ class Lanes(Inked, Widget, can_focus=True):
             "overlap": standing.adjacent_lost,
         }[kind]
         word = f"{100 * share:.0f}"
-        return word if len(word) < self._pitch() else "··"  # 100 where only two digits fit
-
-    def _pitch(self) -> int:
-        """Columns from one place to the next."""
-        centres = sorted(self._scale.column(p.channel.centre_hz) for p in self._places)
-        return min((b - a for a, b in itertools.pairwise(centres)), default=8)
+        return word if len(word) < self._pitch else "··"  # 100 where only two digits fit
 
     def _is_own(self, place: PlaceView) -> bool:
         return any(radio.channel.primary == place.channel.primary for radio in self._own())

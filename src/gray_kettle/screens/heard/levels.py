@@ -7,8 +7,9 @@ from textual.widget import Widget
 
 from gray_kettle.judge.assessment import Radio
 from gray_kettle.judge.history import levels_over_time
+from gray_kettle.records import FloatArray, IntArray
 from gray_kettle.screens.frame.rail import local
-from gray_kettle.screens.ink import Cell, Inked, fit, minus
+from gray_kettle.screens.ink import Cell, Inked, fit, minus, runs
 from gray_kettle.screens.look import Look
 
 _HIGH_DBM, _LOW_DBM = -25.0, -95.0
@@ -26,10 +27,13 @@ class LevelChart(Inked, Widget):
         super().__init__(id=id)
         self._look: Look | None = None
         self._drawn: tuple[str, int, int] | None = None
+        self._levels: dict[str, FloatArray] | None = (
+            None  # of every radio of the band, for this look and width
+        )
         self._lines: list[list[Cell]] = []
 
     def show(self, look: Look) -> None:
-        self._look, self._drawn = look, None
+        self._look, self._drawn, self._levels = look, None, None
         self.refresh()
 
     def watch_radio_id(self) -> None:
@@ -48,7 +52,16 @@ class LevelChart(Inked, Widget):
             return []
         shown = self._sharing(look, radio)
         columns, rows = width - _AXIS, height - 2
-        levels = levels_over_time(look.reading.observations, shown, columns, look.start_s, look.end_s)
+        if self._levels is None or next(iter(self._levels.values())).shape != (columns,):
+            bins = (columns, look.start_s, look.end_s)
+            self._levels = dict(
+                zip(
+                    (r.id for r in look.radios),
+                    levels_over_time(look.reading.observations, look.radios, *bins),
+                    strict=True,
+                )
+            )
+        levels = [self._levels[r.id] for r in shown]
         # dots[row of half blocks, column]: 0 nothing, else 1 + index of the series; the chosen radio is drawn last.
         dots = np.zeros((2 * rows, columns), np.int64)
         for number in range(len(shown) - 1, -1, -1):
@@ -94,19 +107,11 @@ class LevelChart(Inked, Widget):
                 return fit(minus(level), _AXIS - 2, True) + " ┤"
         return " " * (_AXIS - 1) + "│"
 
-    def _dots(
-        self,
-        upper: "np.ndarray[tuple[int], np.dtype[np.int64]]",
-        lower: "np.ndarray[tuple[int], np.dtype[np.int64]]",
-        shown: tuple[Radio, ...],
-    ) -> list[Cell]:
-        cells: list[Cell] = []
-        for top, bottom in zip(upper, lower, strict=True):
-            number = int(min(n for n in (top, bottom) if n)) - 1 if top or bottom else -1
-            glyph = "█" if top and bottom and top == bottom else "▀" if top == number + 1 and top else "▄"
-            cell = (" ", "text") if number < 0 else (glyph, self._series_ink(number, shown[number]))
-            if cells and cells[-1][1] == cell[1]:
-                cells[-1] = (cells[-1][0] + cell[0], cell[1])
-            else:
-                cells.append(cell)
-        return cells
+    def _dots(self, upper: IntArray, lower: IntArray, shown: tuple[Radio, ...]) -> list[Cell]:
+        """One line of cells from two rows of half blocks; where two radios meet, the first in the legend shows."""
+        none = len(shown) + 1
+        number = np.minimum(np.where(upper, upper, none), np.where(lower, lower, none)) - 1
+        glyph = np.where(upper == lower, "█", np.where(upper == number + 1, "▀", "▄"))
+        glyph = np.where(number == none - 1, " ", glyph)
+        inks = [*(self._series_ink(k, radio) for k, radio in enumerate(shown)), "text"]
+        return runs(glyph.tolist(), [inks[k] for k in number.tolist()])

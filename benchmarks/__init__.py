@@ -1,0 +1,1 @@
+"""Measurements: how long a person waits. `make bench` runs them; docs/performance.md quotes them."""
