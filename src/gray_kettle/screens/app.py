@@ -9,8 +9,9 @@ from textual.binding import Binding
 from gray_kettle.errors import KettleError
 from gray_kettle.screens import ink
 from gray_kettle.screens.crash import PlainCrash
-from gray_kettle.screens.start.forms import FORM_CSS
+from gray_kettle.screens.requests import OpenCase, OpenDemo
 from gray_kettle.screens.start.screen import StartScreen
+from gray_kettle.screens.start.style import FORM_CSS
 from gray_kettle.screens.work import WorkScreen
 
 
@@ -36,11 +37,11 @@ class KettleApp(PlainCrash):
     def on_mount(self) -> None:
         self.push_screen(StartScreen() if self._case is None else WorkScreen(self._case))
 
-    @on(StartScreen.OpenCase)
-    def _open_case(self, asked: StartScreen.OpenCase) -> None:
+    @on(OpenCase)
+    def _open_case(self, asked: OpenCase) -> None:
         self.switch_screen(WorkScreen(asked.path, fresh=asked.fresh))
 
-    @on(StartScreen.OpenDemo)
+    @on(OpenDemo)
     def _open_demo(self) -> None:
         self._make_demo()
 

@@ -79,16 +79,18 @@ CSS += "\n.ink--chosen { color: $foreground; background: $chosen; }\n"
 
 
 class Inked(Widget):
-    """A widget that draws in inks."""
+    """A widget that draws in inks.
+
+    Styles are kept by theme. Textual tells of a change of style at every coming up of a place; the colours of an
+    ink hang on the theme alone.
+    """
 
     COMPONENT_CLASSES = {f"ink--{name}" for name in INKS}  # noqa: RUF012 - Textual's own form
-
-    _styles: dict[tuple[str, bool], Style]
 
     def ink(self, name: str, chosen: bool = False, bold: bool = False) -> Style:
         """Style of an ink; on the ground of a chosen row when chosen."""
         cache = self.__dict__.setdefault("_ink_cache", {})
-        key = (name, chosen, bold)
+        key = (self.app.theme, name, chosen, bold)
         if key not in cache:
             style = self.get_component_rich_style(f"ink--{name}")
             if chosen:
@@ -100,20 +102,16 @@ class Inked(Widget):
     def wash(self, name: str, share: float) -> Style:
         """The ink's colour as a ground, mixed into the screen's own ground: 0 nothing of it, 1 all of it."""
         cache = self.__dict__.setdefault("_ink_cache", {})
-        key = ("wash", name, round(share * 24))
+        key = (self.app.theme, "wash", name, round(share * 24))
         if key not in cache:
             style = self.ink(name)
             ground = _textual(style.bgcolor) or Color.parse("#12161a")
             colour = _textual(style.color) or ground
-            mixed = ground.blend(colour, key[2] / 24)
+            mixed = ground.blend(colour, key[3] / 24)
             text = mixed.get_contrast_text(1.0)
             cache[key] = Style(color=text.rich_color, bgcolor=mixed.rich_color)
         found: Style = cache[key]
         return found
-
-    def notify_style_update(self) -> None:
-        self.__dict__.pop("_ink_cache", None)
-        super().notify_style_update()
 
     def cells(self, cells: list[Cell], width: int, chosen: bool = False) -> Strip:
         """A line of cells, filled or cut to the width. An ink that ends in "!" is bold."""

@@ -1,11 +1,13 @@
 """What the screens are looking at: values handed down, never reached for."""
 
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
-from gray_kettle.judge.assessment import Assessment, Radio
-from gray_kettle.plan.proposal import Proposal
-from gray_kettle.reading import Reading
-from gray_kettle.records import FloatArray, Setup
+if TYPE_CHECKING:  # the frame is drawn before any of these is imported
+    from gray_kettle.judge.assessment import Assessment, Radio
+    from gray_kettle.plan.proposal import Proposal
+    from gray_kettle.reading import Reading
+    from gray_kettle.records import Setup
 
 BANDS = ("2.4", "5", "6")
 
@@ -17,23 +19,23 @@ class Look:
     busy: of the whole case, for the rail. start_s, end_s: the window; case_start_s, case_end_s: all there is.
     """
 
-    reading: Reading
-    assessment: Assessment
-    proposal: Proposal | None
+    reading: "Reading"
+    assessment: "Assessment"
+    proposal: "Proposal | None"
     band: str
     start_s: float
     end_s: float
     case_start_s: float
     case_end_s: float
-    busy: dict[str, FloatArray]
+    busy: dict[str, list[float]]
     followed: frozenset[str] = field(default_factory=frozenset)
 
     @property
-    def setup(self) -> Setup:
+    def setup(self) -> "Setup":
         return self.reading.setup
 
     @property
-    def radios(self) -> tuple[Radio, ...]:
+    def radios(self) -> "tuple[Radio, ...]":
         return tuple(r for r in self.assessment.radios if r.band == self.band)
 
     @property

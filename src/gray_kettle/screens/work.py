@@ -1,38 +1,36 @@
 """The screen that one works on: the frame around the chosen place. Knows the case and the window."""
 
+import asyncio
+import gc
+import importlib
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
-from typing import ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
 from textual import on, work
 from textual.app import ComposeResult
 from textual.binding import Binding
-from textual.message import Message
 from textual.screen import Screen
-from textual.widgets import ContentSwitcher
+from textual.widgets import ContentSwitcher, Static
 from textual.worker import get_current_worker
 
 from gray_kettle.errors import KettleError
-from gray_kettle.judge.assessment import Radio
-from gray_kettle.judge.history import busy_over_time, telling_bins
-from gray_kettle.reading import Reading, read
-from gray_kettle.records import FloatArray, Setup
-from gray_kettle.screens.air.view import AirView
-from gray_kettle.screens.brief.view import BriefView
 from gray_kettle.screens.commands import KettleCommands
 from gray_kettle.screens.frame.lines import PLACES, KeyHints, PlacesLine, Rule, TitleLine, _Line
 from gray_kettle.screens.frame.place import Place
 from gray_kettle.screens.frame.rail import BINS, TimeRail
-from gray_kettle.screens.heard.view import HeardView
 from gray_kettle.screens.help import HelpScreen
 from gray_kettle.screens.look import BANDS, Look
-from gray_kettle.screens.plan.view import PlanView
-from gray_kettle.screens.start.forms import CaseForm, NameForm, OwnForm
-from gray_kettle.screens.start.taking import Chosen, TakeForm, Taken, TakeProgress
+from gray_kettle.screens.requests import Follow, GiveName, Jump, MarkOwn, Shown
+
+if TYPE_CHECKING:
+    from gray_kettle.reading import Reading
+    from gray_kettle.records import Setup
+    from gray_kettle.screens.start.taking import Chosen, Taken
 
 _SHORTEST_S = 60.0
-_VIEWS: dict[str, type[Place]] = {"brief": BriefView, "heard": HeardView, "air": AirView, "plan": PlanView}
+_WAITING = "waiting"
 
 
 class WorkScreen(Screen[None]):
@@ -61,21 +59,14 @@ class WorkScreen(Screen[None]):
         Binding("ctrl+z", "undo", "undo", id="work.undo"),
     ]
 
-    @dataclass
-    class Shown(Message):
-        """A reading is there; whole: it covers the case. Comes twice, without and with the proposal."""
-
-        reading: Reading
-        span_s: tuple[float, float]
-        is_whole: bool
-        with_proposal: bool
-
     def __init__(self, path: Path, fresh: bool = False) -> None:
         super().__init__()
         self._path, self._fresh = path, fresh
         self._band = ""
         self._window: tuple[float | None, float | None] = (None, None)
-        self._busy: dict[str, FloatArray] = {}
+        self._busy: dict[str, list[float]] = {}
+        self._views: dict[str, Place] = {}  # empty until they have been brought in
+        self._wanted = "brief"
         self._followed: frozenset[str] = frozenset()
         self._earlier: list[Setup] = []
         self._look: Look | None = None
@@ -85,17 +76,24 @@ class WorkScreen(Screen[None]):
         yield TitleLine(id="title-line")
         yield PlacesLine(id="places-line")
         yield Rule()
-        with ContentSwitcher(initial="brief"):
-            for name, view in _VIEWS.items():
-                yield view(id=name)
+        with ContentSwitcher(initial=_WAITING):
+            yield Static(" Reading the case …", id=_WAITING)
         yield Rule()
         yield TimeRail(id="rail")
         yield KeyHints(id="hints")
 
     def on_mount(self) -> None:
         self.query_one(TitleLine).status = "reading the case …"
-        self.query_one(KeyHints).own = BriefView.HINTS
-        self.call_after_refresh(self._reload)  # the frame first: reading takes the processor from drawing it
+        # Not after the refresh but a moment later: the frame must have reached the terminal.
+        self.set_timer(0.05, self._bring_places)
+
+    async def _bring_places(self) -> None:
+        """Fill the frame, once it stands: the places need numerics, whose import takes as long as all before it."""
+        made = await asyncio.to_thread(importlib.import_module, "gray_kettle.screens.places")
+        self._views = {name: view(id=name) for name, view in made.VIEWS.items()}
+        await self.query_one(ContentSwitcher).mount(*self._views.values())
+        self.action_place(self._wanted)
+        self._reload()
         if self._fresh:
             self.action_take()
 
@@ -105,18 +103,19 @@ class WorkScreen(Screen[None]):
     def _reload(self) -> None:
         """Read, judge and plan off the interface's thread."""
         from gray_kettle.case import Case
+        from gray_kettle.reading import read
 
         worker = get_current_worker()
         try:
             with Case.open(self._path) as case:
                 span_s = case.span_s() or (0.0, 0.0)
                 reading = read(case, *self._window)
-            is_whole = self._window == (None, None)
+            busy = _busy(reading, span_s) if self._window == (None, None) else None
             for with_proposal in (False, True):
                 _ = reading.proposal if with_proposal else reading.assessment
                 if worker.is_cancelled:
                     return
-                self.post_message(self.Shown(reading, span_s, is_whole, with_proposal))
+                self.post_message(Shown(reading, span_s, busy, with_proposal))
         except KettleError as error:
             self.notify(str(error), title="Cannot read the case", severity="error", markup=False, timeout=30)
 
@@ -124,9 +123,8 @@ class WorkScreen(Screen[None]):
     def _shown(self, shown: Shown) -> None:
         observations = shown.reading.observations
         start_s, end_s = shown.span_s
-        if shown.is_whole and not shown.with_proposal:
-            bins = telling_bins(observations, BINS, start_s, end_s)
-            self._busy = {band: busy_over_time(observations, band, bins, start_s, end_s) for band in BANDS}
+        if shown.busy is not None:
+            self._busy = shown.busy
         assessment = shown.reading.assessment
         if not self._band:
             self._band = next((r.band for r in assessment.radios), "2.4")
@@ -144,35 +142,40 @@ class WorkScreen(Screen[None]):
         )
         self.query_one(TitleLine).status = "" if shown.with_proposal else "working out the plan …"
         self._spread()
+        if shown.with_proposal:
+            # What is loaded by now stays: a full collection that walks it all takes 90 ms, and a key waits for it.
+            gc.freeze()
 
     def _spread(self) -> None:
         """Hand the look to the frame and to the place that is shown; the others get it when they come up."""
         self.query_one(TitleLine).look = self._look
         self.query_one(TimeRail).look = self._look
-        self._stale = set(_VIEWS)
+        self._stale = set(self._views)
         self._freshen()
 
     def _freshen(self) -> None:
         place = self._place
-        if self._look is not None and place.id in self._stale:
+        if place is not None and self._look is not None and place.id in self._stale:
             self._stale.discard(place.id or "")
             place.show(self._look)
             if self.focused is None and self is self.app.screen:
                 place.focus_first()
 
     @property
-    def _place(self) -> Place:
-        name = self.query_one(ContentSwitcher).current or "brief"
-        return self.query_one(f"#{name}", Place)
+    def _place(self) -> Place | None:
+        return self._views.get(self.query_one(ContentSwitcher).current or "")
 
     # Places
 
     def action_place(self, name: str) -> None:
-        self.query_one(ContentSwitcher).current = name
+        self._wanted = name
         self.query_one(PlacesLine).place = name
-        self.query_one(KeyHints).own = _VIEWS[name].HINTS
+        if name not in self._views:
+            return  # it will come up when it is there
+        self.query_one(ContentSwitcher).current = name
+        self.query_one(KeyHints).own = self._views[name].HINTS
         self._freshen()
-        self._place.focus_first()
+        self._views[name].focus_first()
 
     @on(_Line.Clicked)
     def _clicked(self, clicked: _Line.Clicked) -> None:
@@ -182,14 +185,14 @@ class WorkScreen(Screen[None]):
         else:
             self._to_band(what)
 
-    @on(BriefView.Jump)
-    def _jump(self, jump: BriefView.Jump) -> None:
+    @on(Jump)
+    def _jump(self, jump: Jump) -> None:
         radio = self._look.assessment.radio(jump.radio) if self._look else None
         if radio is not None and radio.band != self._band:
             self._to_band(radio.band)
         self.action_place(jump.place)
         if radio is not None:
-            self.call_after_refresh(self._place.choose, radio.id)
+            self.call_after_refresh(self._views[jump.place].choose, radio.id)
 
     def action_band(self) -> None:
         self._to_band(BANDS[(BANDS.index(self._band) + 1) % len(BANDS)] if self._band else BANDS[0])
@@ -234,7 +237,7 @@ class WorkScreen(Screen[None]):
 
     # Edits
 
-    def _save(self, change: Callable[[Setup], Setup]) -> None:
+    def _save(self, change: "Callable[[Setup], Setup]") -> None:
         """Change the setup, keep the earlier one for undo, judge again."""
         if self._look is None:
             return
@@ -244,7 +247,7 @@ class WorkScreen(Screen[None]):
             self._earlier.append(before)
             self._store(after)
 
-    def _store(self, setup: Setup) -> None:
+    def _store(self, setup: "Setup") -> None:
         from gray_kettle.case import Case
 
         try:
@@ -259,11 +262,11 @@ class WorkScreen(Screen[None]):
             self._store(self._earlier.pop())
             self.notify("Undone.", timeout=2)
 
-    @on(HeardView.MarkOwn)
-    def _mark_own(self, mark: HeardView.MarkOwn) -> None:
+    @on(MarkOwn)
+    def _mark_own(self, mark: MarkOwn) -> None:
         addresses = {n.bssid for n in mark.radio.networks}
 
-        def change(setup: Setup) -> Setup:
+        def change(setup: "Setup") -> "Setup":
             own = [name for name in setup.own if name.lower() not in addresses]
             foreign = [address for address in setup.foreign if address not in addresses]
             if mark.radio.own:
@@ -272,24 +275,26 @@ class WorkScreen(Screen[None]):
 
         self._save(change)
 
-    @on(HeardView.Name)
-    def _ask_name(self, asked: HeardView.Name) -> None:
+    @on(GiveName)
+    def _ask_name(self, asked: GiveName) -> None:
         def rename(name: str | None) -> None:
             if name is None:
                 return
             addresses = {n.bssid for n in asked.radio.networks}
 
-            def change(setup: Setup) -> Setup:
+            def change(setup: "Setup") -> "Setup":
                 kept = [(a, n) for a, n in setup.names if a not in addresses]
                 new = [(a, name) for a in sorted(addresses)] if name else []
                 return replace(setup, names=tuple(sorted([*kept, *new])))
 
             self._save(change)
 
+        from gray_kettle.screens.start.forms import NameForm
+
         self.app.push_screen(NameForm(asked.radio), rename)
 
-    @on(HeardView.Follow)
-    def _follow(self, follow: HeardView.Follow) -> None:
+    @on(Follow)
+    def _follow(self, follow: Follow) -> None:
         self._followed ^= {follow.radio.id}
         if self._look is not None:
             self._look = replace(self._look, followed=self._followed)
@@ -298,11 +303,13 @@ class WorkScreen(Screen[None]):
     def action_own(self) -> None:
         if self._look is None:
             return
-        radios: tuple[Radio, ...] = self._look.assessment.radios
+        radios = self._look.assessment.radios
 
         def chosen(own: tuple[str, ...] | None) -> None:
             if own is not None:
                 self._save(lambda setup: replace(setup, own=own))
+
+        from gray_kettle.screens.start.forms import OwnForm
 
         self.app.push_screen(OwnForm(radios, self._look.setup.own), chosen)
 
@@ -310,22 +317,28 @@ class WorkScreen(Screen[None]):
         if self._look is None:
             return
 
-        def chosen(answer: tuple[Path, Setup] | None) -> None:
+        def chosen(answer: "tuple[Path, Setup] | None") -> None:
             if answer is not None:
                 self._save(lambda _: answer[1])
+
+        from gray_kettle.screens.start.forms import CaseForm
 
         self.app.push_screen(CaseForm(self._look.setup, self._path), chosen)
 
     # Taking and exporting
 
     def action_take(self) -> None:
+        from gray_kettle.screens.start.taking import TakeForm
+
         self.app.push_screen(TakeForm(), self._begin_take)
 
-    def _begin_take(self, chosen: Chosen | None) -> None:
+    def _begin_take(self, chosen: "Chosen | None") -> None:
+        from gray_kettle.screens.start.taking import TakeProgress
+
         if chosen is not None:
             self.app.push_screen(TakeProgress(self._path, chosen), self._taken)
 
-    def _taken(self, taken: Taken | None) -> None:
+    def _taken(self, taken: "Taken | None") -> None:
         if taken is None:
             return
         for line in taken.read:
@@ -353,7 +366,7 @@ class WorkScreen(Screen[None]):
             self._export(self._look.reading, self._band)
 
     @work(thread=True, exclusive=True, group="export")
-    def _export(self, reading: Reading, band: str) -> None:
+    def _export(self, reading: "Reading", band: str) -> None:
         from gray_kettle.draw import save_lanes
 
         path = Path(f"{self._path.stem}-lanes-{band}.svg")
@@ -365,4 +378,12 @@ class WorkScreen(Screen[None]):
             self.notify(f"Written: {path}", title="Exported", markup=False)
 
     def action_help(self) -> None:
-        self.app.push_screen(HelpScreen(self.query_one(ContentSwitcher).current or "brief"))
+        self.app.push_screen(HelpScreen(self._wanted))
+
+
+def _busy(reading: "Reading", span_s: tuple[float, float]) -> dict[str, list[float]]:
+    """Busy share of each band over the whole case, for the rail."""
+    from gray_kettle.judge.history import busy_over_time, telling_bins
+
+    bins = telling_bins(reading.observations, BINS, *span_s)
+    return {band: busy_over_time(reading.observations, band, bins, *span_s).tolist() for band in BANDS}

@@ -7,6 +7,7 @@ import numpy as np
 from rich.segment import Segment
 from rich.style import Style
 from textual import events
+from textual.geometry import Size
 from textual.message import Message
 from textual.reactive import reactive
 from textual.strip import Strip
@@ -90,6 +91,7 @@ class Lanes(Inked, Widget, can_focus=True):
         self._places: tuple[PlaceView, ...] = ()
         self._lanes: list[tuple[Radio, FloatArray]] = []
         self._scale = Scale(0, 1, 1, 1)
+        self._measured_for = Size(0, 0)
         self._first = 0
         self._pitch = 8  # columns from one place to the next
         self._ledger_kinds: tuple[str, ...] = ()
@@ -99,13 +101,15 @@ class Lanes(Inked, Widget, can_focus=True):
         self._look, self._places = look, places
         self._measure()
 
-    def on_resize(self) -> None:
-        self._measure()
+    def on_resize(self, event: events.Resize) -> None:
+        if event.size != self._measured_for:
+            self._measure()
 
     def _measure(self) -> None:
         if self._look is None or not self.size.width:
             return
         radios = self._look.radios
+        self._measured_for = self.size
         self._scale = scale_for(self._places, radios, self.size.width)
         self._lanes = [(radio, self._density(radio)) for radio in radios if radio.level_dbm is not None]
         self._spectra.clear()
@@ -228,7 +232,7 @@ class Lanes(Inked, Widget, can_focus=True):
 
     def _spectrum(self, radio: Radio, density: FloatArray, ink: str) -> list[Segment]:
         """The radio's lane, with the edges of the what-if where it is empty."""
-        key = f"{radio.id} {ink}"
+        key = f"{self.app.theme} {radio.id} {ink}"
         if key not in self._spectra:
             self._spectra[key] = self._drawn(radio, density, ink)
         strip, glyphs = self._spectra[key]
@@ -266,10 +270,6 @@ class Lanes(Inked, Widget, can_focus=True):
                 glyph, style = " ", self.ink("text")
             out.append(Segment(glyph, style))
         return Strip(Segment.simplify(out)), "".join(segment.text for segment in out)
-
-    def notify_style_update(self) -> None:
-        self._spectra.clear()
-        super().notify_style_update()
 
     def _shade(self, ink: str, share: float) -> Style:
         """The ink itself, dimmer where there is less."""

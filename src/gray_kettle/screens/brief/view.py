@@ -1,13 +1,11 @@
 """Brief: the answer first. Findings, worst first; beside them our radios, and what is not known yet."""
 
-from dataclasses import dataclass
 from typing import ClassVar
 
 from textual import on
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Horizontal, Vertical
-from textual.message import Message
 
 from gray_kettle.judge.assessment import Finding, OwnView
 from gray_kettle.judge.findings import HEADLINES
@@ -16,6 +14,7 @@ from gray_kettle.screens.frame.place import Place
 from gray_kettle.screens.frame.rows import Row, RowList
 from gray_kettle.screens.ink import Cell, fit, percent, wrap
 from gray_kettle.screens.look import Look
+from gray_kettle.screens.requests import Jump
 
 MARKS = {"act": ("▲", "act!"), "watch": ("◆", "watch"), "note": ("·", "dim")}
 _SUMMARY = {"act": "to act on", "watch": "to watch", "note": "to note"}
@@ -34,13 +33,6 @@ class BriefView(Place):
     """
     BINDINGS: ClassVar = [Binding("enter", "go", "evidence", id="brief.go")]
     HINTS = (("⏎", "evidence"), ("tab", "own radios"))
-
-    @dataclass
-    class Jump(Message):
-        """To the evidence: a place, and the radio it is about ("" for none)."""
-
-        place: str
-        radio: str
 
     def compose(self) -> ComposeResult:
         with Horizontal(id="brief-columns"):
@@ -183,14 +175,14 @@ class BriefView(Place):
         chosen.stop()
         if chosen.key.isdigit():
             finding = self._findings[int(chosen.key)]
-            self.post_message(self.Jump(finding.see, finding.radio))
+            self.post_message(Jump(finding.see, finding.radio))
         elif chosen.key:
             self._to_radio(chosen)
 
     @on(RowList.Chosen, "#own-radios")
     def _to_radio(self, chosen: RowList.Chosen) -> None:
         chosen.stop()
-        self.post_message(self.Jump("plan", chosen.key))
+        self.post_message(Jump("plan", chosen.key))
 
 
 def _fixed(key: str, texts: list[str]) -> Row:

@@ -1,9 +1,9 @@
 """The time rail: how busy the band was over the whole case, with the window in brackets."""
 
+import math
 from datetime import UTC, datetime, tzinfo
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
-import numpy as np
 from textual.reactive import reactive
 from textual.strip import Strip
 from textual.widget import Widget
@@ -52,9 +52,8 @@ class TimeRail(Inked, Widget):
     def _busy(self, width: int) -> list[Cell]:
         look = self.look
         assert look is not None
-        busy = look.busy.get(look.band, np.full(BINS, np.nan))
+        busy = look.busy.get(look.band) or [math.nan]
         inner = max(width - 2, 1)
-        edges = np.linspace(0, len(busy), inner + 1)
         out: list[Cell] = []
         left, right = self._column(look.start_s, width), self._column(look.end_s, width)
         left, right = (0, width - 1) if look.is_whole_case else (left, max(right, left + 1))
@@ -63,10 +62,13 @@ class TimeRail(Inked, Widget):
                 out.append(("[" if x == left else "]", "steam!"))
                 continue
             k = min(max(x - 1, 0), inner - 1)
-            part = busy[int(edges[k]) : max(int(edges[k + 1]), int(edges[k]) + 1)]
+            first = k * len(busy) // inner
+            part = busy[first : max((k + 1) * len(busy) // inner, first + 1)]
             ink = "own" if left < x < right else "faint"
-            told = part[~np.isnan(part)]
-            out.append(("┄", "faint") if not len(told) else (BARS[1 + min(7, int(told.mean() * 12))], ink))
+            told = [share for share in part if not math.isnan(share)]
+            out.append(
+                ("┄", "faint") if not told else (BARS[1 + min(7, int(sum(told) / len(told) * 12))], ink)
+            )
         return out
 
     def _days(self, width: int) -> list[Cell]:
@@ -86,8 +88,8 @@ class TimeRail(Inked, Widget):
         first = local(look.case_start_s, look.setup.country)
         offset_s = first.utcoffset()
         shift = offset_s.total_seconds() if offset_s else 0.0
-        tick = np.ceil((look.case_start_s + shift) / step_s) * step_s - shift
-        ticks = [float(t) for t in np.arange(tick, look.case_end_s, step_s)]
+        tick = math.ceil((look.case_start_s + shift) / step_s) * step_s - shift
+        ticks = [tick + n * step_s for n in range(max(0, math.ceil((look.case_end_s - tick) / step_s)))]
         for time_s in [*ticks, look.case_start_s]:
             label = local(time_s, look.setup.country).strftime(form)
             x = self._column(time_s, width)

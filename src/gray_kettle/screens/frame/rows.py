@@ -1,10 +1,11 @@
 """A list drawn by lines: hundreds of rows of any height, and a cursor that costs two rows to move."""
 
+from bisect import bisect_right
 from collections.abc import Callable
 from dataclasses import dataclass
+from itertools import accumulate
 from typing import ClassVar
 
-import numpy as np
 from textual import events
 from textual.binding import Binding
 from textual.geometry import Region, Size
@@ -73,8 +74,8 @@ class RowList(Inked, ScrollView, can_focus=True):
         self._keeps_mark = keeps_mark
         self._build: Callable[[int], list[Row]] = lambda width: []
         self._rows: list[Row] = []
-        self._tops = np.zeros(1, np.int64)
-        self._strips: dict[tuple[int, bool], Strip] = {}
+        self._tops = [0]
+        self._strips: dict[tuple[str, int, bool], Strip] = {}
         self._built_for = -1
         self.empty = empty
 
@@ -100,10 +101,10 @@ class RowList(Inked, ScrollView, can_focus=True):
         if width <= 0:
             return
         self._rows = self._build(width)
-        heights = [len(row.lines) for row in self._rows]
-        self._tops = np.concatenate([[0], np.cumsum(heights, dtype=np.int64)])
+        self._tops = [0, *accumulate(len(row.lines) for row in self._rows)]
         self._strips.clear()
-        self.virtual_size = Size(width, int(self._tops[-1]))
+        if self.virtual_size != Size(width, self._tops[-1]):
+            self.virtual_size = Size(width, self._tops[-1])
         places = [n for n, row in enumerate(self._rows) if row.key == key and not row.fixed]
         wanted = places[0] if places else min(self.cursor, len(self._rows) - 1)
         self.set_reactive(RowList.cursor, self._free(max(wanted, 0), 1))
@@ -124,10 +125,6 @@ class RowList(Inked, ScrollView, can_focus=True):
         if self.scrollable_content_region.width != self._built_for:
             self._rebuild(self.key)
 
-    def notify_style_update(self) -> None:
-        self._strips.clear()
-        super().notify_style_update()
-
     def on_focus(self) -> None:
         self._strips.clear()
         self.refresh()
@@ -141,11 +138,12 @@ class RowList(Inked, ScrollView, can_focus=True):
             return self.cells([(self.empty if y == 0 else "", "dim")], self.size.width)
         if line >= self._tops[-1]:
             return self.cells([], self.size.width)
-        number = int(np.searchsorted(self._tops, line, side="right")) - 1
+        number = bisect_right(self._tops, line) - 1
         chosen = number == self.cursor and not self._rows[number].fixed
-        if (line, chosen) not in self._strips:
-            self._strips[line, chosen] = self._strip(number, line - int(self._tops[number]), chosen, width)
-        return self._strips[line, chosen]
+        key = (self.app.theme, line, chosen)
+        if key not in self._strips:
+            self._strips[key] = self._strip(number, line - self._tops[number], chosen, width)
+        return self._strips[key]
 
     def _strip(self, number: int, line: int, chosen: bool, width: int) -> Strip:
         mark = "▌" if chosen and self.has_focus else " "
@@ -160,9 +158,9 @@ class RowList(Inked, ScrollView, can_focus=True):
             return
         for number in (before, now):
             if number < len(self._rows):
-                top, bottom = int(self._tops[number]), int(self._tops[number + 1])
+                top, bottom = self._tops[number], self._tops[number + 1]
                 self.refresh(Region(0, top - self.scroll_offset.y, self.size.width, bottom - top))
-        top, bottom = int(self._tops[now]), int(self._tops[now + 1])
+        top, bottom = self._tops[now], self._tops[now + 1]
         region = Region(0, 0 if now == self._free(0, 1) else top, 1, bottom - top if now else bottom)
         self.scroll_to_region(region, animate=False, force=True)
         self.post_message(self.Moved(self, self.key))
@@ -175,9 +173,9 @@ class RowList(Inked, ScrollView, can_focus=True):
     def action_page(self, direction: int) -> None:
         if not self._rows:
             return
-        line = int(self._tops[self.cursor]) + direction * max(self.size.height - 1, 1)
-        line = max(0, min(line, int(self._tops[-1]) - 1))
-        self.cursor = self._free(int(np.searchsorted(self._tops, line, side="right")) - 1, direction)
+        line = self._tops[self.cursor] + direction * max(self.size.height - 1, 1)
+        line = max(0, min(line, self._tops[-1] - 1))
+        self.cursor = self._free(bisect_right(self._tops, line) - 1, direction)
 
     def action_jump(self, to: int) -> None:
         if self._rows:
@@ -190,7 +188,7 @@ class RowList(Inked, ScrollView, can_focus=True):
     def on_click(self, event: events.Click) -> None:
         line = event.y + self.scroll_offset.y
         if self._rows and line < self._tops[-1]:
-            number = int(np.searchsorted(self._tops, line, side="right")) - 1
+            number = bisect_right(self._tops, line) - 1
             if self._rows[number].fixed:
                 return
             if number == self.cursor and event.chain > 1:

@@ -1,14 +1,12 @@
 """Heard: who is on the air, as a tree that sorts and filters, and the level of the chosen one over time."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import ClassVar
 
 from textual import on
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Horizontal
-from textual.message import Message
 from textual.widgets import Input, Static
 
 from gray_kettle.judge.assessment import Radio
@@ -19,6 +17,7 @@ from gray_kettle.screens.frame.rows import Row, RowList
 from gray_kettle.screens.heard.levels import LevelChart
 from gray_kettle.screens.heard.tree import HISTORY_BINS, SORTS, heading, network_rows, radio_row, sort_key
 from gray_kettle.screens.look import Look
+from gray_kettle.screens.requests import Follow, GiveName, MarkOwn
 
 _EXAMPLE = "foreign level>-75 ssid~harbour width>=80"
 
@@ -32,7 +31,7 @@ class HeardView(Place):
     HeardView #heard-filter { width: 1fr; border: none; height: 1; padding: 0; background: $background; }
     HeardView #heard-filter:focus { background: $chosen; }
     HeardView #heard-label { width: 9; color: $dim; padding-left: 1; }
-    HeardView #heard-count { width: auto; color: $dim; padding-right: 1; }
+    HeardView #heard-count { width: 2fr; color: $dim; padding-right: 1; text-align: right; height: 1; }
     HeardView #heard-head { height: 1; color: $faint; }
     HeardView #heard-tree { height: 3fr; }
     HeardView #heard-levels { height: 2fr; border-top: solid $rule; }
@@ -56,18 +55,6 @@ class HeardView(Place):
         ("n", "name"),
         ("f", "follow"),
     )
-
-    @dataclass
-    class MarkOwn(Message):
-        radio: Radio
-
-    @dataclass
-    class Name(Message):
-        radio: Radio
-
-    @dataclass
-    class Follow(Message):
-        radio: Radio
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
@@ -111,10 +98,10 @@ class HeardView(Place):
         text = (
             self._wrong or f"{len(chosen)} radios, {names} names, {clients} clients · by {SORTS[self._sort]}"
         )
-        self.query_one("#heard-count", Static).update(text)
+        self.query_one("#heard-count", Static).update(text, layout=False)
 
         def build(width: int) -> list[Row]:
-            self.query_one("#heard-head", Static).update(heading(width))
+            self.query_one("#heard-head", Static).update(heading(width), layout=False)
             rows = []
             for radio in chosen:
                 recedes = bool(look.followed) and radio.id not in look.followed and not radio.own
@@ -176,15 +163,15 @@ class HeardView(Place):
         self._refill()
 
     def action_mark_own(self) -> None:
-        self._tell(self.MarkOwn)
+        self._tell(MarkOwn)
 
     def action_name(self) -> None:
-        self._tell(self.Name)
+        self._tell(GiveName)
 
     def action_follow(self) -> None:
-        self._tell(self.Follow)
+        self._tell(Follow)
 
-    def _tell(self, kind: "type[HeardView.MarkOwn | HeardView.Name | HeardView.Follow]") -> None:
+    def _tell(self, kind: type[MarkOwn | GiveName | Follow]) -> None:
         radio = self._radio()
         if radio is not None:
             self.post_message(kind(radio))

@@ -138,7 +138,7 @@ class PlanView(Place):
         columns = (("radio", 16), ("now", 9), ("proposed", 10), ("clear air", 15), ("expected Mb/s", 14))
         head = "   " + " ".join(fit(word, size) for word, size in columns)
         head += " why" if width >= _WHY_COLUMNS else ""
-        self.query_one("#plan-head", Static).update(fit(head, width))
+        self.query_one("#plan-head", Static).update(fit(head, width), layout=False)
         proposal = self._proposal()
         if proposal is None:
             return [Row("wait", ((("Working out the best plan …", "dim"),),), fixed=True)]

@@ -18,23 +18,7 @@ from gray_kettle.records import Setup
 from gray_kettle.safe_text import is_hidden, network_name, printable
 from gray_kettle.screens.frame.rows import Row, RowList
 from gray_kettle.screens.ink import Cell, fit, minus
-
-# Before the field gets them: else keys that come fast behind a tab still land in the field before it.
-FORM_KEYS = (
-    Binding("tab", "app.focus_next", show=False, priority=True, id="form.next"),
-    Binding("shift+tab", "app.focus_previous", show=False, priority=True, id="form.previous"),
-)
-FORM_CSS = """
-.form { width: 92; max-width: 96%; height: auto; max-height: 94%; padding: 1 2; }
-.form { background: $surface; border: round $rule; }
-.form Label { color: $dim; margin-top: 1; width: 100%; }
-.form .form-title { color: $steam; text-style: bold; }
-.form .form-wrong { color: $act; height: auto; }
-.form Input { border: none; height: 1; padding: 0 1; background: $panel; }
-.form Input:focus { background: $chosen; }
-.form .form-buttons { height: 3; margin-top: 1; }
-.form Button { margin-right: 2; }
-"""
+from gray_kettle.screens.start.style import FORM_KEYS
 
 
 class CaseForm(ModalScreen[tuple[Path, Setup] | None]):

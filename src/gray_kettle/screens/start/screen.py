@@ -7,16 +7,14 @@ from textual import on
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Vertical
-from textual.message import Message
 from textual.screen import Screen
 from textual.widgets import Static
 
 from gray_kettle.errors import KettleError
-from gray_kettle.records import Setup
 from gray_kettle.safe_text import printable
 from gray_kettle.screens.frame.rows import Row, RowList
 from gray_kettle.screens.ink import Cell
-from gray_kettle.screens.start.forms import CaseForm
+from gray_kettle.screens.requests import OpenCase, OpenDemo
 
 _STEPS = (
     "1  the site: a name, the country",
@@ -39,16 +37,6 @@ class StartScreen(Screen[None]):
         Binding("n", "new", "new case", id="start.new"),
         Binding("q", "app.quit", "quit", id="start.quit"),
     ]
-
-    class OpenCase(Message):
-        """Open this case; fresh: it was just made, so go on with the first files."""
-
-        def __init__(self, path: Path, fresh: bool) -> None:
-            super().__init__()
-            self.path, self.fresh = path, fresh
-
-    class OpenDemo(Message):
-        """Open the demo case."""
 
     def compose(self) -> ComposeResult:
         with Vertical():
@@ -83,12 +71,15 @@ class StartScreen(Screen[None]):
         if chosen.key == "new":
             self.action_new()
         elif chosen.key == "demo":
-            self.post_message(self.OpenDemo())
+            self.post_message(OpenDemo())
         else:
-            self.post_message(self.OpenCase(Path(chosen.key.removeprefix("case:")), False))
+            self.post_message(OpenCase(Path(chosen.key.removeprefix("case:")), False))
 
     def action_new(self) -> None:
-        def make(answer: tuple[Path, Setup] | None) -> None:
+        from gray_kettle.records import Setup
+        from gray_kettle.screens.start.forms import CaseForm
+
+        def make(answer: "tuple[Path, Setup] | None") -> None:
             if answer is None:
                 return
             from gray_kettle.case import Case
@@ -98,7 +89,7 @@ class StartScreen(Screen[None]):
             except KettleError as error:
                 self.notify(str(error), title="Cannot make the case", severity="error", markup=False)
             else:
-                self.post_message(self.OpenCase(answer[0], True))
+                self.post_message(OpenCase(answer[0], True))
 
         self.app.push_screen(CaseForm(Setup()), make)
 

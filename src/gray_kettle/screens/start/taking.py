@@ -18,7 +18,7 @@ from textual.worker import get_current_worker
 
 from gray_kettle.errors import KettleError
 from gray_kettle.safe_text import printable
-from gray_kettle.screens.start.forms import FORM_KEYS
+from gray_kettle.screens.start.style import FORM_KEYS
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,65 @@
+"""What places and forms ask of the screen around them. Light: the first picture needs these, but no numerics."""
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from textual.message import Message
+
+if TYPE_CHECKING:
+    from gray_kettle.judge.assessment import Radio
+    from gray_kettle.reading import Reading
+
+
+@dataclass
+class Jump(Message):
+    """To the evidence: a place, and the radio it is about ("" for none)."""
+
+    place: str
+    radio: str
+
+
+@dataclass
+class MarkOwn(Message):
+    """Take this radio for own, or no longer."""
+
+    radio: "Radio"
+
+
+@dataclass
+class GiveName(Message):
+    """Ask what to call this radio."""
+
+    radio: "Radio"
+
+
+@dataclass
+class Follow(Message):
+    """Follow this radio, or no longer."""
+
+    radio: "Radio"
+
+
+@dataclass
+class Shown(Message):
+    """A reading is there. Comes twice, without and with the proposal.
+
+    busy: of each band over the whole case, for the rail; None when the window is only a part of it.
+    """
+
+    reading: "Reading"
+    span_s: tuple[float, float]
+    busy: dict[str, list[float]] | None
+    with_proposal: bool
+
+
+@dataclass
+class OpenCase(Message):
+    """Open this case; fresh: it was just made, so go on with the first files."""
+
+    path: Path
+    fresh: bool
+
+
+class OpenDemo(Message):
+    """Open the demo case."""

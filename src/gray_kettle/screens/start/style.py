@@ -1,0 +1,20 @@
+"""How forms look, and the keys that all of them share."""
+
+from textual.binding import Binding
+
+# Before the field gets them: else keys that come fast behind a tab still land in the field before it.
+FORM_KEYS = (
+    Binding("tab", "app.focus_next", show=False, priority=True, id="form.next"),
+    Binding("shift+tab", "app.focus_previous", show=False, priority=True, id="form.previous"),
+)
+FORM_CSS = """
+.form { width: 92; max-width: 96%; height: auto; max-height: 94%; padding: 1 2; }
+.form { background: $surface; border: round $rule; }
+.form Label { color: $dim; margin-top: 1; width: 100%; }
+.form .form-title { color: $steam; text-style: bold; }
+.form .form-wrong { color: $act; height: auto; }
+.form Input { border: none; height: 1; padding: 0 1; background: $panel; }
+.form Input:focus { background: $chosen; }
+.form .form-buttons { height: 3; margin-top: 1; }
+.form Button { margin-right: 2; }
+"""
