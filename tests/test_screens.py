@@ -7,6 +7,7 @@ from textual.app import App, ComposeResult
 from gray_kettle.screens import ink
 from gray_kettle.screens.app import KettleApp
 from gray_kettle.screens.crash import INTRODUCTION
+from gray_kettle.screens.frame.place import Place
 from gray_kettle.screens.frame.rows import Row, RowList
 from gray_kettle.screens.ink import INKS, fit, wrap
 from gray_kettle.screens.look import BANDS
@@ -153,6 +154,7 @@ async def test_each_band_and_place_shows_in_every_order(demo_case):
                 "b",
             ):
                 await pilot.press(key)
+                assert [p.id for p in app.screen.query(Place) if p.display] == [app.screen._wanted]
         screen = app.screen
         assert isinstance(screen, WorkScreen)
         assert screen._look is not None

@@ -91,6 +91,8 @@ class WorkScreen(Screen[None]):
         """Fill the frame, once it stands: the places need numerics, whose import takes as long as all before it."""
         made = await asyncio.to_thread(importlib.import_module, "gray_kettle.screens.places")
         self._views = {name: view(id=name) for name, view in made.VIEWS.items()}
+        for view in self._views.values():
+            view.display = False  # until it is chosen
         await self.query_one(ContentSwitcher).mount(*self._views.values())
         self.action_place(self._wanted)
         self._reload()

@@ -48,7 +48,7 @@ class LevelChart(Inked, Widget):
     def _draw(self) -> list[list[Cell]]:
         look, (width, height) = self._look, self.size
         radio = look.assessment.radio(self.radio_id) if look else None
-        if look is None or radio is None or height < 3:
+        if look is None or radio is None or radio.band != look.band or height < 3:
             return []
         shown = self._sharing(look, radio)
         columns, rows = width - _AXIS, height - 2
