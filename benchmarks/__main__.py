@@ -36,9 +36,8 @@ def main() -> None:
         case = Path(folder) / "tern-quay.kettle"
         started_s = time.perf_counter()
         make_demo(case)
-        print(
-            f"making the demo case           {time.perf_counter() - started_s:6.2f} s, {case.stat().st_size / 1e6:.1f} MB"
-        )
+        seconds, megabytes = time.perf_counter() - started_s, case.stat().st_size / 1e6
+        print(f"making the demo case           {seconds:6.2f} s, {megabytes:.1f} MB")
         first_picture(str(case))
         keys(str(case))
         reading(case)
@@ -60,9 +59,8 @@ def first_picture(case: str) -> None:
     base = statistics.median(baseline)
     print(f"first picture, smallest app    {base:6.2f} s (baseline: Textual with a table)")
     for name, found in times.items():
-        print(
-            f"first picture, {name:<15} {statistics.median(found):6.2f} s, {statistics.median(found) / base:.1f} × baseline"
-        )
+        middle = statistics.median(found)
+        print(f"first picture, {name:<15} {middle:6.2f} s, {middle / base:.1f} × baseline")
 
 
 def keys(case: str) -> None:
