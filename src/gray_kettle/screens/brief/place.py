@@ -21,15 +21,15 @@ _SUMMARY = {"act": "to act on", "watch": "to watch", "note": "to note"}
 _BAR = 24
 
 
-class BriefView(Place):
+class BriefPlace(Place):
     """What is wrong on the left, how our radios stand on the right."""
 
     DEFAULT_CSS = """
-    BriefView { layout: vertical; }
-    BriefView #brief-columns { height: 1fr; }
-    BriefView #brief-left { width: 3fr; }
-    BriefView #brief-right { width: 2fr; margin-left: 1; border-left: solid $rule; }
-    BriefView.-narrow #brief-right { display: none; }
+    BriefPlace { layout: vertical; }
+    BriefPlace #brief-columns { height: 1fr; }
+    BriefPlace #brief-left { width: 3fr; }
+    BriefPlace #brief-right { width: 2fr; margin-left: 1; border-left: solid $rule; }
+    BriefPlace.-narrow #brief-right { display: none; }
     """
     BINDINGS: ClassVar = [Binding("enter", "go", "evidence", id="brief.go")]
     HINTS = (("⏎", "evidence"), ("tab", "own radios"))

@@ -21,16 +21,16 @@ from gray_kettle.screens.look import Look
 _KINDS = {"co-channel": "shares it", "adjacent": "overlaps", "secondary": "takes width"}
 
 
-class AirView(Place):
+class AirPlace(Place):
     """Who fills what, and the what-if beside it."""
 
     DEFAULT_CSS = """
-    AirView { layout: vertical; }
-    AirView #air-columns { height: 1fr; }
-    AirView #air-side { width: 44; border-left: solid $rule; }
-    AirView.-mid #air-side { width: 36; }
-    AirView.-narrow #air-columns { layout: vertical; }
-    AirView.-narrow #air-side { width: 100%; height: 4; border-left: none; border-top: solid $rule; }
+    AirPlace { layout: vertical; }
+    AirPlace #air-columns { height: 1fr; }
+    AirPlace #air-side { width: 44; border-left: solid $rule; }
+    AirPlace.-mid #air-side { width: 36; }
+    AirPlace.-narrow #air-columns { layout: vertical; }
+    AirPlace.-narrow #air-side { width: 100%; height: 4; border-left: none; border-top: solid $rule; }
     """
     BINDINGS: ClassVar = [
         Binding("left", "slide(-1)", "slide", id="air.left"),

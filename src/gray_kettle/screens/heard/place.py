@@ -22,20 +22,20 @@ from gray_kettle.screens.requests import Follow, GiveName, MarkOwn
 _EXAMPLE = "foreign level>-75 ssid~harbour width>=80"
 
 
-class HeardView(Place):
+class HeardPlace(Place):
     """Filter line, tree, chart."""
 
     DEFAULT_CSS = """
-    HeardView { layout: vertical; }
-    HeardView #heard-top { height: 1; }
-    HeardView #heard-filter { width: 1fr; border: none; height: 1; padding: 0; background: $background; }
-    HeardView #heard-filter:focus { background: $chosen; }
-    HeardView #heard-label { width: 9; color: $dim; padding-left: 1; }
-    HeardView #heard-count { width: 2fr; color: $dim; padding-right: 1; text-align: right; height: 1; }
-    HeardView #heard-head { height: 1; color: $faint; }
-    HeardView #heard-tree { height: 3fr; }
-    HeardView #heard-levels { height: 2fr; border-top: solid $rule; }
-    HeardView.-low #heard-levels { display: none; }
+    HeardPlace { layout: vertical; }
+    HeardPlace #heard-top { height: 1; }
+    HeardPlace #heard-filter { width: 1fr; border: none; height: 1; padding: 0; background: $background; }
+    HeardPlace #heard-filter:focus { background: $chosen; }
+    HeardPlace #heard-label { width: 9; color: $dim; padding-left: 1; }
+    HeardPlace #heard-count { width: 2fr; color: $dim; padding-right: 1; text-align: right; height: 1; }
+    HeardPlace #heard-head { height: 1; color: $faint; }
+    HeardPlace #heard-tree { height: 3fr; }
+    HeardPlace #heard-levels { height: 2fr; border-top: solid $rule; }
+    HeardPlace.-low #heard-levels { display: none; }
     """
     BINDINGS: ClassVar = [
         Binding("slash", "filter", "filter", id="heard.filter"),

@@ -87,19 +87,19 @@ def _best_of(move: Move, width_mhz: int, primary: int) -> FieldCell | None:
     return max(found, key=lambda c: (c.channel in (move.target, move.source), c.expected_mbps or -1.0))
 
 
-class PlanView(Place):
+class PlanPlace(Place):
     """Table of moves; under it reasons and field; then what else to do."""
 
     DEFAULT_CSS = """
-    PlanView { layout: vertical; }
-    PlanView #plan-head { height: 1; color: $faint; }
-    PlanView #plan-moves { height: 2fr; min-height: 5; }
-    PlanView #plan-below { height: 3fr; border-top: solid $rule; }
-    PlanView #plan-reasons { width: 3fr; }
-    PlanView #plan-steps { width: 2fr; border-left: solid $rule; }
-    PlanView #plan-field { border-top: solid $rule; }
-    PlanView.-narrow #plan-steps { display: none; }
-    PlanView.-low #plan-field { display: none; }
+    PlanPlace { layout: vertical; }
+    PlanPlace #plan-head { height: 1; color: $faint; }
+    PlanPlace #plan-moves { height: 2fr; min-height: 5; }
+    PlanPlace #plan-below { height: 3fr; border-top: solid $rule; }
+    PlanPlace #plan-reasons { width: 3fr; }
+    PlanPlace #plan-steps { width: 2fr; border-left: solid $rule; }
+    PlanPlace #plan-field { border-top: solid $rule; }
+    PlanPlace.-narrow #plan-steps { display: none; }
+    PlanPlace.-low #plan-field { display: none; }
     """
     HINTS: ClassVar = (("↑ ↓", "radio"), ("tab", "reasons, steps"))
 
