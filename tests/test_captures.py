@@ -130,6 +130,7 @@ def test_fields_are_found_behind_others_and_at_their_alignment():
     assert heard.signal_dbm[0] == -61
     assert heard.noise_dbm[0] == -94
     assert heard.rate_mbps[0] == 6
+    assert heard.antenna[0] == 1
     assert heard.usable[0]
 
 

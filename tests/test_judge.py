@@ -249,3 +249,32 @@ def test_busy_over_time_knows_gaps_from_quiet(judged):
     assert busy[0] == pytest.approx(0.2)
     assert np.isnan(busy[1:4]).all()
     assert busy[4] == 0
+
+
+def without_radio_information(packets):
+    """The same frames behind an empty radiotap header: no place, no level."""
+    return [
+        (at, b"\x00\x00\x08\x00\x00\x00\x00\x00" + raw[int.from_bytes(raw[2:4], "little") :])
+        for at, raw in packets
+    ]
+
+
+def test_a_capture_without_places_and_levels_is_judged_on_what_is_told(judged):
+    reading = judged(without_radio_information(busy_harbour()))
+    radio = reading.assessment.radio(OWN)
+    assert radio.level_dbm is None
+    assert radio.channel.label == "3/40"
+    move = reading.proposal.move_of(OWN)
+    assert move.target.label in ("1/20", "6/20", "11/20")
+    assert move.reasons
+    assert any("came without one; each is taken as −65 dBm" in line for line in reading.assessment.not_known)
+
+
+def test_a_receiver_s_place_that_cannot_be_is_not_believed(judged):
+    """All frames claim to have been received on channel 6, those of 5 GHz too."""
+    packets = [beacon(OWN, b"tern-guest", 36, -50, k / 10, *ht(36), mhz=2437) for k in range(30)]
+    packets += [beacon(BOAT, b"boat", n, -60, k / 10, mhz=2437) for k in range(30) for n in (1, 6, 11)]
+    assessment = judged(packets).assessment
+    assert ("5", 36) in assessment.covered
+    place = next(p for p in assessment.places if p.channel == narrow("5", 36))
+    assert place.standing is not None

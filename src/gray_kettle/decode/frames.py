@@ -21,6 +21,7 @@ BEACON, PROBE_RESPONSE = 8, 5
 LINKS = {LINK_RADIOTAP: "radiotap", LINK_BARE: "bare 802.11"}
 _HEADER_BYTES = 24
 _FCS_BYTES = 4
+_REACH_HZ = 30e6  # a frame decodes at most this far from its own primary
 _MOST_ANNOUNCEMENTS = 50_000  # distinct ones kept in memory: a flood of made-up names ends here
 
 
@@ -99,7 +100,8 @@ class CaptureReader:
             rows.append(
                 (int(k), number, load.utilisation if load else np.nan, load.stations if load else np.nan)
             )
-        return tuple(index), _tally_sightings(block, heard, headers, rows)
+        primary_hz = np.array([a.channel.primary_hz for a in index])
+        return tuple(index), _tally_sightings(block, heard, headers, rows, primary_hz)
 
     def _announcement(
         self, bssid: int, body: bytes, receiver_hz: float, is_beacon: bool
@@ -118,7 +120,11 @@ class CaptureReader:
 
 
 def _tally_sightings(
-    block: PacketBlock, heard: Reception, headers: Headers, rows: list[tuple[int, int, float, float]]
+    block: PacketBlock,
+    heard: Reception,
+    headers: Headers,
+    rows: list[tuple[int, int, float, float]],
+    primary_hz: FloatArray,
 ) -> Sightings:
     """One row an announcement, receiver channel and second."""
     if not rows:
@@ -131,10 +137,13 @@ def _tally_sightings(
     groups, which = np.unique(keys, axis=0, return_inverse=True)
     which, n = which.reshape(-1), len(groups)
     signal = heard.signal_dbm[packets]
+    number = groups[:, 0].astype(np.int64)
+    # A frame does not carry this far beside its channel: then the place that the receiver told is not its own.
+    near = np.abs(groups[:, 2] - primary_hz[number]) <= _REACH_HZ
     return Sightings(
-        announcement=groups[:, 0].astype(np.int64),
+        announcement=number,
         time_s=groups[:, 1],
-        receiver_hz=np.where(groups[:, 2] > 0, groups[:, 2], np.nan),
+        receiver_hz=np.where(near, groups[:, 2], np.nan),
         level_mw=_sums(which, n, np.where(np.isnan(signal), 0.0, 10 ** (signal / 10))),
         levels=_sums(which, n, ~np.isnan(signal)).astype(np.int64),
         noise_dbm=_means(which, n, heard.noise_dbm[packets]),

@@ -42,7 +42,7 @@ _FIELDS = {
     26: (1, 1),
     27: (2, 4),
 }
-FLAGS, RATE, CHANNEL, SIGNAL, NOISE, RX_FLAGS, MCS, VHT = 1, 2, 3, 5, 6, 14, 19, 21
+FLAGS, RATE, CHANNEL, SIGNAL, NOISE, ANTENNA, MCS, VHT = 1, 2, 3, 5, 6, 11, 19, 21
 FLAG_FCS_AT_END, FLAG_BAD_FCS = 0x10, 0x40
 
 
@@ -52,7 +52,8 @@ class Reception:
 
     usable: False where the header lies about its length. frame_starts, frame_lengths: the 802.11 frame without
     radiotap and without FCS; sent_lengths: the same as it was on the air.
-    mcs: columns known, flags, index; vht: the 12 bytes of the field.
+    signal_dbm is the one over all antennas, or the first antenna's where only those are told; antenna: -1 when not
+    told. mcs: columns known, flags, index; vht: the 12 bytes of the field.
     """
 
     usable: NDArray[np.bool_]
@@ -63,6 +64,7 @@ class Reception:
     signal_dbm: FloatArray
     noise_dbm: FloatArray
     rate_mbps: FloatArray
+    antenna: IntArray
     mcs: NDArray[np.uint8]
     has_mcs: NDArray[np.bool_]
     vht: NDArray[np.uint8]
@@ -82,6 +84,7 @@ def bare(block: PacketBlock) -> Reception:
         nothing,
         nothing,
         nothing,
+        np.full(n, -1),
         np.zeros((n, 3), np.uint8),
         np.zeros(n, bool),
         np.zeros((n, 12), np.uint8),
@@ -128,6 +131,8 @@ def decode(block: PacketBlock) -> Reception:
             signal[rows] = octets(SIGNAL, 1)[:, 0].astype(np.int8)
         if NOISE in places:
             noise[rows] = octets(NOISE, 1)[:, 0].astype(np.int8)
+        if ANTENNA in places:
+            out.antenna[rows] = octets(ANTENNA, 1)[:, 0]
         if MCS in places:
             out.mcs[rows] = octets(MCS, 3)
             out.has_mcs[rows] = True
@@ -152,6 +157,7 @@ def decode(block: PacketBlock) -> Reception:
         signal,
         noise,
         rate,
+        out.antenna,
         out.mcs,
         out.has_mcs,
         out.vht,

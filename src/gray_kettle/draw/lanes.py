@@ -12,6 +12,7 @@ from matplotlib.figure import Figure
 from gray_kettle.air.masks import SKIRT_BELOW_MASK_DB, mask_db, mask_points
 from gray_kettle.errors import KettleError
 from gray_kettle.judge.assessment import PlaceView, Radio
+from gray_kettle.judge.standing import level_at
 from gray_kettle.reading import Reading
 from gray_kettle.records import FloatArray
 from gray_kettle.safe_text import dbm, printable
@@ -45,7 +46,7 @@ def save_lanes(reading: Reading, band: str, path: Path) -> None:
 
 def lanes_figure(reading: Reading, band: str) -> Figure:
     """One lane a radio, strongest own ones first; under them clear air and what takes the rest."""
-    radios = [r for r in reading.assessment.radios if r.band == band and r.level_dbm is not None][:32]
+    radios = [r for r in reading.assessment.radios if r.band == band][:32]
     places = [p for p in reading.assessment.places if p.channel.band == band]
     height = 2.9 + 0.24 * max(len(radios), 3)
     figure = Figure(figsize=(10.5, height), facecolor=PAPER, layout="constrained")
@@ -63,7 +64,7 @@ def _draw_lanes(axes: Axes, radios: list[Radio], band: str) -> None:
     low, high = _edges(radios, band)
     for row, radio in enumerate(radios):
         colour = OWN if radio.own else FOREIGN
-        channel, level = radio.channel, radio.level_dbm or _FLOOR_DBM
+        channel, level = radio.channel, level_at(radio.stay, None)
         freq_hz, density = _spectrum(radio, low * 1e6, high * 1e6)
         over = np.clip((level + density - _FLOOR_DBM) / (-30 - _FLOOR_DBM), 0, 1)
         base = -row
@@ -72,7 +73,9 @@ def _draw_lanes(axes: Axes, radios: list[Radio], band: str) -> None:
         top = base + 0.85 * float(np.clip((level - _FLOOR_DBM) / (-30 - _FLOOR_DBM), 0.05, 1))
         axes.fill_between([primary - 10, primary + 10], base, top, color=colour, linewidth=0)
         mark = "■" if radio.own else "□"
-        label = _literal(f"{mark} {radio.name}  {channel.label}  {dbm(level)}")
+        label = _literal(
+            f"{mark} {radio.name}  {channel.label}  {'level not told' if radio.level_dbm is None else dbm(level)}"
+        )
         axes.text(
             1.01,
             base + 0.1,

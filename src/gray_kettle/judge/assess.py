@@ -50,7 +50,7 @@ def places_seen_from(assessment: Assessment, radio: Radio | None) -> tuple[Place
 
 def _own_view(radio: Radio, radios: tuple[Radio, ...]) -> OwnView:
     asking, assumed = asking_of(radio)
-    now = standing_on(radio.channel, asking, radios, radio) if radio.level_dbm is not None else None
+    now = standing_on(radio.channel, asking, radios, radio)
     return OwnView(radio, now, asking.client_level_dbm, assumed)
 
 
@@ -104,6 +104,10 @@ def _not_known(
         out.append(
             f"Clients: none heard; their level is taken as {dbm(settings.CLIENT_LEVEL_DBM)}. A capture tells."
         )
+    unheard = sum(1 for r in radios if r.level_dbm is None)
+    if unheard:
+        level = dbm(settings.UNKNOWN_LEVEL_DBM)
+        out.append(f"Levels: {unheard} of {len(radios)} radios came without one; each is taken as {level}.")
     if not len(observations.traffic):
         out.append("Traffic: listings do not show who sends how much; a capture does.")
     out.append("What is not Wi-Fi: needs a spectrum sweep.")

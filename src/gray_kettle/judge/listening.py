@@ -46,15 +46,15 @@ class Looks:
         A scan covers the bands it heard something in. A receiver that hops passes over silent channels too. One
         that stays on a channel says nothing of the others.
         """
-        tuned: NDArray[np.float64] = np.unique(observations.listening.receiver_hz)
+        heard_blind = observations.sightings.announcement[np.isnan(observations.sightings.receiver_hz)]
+        # Where the receiver told no place of its own, it was where it heard something.
+        blind = [observations.announcements[k].channel.primary_hz for k in np.unique(heard_blind)]
+        tuned: NDArray[np.float64] = np.unique(np.concatenate([observations.listening.receiver_hz, blind]))
         whole = {band for take in observations.takes for band in take.swept_bands} & heard_bands
         if len(tuned) >= settings.HOPPING_CHANNELS:
             whole |= {_place_at(hz)[0] for hz in tuned}
         places = {(band, n) for band in whole if band for n in numbers(band)}
         places |= {_place_at(hz) for hz in tuned}
-        for announcement in observations.announcements:
-            if not len(tuned):  # no receiver told where it was: what was heard was listened to
-                places.add((announcement.channel.band, announcement.channel.primary))
         return frozenset(p for p in places if p[0])
 
 

@@ -12,11 +12,11 @@ _LEAST_HARM = 0.001  # less than this is not worth a name
 
 
 def level_at(stay: Stay, spot: str | None) -> float:
-    """Level of a stay at a spot; elsewhere heard, its median; -200 when no level was told."""
+    """Level of a stay at a spot; elsewhere heard, its median; an assumed one when none was told at all."""
     at = dict(stay.level_at)
     if spot is not None and spot in at:
         return at[spot]
-    return stay.level_dbm if stay.level_dbm is not None else -200.0
+    return stay.level_dbm if stay.level_dbm is not None else settings.UNKNOWN_LEVEL_DBM
 
 
 def home_spot(radio: Radio) -> str | None:

@@ -11,6 +11,7 @@ from gray_kettle.air.floors import PREAMBLE_DBM
 from gray_kettle.judge import settings
 from gray_kettle.judge.assessment import Radio, Utilisation
 from gray_kettle.judge.listening import Looks
+from gray_kettle.judge.standing import level_at
 from gray_kettle.records import Observations
 
 NOT_MEASURED = Utilisation(None, "not measured", "none")
@@ -31,12 +32,12 @@ def utilisation_of(
         on_it = (np.abs(traffic.receiver_hz - place_hz) < 1e6) & sent_here
         found["frames"] = min(float(traffic.airtime_s[on_it].sum()) / dwell_s, 1.0)
     here = [r for r in radios if (r.band, r.channel.primary) == (band, number)]
-    told = [(r.level_dbm or -200.0, r.stay.told_busy) for r in here if r.stay.told_busy is not None]
+    told = [(level_at(r.stay, None), r.stay.told_busy) for r in here if r.stay.told_busy is not None]
     if told:
         found["BSS load"] = float(max(told)[1] or 0.0)
     if here:
         beacons = sum(n.beacon_share for r in here for n in r.networks)
-        loud = sum(1 for r in here if (r.level_dbm or -200.0) >= PREAMBLE_DBM)
+        loud = sum(1 for r in here if level_at(r.stay, None) >= PREAMBLE_DBM)
         found["beacons"] = min(beacons + settings.PRIOR_ACTIVITY * loud, 1.0)
     if not found:
         return NOT_MEASURED

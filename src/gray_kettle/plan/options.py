@@ -4,13 +4,14 @@ from dataclasses import dataclass
 
 from gray_kettle.air.channels import Channel, all_channels
 from gray_kettle.air.countries import is_allowed, needs_radar_watch
+from gray_kettle.air.floors import UNHEARD_DBM
 from gray_kettle.air.rates import widest_mhz
 from gray_kettle.judge.assessment import Assessment, Radio
+from gray_kettle.judge.standing import level_at
 from gray_kettle.plan.limits import Limit
 from gray_kettle.safe_text import printable
 
 RASTER_2_4 = (1, 6, 11)
-_SHARED_PARTS_DBM = -95.0
 
 
 @dataclass(frozen=True)
@@ -69,7 +70,7 @@ def _second_part_is_used(channel: Channel, radio: Radio, assessment: Assessment)
             continue
         for stay in other.stays:
             near = any(abs(part - second) < 4 for part in stay.channel.parts)
-            if near and (stay.level_dbm or -200.0) > _SHARED_PARTS_DBM:
+            if near and level_at(stay, None) > UNHEARD_DBM:
                 return True
     return False
 

@@ -16,6 +16,7 @@ from textual.widget import Widget
 from gray_kettle.air.channels import Channel
 from gray_kettle.air.masks import SKIRT_BELOW_MASK_DB, mask_db
 from gray_kettle.judge.assessment import PlaceView, Radio, Standing
+from gray_kettle.judge.standing import level_at
 from gray_kettle.records import FloatArray
 from gray_kettle.safe_text import network_name
 from gray_kettle.screens.ink import BARS, Cell, Inked, fit, minus, percent, runs
@@ -111,7 +112,7 @@ class Lanes(Inked, Widget, can_focus=True):
         radios = self._look.radios
         self._measured_for = self.size
         self._scale = scale_for(self._places, radios, self.size.width)
-        self._lanes = [(radio, self._density(radio)) for radio in radios if radio.level_dbm is not None]
+        self._lanes = [(radio, self._density(radio)) for radio in radios]
         self._spectra.clear()
         centres = sorted(self._scale.column(p.channel.centre_hz) for p in self._places)
         self._pitch = min((b - a for a, b in itertools.pairwise(centres)), default=8)
@@ -140,7 +141,7 @@ class Lanes(Inked, Widget, can_focus=True):
         for centre_hz, width_hz in radio.channel.segments:
             width = 20 if kind == "dsss" else round(width_hz / 1e6)
             best = np.maximum(best, mask_db(kind, width, hz - centre_hz, SKIRT_BELOW_MASK_DB))
-        level = (radio.level_dbm or _FLOOR_DBM) + best
+        level = level_at(radio.stay, None) + best
         return np.clip((level - _FLOOR_DBM) / (_TOP_DBM - _FLOOR_DBM), 0.0, 1.0)
 
     def render_line(self, y: int) -> Strip:  # noqa: PLR0911 - one return for each kind of line
