@@ -185,6 +185,18 @@ def test_a_stopped_take_keeps_what_was_read_and_a_later_whole_one_stands_in_its_
         assert len(case.takes()) == 1
 
 
+def test_ctrl_c_keeps_what_was_read(tmp_path):
+    file = write_pcap(tmp_path / "a.pcap", [beacon(OWN, b"x", 6, -50, k / 1000) for k in range(30)] * 800)
+
+    def interrupt(done, total):
+        raise KeyboardInterrupt
+
+    with Case.create(tmp_path / "a.kettle", SETUP) as case:
+        result = take(case, open_file(file), progress=interrupt)
+        assert result.notes == (STOPPED_NOTE,)
+        assert case.window().sightings.frames.sum() == result.records > 0
+
+
 @pytest.mark.parametrize(
     ("content", "words"),
     [

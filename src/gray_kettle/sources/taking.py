@@ -43,15 +43,18 @@ def take(
     records = skipped = 0
     swept: set[str] = set()
     stopped = False
-    for piece in source.pieces():
-        case.append(number, piece)
-        records += piece.records
-        skipped += piece.skipped
-        swept.update(piece.swept_bands)
-        progress(piece.bytes_read, source.size_bytes)
-        if is_cancelled():
-            stopped = True
-            break
+    try:
+        for piece in source.pieces():
+            case.append(number, piece)
+            records += piece.records
+            skipped += piece.skipped
+            swept.update(piece.swept_bands)
+            progress(piece.bytes_read, source.size_bytes)
+            if is_cancelled():
+                stopped = True
+                break
+    except KeyboardInterrupt:  # ctrl+c on the command line stops the take, not the bookkeeping
+        stopped = True
     notes = [*source.notes, *([STOPPED_NOTE] if stopped else [])]
     if not records and not stopped:
         case.drop_empty_take(number)

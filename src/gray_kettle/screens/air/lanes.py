@@ -67,7 +67,7 @@ def scale_for(places: tuple[PlaceView, ...], radios: tuple[Radio, ...], width: i
     """The band's places from edge to edge, with room for labels."""
     centres = [p.channel.centre_hz for p in places] or [2412e6, 2472e6]
     edges = [hz + side * w / 2 for r in radios for hz, w in r.channel.segments for side in (-1, 1)]
-    label = 28 if width >= 110 else 20 if width >= 80 else 16
+    label = 28 if width >= 110 else 20 if width >= 60 else 16
     right = 18 if width >= 130 else 8
     low, high = min([*centres, *edges]) - _MARGIN_HZ, max([*centres, *edges]) + _MARGIN_HZ
     return Scale(low, high, label, max(width - label - right, 10))

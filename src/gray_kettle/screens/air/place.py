@@ -165,7 +165,7 @@ class AirPlace(Place):
             [
                 ("what if   ", "dim"),
                 (f"◂ {channel.label} ▸", "steam!"),
-                ("  where it is now" if here else "", "dim"),
+                ("  its place now" if here else "", "dim"),
             ]
         )
         found = self._standing(channel)
