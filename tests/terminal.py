@@ -19,6 +19,11 @@ class Terminal:
     def keys(self, *keys: str) -> None:
         subprocess.run([*self.tmux, "send-keys", *keys], check=True)
 
+    def clear_field(self) -> None:
+        """Empty the field under the cursor. Bindings run behind letters that come fast after them: nobody types so."""
+        self.keys("C-u")
+        time.sleep(0.5)
+
     def type(self, text: str) -> None:
         subprocess.run([*self.tmux, "send-keys", "-l", text], check=True)
 
