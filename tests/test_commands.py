@@ -47,9 +47,13 @@ def test_what_is_broken_does_not_keep_the_rest_from_being_taken(kettle, tmp_path
     taken = kettle("take", "a.kettle", "noise.bin", "good.pcap", "cut.pcap", tmp_path, "nothing", "--json")
     assert taken.returncode == 0
     inputs = json.loads(taken.stdout)["inputs"]
-    assert [i["source"] for i in inputs] == ["good.pcap", "cut.pcap"]
-    assert inputs[0]["notes"] == []
-    assert "at byte" in inputs[1]["notes"][0]
+    by_name = {i["source"]: i for i in inputs}
+    assert list(by_name) == ["noise.bin", "good.pcap", "cut.pcap", tmp_path.name, "nothing"]
+    assert by_name["good.pcap"]["notes"] == []
+    assert "at byte" in by_name["cut.pcap"]["notes"][0]
+    for name in ("noise.bin", tmp_path.name, "nothing"):
+        assert by_name[name]["records"] == 0
+        assert by_name[name]["notes"]
     assert len(taken.stderr.splitlines()) == 3
     for line in taken.stderr.splitlines():
         assert line.startswith("gray-kettle: ")
@@ -129,6 +133,15 @@ def test_names_and_own_networks_can_be_set_later(tmp_path, case_of, capsys):
     radios = json.loads(capsys.readouterr().out)["radios"]
     assert {r["name"] for r in radios if r["own"]} == {"boat"}
     assert "hall" in {r["name"] for r in radios}
+
+
+def test_the_demo_can_be_written_to_a_file_and_none_is_written_over(tmp_path, capsys):
+    path = str(tmp_path / "demo.kettle")
+    assert main(["demo", "--make", path]) == 0
+    assert main(["brief", path]) == 0
+    assert "hall 2.4 GHz sits between two places" in capsys.readouterr().out
+    assert main(["demo", "--make", path]) == 1
+    assert "exists already" in capsys.readouterr().err
 
 
 def test_help_names_every_command(capsys):

@@ -7,7 +7,6 @@ import pytest
 
 from gray_kettle.case import Case
 from gray_kettle.records import Setup
-from gray_kettle.standin.demo import make_demo
 from tests.frames import busy_harbour, pcap_bytes, write_pcap
 from tests.test_safe_text import NAMES, hostile_case  # noqa: F401 - a fixture
 
@@ -246,9 +245,3 @@ def test_a_case_that_cannot_be_opened_is_told_before_the_screen_is_taken(termina
     (tmp_path / "a.kettle").write_bytes(b"no case")
     terminal.start(*PROGRAM, "open", "a.kettle", folder=str(tmp_path))
     assert "is not a Gray Kettle case" in terminal.wait_for_end()
-
-
-def test_the_demo_can_be_written_to_a_file(tmp_path):
-    make_demo(tmp_path / "b.kettle")
-    with pytest.raises(Exception, match="exists already"):
-        Case.create(tmp_path / "b.kettle", Setup())

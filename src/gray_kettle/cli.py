@@ -204,6 +204,7 @@ def take(
     """
     from gray_kettle.answers import take_answer
     from gray_kettle.case import Case
+    from gray_kettle.safe_text import printable
     from gray_kettle.sources.files import open_file
     from gray_kettle.sources.taking import TakeResult
     from gray_kettle.sources.taking import take as take_source
@@ -219,10 +220,13 @@ def take(
             except KettleError as error:
                 failed += 1
                 print(f"gray-kettle: {error}", file=sys.stderr)
+                results.append(TakeResult(printable(path.name), "not read", 0, 0, (str(error),), None))
     if json:
         _print_json(take_answer(results))
     else:
         for result in results:
+            if result.kind == "not read":
+                continue  # said on stderr
             skipped = f", {result.skipped:,} skipped" if result.skipped else ""
             print(
                 f"{result.source}: {result.records:,} {_records_of(result.kind)} read{skipped} ({result.kind})"
