@@ -254,5 +254,13 @@ def test_a_name_in_place_of_the_length_of_packets_on_other_links_is_said():
     assert reader.unknown_links == {1: 4}
 
 
+@pytest.mark.parametrize("time_s", [4.2e9, 0.0])
+def test_frames_of_impossible_times_are_left_out(time_s):
+    _, raw = beacon(OWN, b"x", 6)
+    late = pcap_bytes([(time_s, raw), (1.8e9, raw)])
+    (piece,) = pieces_of(late)
+    assert list(piece.sightings.time_s) == ([1.8e9] if time_s else [0.0, 1.8e9])
+
+
 def test_addresses_come_back():
     assert address(address_number("02:7a:10:ff:00:01")) == "02:7a:10:ff:00:01"

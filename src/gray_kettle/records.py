@@ -13,6 +13,7 @@ from gray_kettle.air.channels import Channel
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
+LATEST_S = 4_102_444_800.0  # the year 2100: a time beyond it, or before 1970, is damage
 
 
 @dataclass(frozen=True)

@@ -14,7 +14,16 @@ from gray_kettle.decode.beacon import FIXED_BYTES, Load, describe, load_of
 from gray_kettle.decode.containers import LINK_BARE, LINK_RADIOTAP, PacketBlock
 from gray_kettle.decode.elements import Elements
 from gray_kettle.decode.radiotap import Reception
-from gray_kettle.records import Announcement, FloatArray, IntArray, Listening, Piece, Sightings, Traffic
+from gray_kettle.records import (
+    LATEST_S,
+    Announcement,
+    FloatArray,
+    IntArray,
+    Listening,
+    Piece,
+    Sightings,
+    Traffic,
+)
 
 MANAGEMENT, CONTROL, DATA = 0, 1, 2
 BEACON, PROBE_RESPONSE = 8, 5
@@ -235,7 +244,8 @@ def _listening(block: PacketBlock, heard: Reception, headers: Headers) -> Listen
 
 
 def _headers(block: PacketBlock, heard: Reception) -> Headers:
-    rows = np.flatnonzero(heard.usable & ~np.isnan(block.times_s))
+    in_time = (block.times_s >= 0) & (block.times_s < LATEST_S)
+    rows = np.flatnonzero(heard.usable & in_time)
     start, length = heard.frame_starts[rows], heard.frame_lengths[rows]
     control = block.data[start].astype(np.int64)
     flags = block.data[start + 1].astype(np.int64)

@@ -17,7 +17,7 @@ import numpy as np
 from gray_kettle.air.channels import number_at
 from gray_kettle.decode import security
 from gray_kettle.decode.placing import Placement, channel_of
-from gray_kettle.records import Announcement, Piece, Sightings
+from gray_kettle.records import LATEST_S, Announcement, Piece, Sightings
 
 _BSS = re.compile(r"^BSS ([0-9a-fA-F:]{17})\b", re.MULTILINE)
 _DATE = re.compile(r"^\s*(?:(\d{9,11}(?:\.\d+)?)|(\d{4}-\d\d-\d\d[T ]\d\d:\d\d:\d\d\S*))\s*$")
@@ -135,13 +135,14 @@ def _time_of(line: str) -> float | None:
     match = _DATE.match(line)
     if match is None:
         return None
-    if match[1]:
-        return float(match[1])
     try:
-        moment = datetime.fromisoformat(match[2])
-    except ValueError:
+        moment = (
+            datetime.fromisoformat(match[2]) if match[2] else datetime.fromtimestamp(float(match[1]), UTC)
+        )
+        time_s = (moment if moment.tzinfo else moment.replace(tzinfo=UTC)).timestamp()
+    except (ValueError, OverflowError):
         return None
-    return (moment if moment.tzinfo else moment.replace(tzinfo=UTC)).timestamp()
+    return time_s if 0 <= time_s < LATEST_S else None
 
 
 def _number(text: str, pattern: str) -> float:
