@@ -249,6 +249,12 @@ def test_the_same_network_with_another_level_is_no_other_announcement():
     assert piece.records == 2
 
 
+@pytest.mark.parametrize("address", ["02:7A:10:01:20:0", "02:7A:10:01:2000:", "0:27A:10:01:20:00"])
+def test_an_entry_without_a_whole_address_is_skipped_and_counted(address):
+    (piece,), _ = read_listing(f"1800000000\n{LISTING}" + LISTING.replace("02:7A:10:01:20:00", address))
+    assert (len(piece.sightings), piece.skipped) == (1, 1)
+
+
 def test_a_listing_is_known_by_its_content():
     assert is_listing(b"anything\n" + LISTING.encode())
     assert not is_listing(b"BSS is a word\n")

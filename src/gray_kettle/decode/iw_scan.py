@@ -19,7 +19,7 @@ from gray_kettle.decode import security
 from gray_kettle.decode.placing import Placement, channel_of
 from gray_kettle.records import LATEST_S, Announcement, Piece, Sightings
 
-_BSS = re.compile(r"^BSS ([0-9a-fA-F:]{17})\b", re.MULTILINE)
+_BSS = re.compile(r"^BSS ((?:[0-9a-fA-F]{2}:){5}[0-9a-fA-F]{2})\b", re.MULTILINE)
 _DATE = re.compile(r"^\s*(?:(\d{9,11}(?:\.\d+)?)|(\d{4}-\d\d-\d\d[T ]\d\d:\d\d:\d\d\S*))\s*$")
 _VOLATILE = re.compile(
     r"^\t(?:TSF:|signal:|last seen:|Information elements from|\t \* (?:station count|channel utilisation):).*\n?",
@@ -42,7 +42,7 @@ _SUITE_NUMBERS = {
 
 def is_listing(head: bytes) -> bool:
     """Whether the beginning of a file looks like such a listing."""
-    return re.search(rb"^BSS [0-9a-fA-F:]{17}\(on \S+\)", head, re.MULTILINE) is not None
+    return re.search(rb"^BSS (?:[0-9a-fA-F]{2}:){5}[0-9a-fA-F]{2}\(on \S+\)", head, re.MULTILINE) is not None
 
 
 @dataclass
@@ -63,7 +63,9 @@ class IwScanReader:
         for text, read_so_far in blocks:
             read = read_so_far
             match = _BSS.match(text)
-            if match is not None:
+            if match is None:
+                skipped += text.startswith("BSS ")
+            else:
                 row = self._row(match[1].lower(), text, time_s, index)
                 if row is None:
                     skipped += 1
