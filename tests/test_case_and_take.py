@@ -20,7 +20,7 @@ from gray_kettle.reading import read
 from gray_kettle.records import Listening, Setup, Sightings
 from gray_kettle.sources.files import open_file
 from gray_kettle.sources.taking import STOPPED_NOTE, take
-from tests.frames import BOAT, OWN, beacon, busy_harbour, pcap_bytes, write_pcap
+from tests.frames import BOAT, OWN, beacon, busy_harbour, load, pcap_bytes, write_pcap
 from tests.test_announcements import LISTING
 
 SETUP = Setup(
@@ -146,6 +146,13 @@ def test_a_capture_split_in_any_way_and_taken_in_any_order_gives_the_same(tmp_pa
     split = case_of(*(files[k] for k in rng.permutation(len(files))), setup=SETUP, name="split.kettle")
     assert heard_json(split) == heard_json(whole)
     assert plan_json(split) == plan_json(whole)
+
+
+def test_a_second_cut_in_two_gives_the_means_of_the_whole(tmp_path, case_of):
+    packets = [beacon(OWN, b"x", 6, -50, k / 10, load(1, busy)) for k, busy in enumerate((0, 0, 255))]
+    files = [write_pcap(tmp_path / f"{k}.pcap", part) for k, part in enumerate((packets[:2], packets[2:]))]
+    with Case.open(case_of(*files)) as case:
+        assert list(case.window().sightings.load_utilisation) == pytest.approx([1 / 3])
 
 
 def test_shuffled_packets_give_the_same_radios(tmp_path, case_of):

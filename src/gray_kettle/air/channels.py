@@ -81,11 +81,6 @@ def numbers(band: str) -> tuple[int, ...]:
     return _NUMBERS[band]
 
 
-def widths_mhz(band: str) -> tuple[int, ...]:
-    """Widths that exist in a band, narrow first."""
-    return _WIDTHS_MHZ[band]
-
-
 def centre_hz(band: str, number: int) -> float:
     """Frequency that a channel or centre number of a band stands for.
 

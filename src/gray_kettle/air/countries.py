@@ -72,10 +72,6 @@ _ANYWHERE: dict[str, tuple[Rule, ...]] = {
 KNOWN = tuple(sorted(_RULES))
 
 
-def is_known(country: str) -> bool:
-    return country.upper() in _RULES
-
-
 def rules_by_number(country: str, band: str) -> dict[int, Rule]:
     """The rule of each permitted 20 MHz channel number of a band."""
     rules = _RULES.get(country.upper(), _ANYWHERE)[band]

@@ -12,9 +12,12 @@ Summed = TypeVar("Summed", FloatArray, IntArray)
 LONGEST_SILENCE_S = 2.0
 
 
-def _groups(*keys: FloatArray | IntArray) -> tuple[IntArray, IntArray]:
-    """(order of the rows, start of each group of equal keys within that order). The first key sorts last."""
-    order = np.lexsort(keys[::-1])
+def _groups(tie: FloatArray, *keys: FloatArray | IntArray) -> tuple[IntArray, IntArray]:
+    """(order of the rows by their keys, the first key foremost; start of each group of equal keys in that order).
+
+    Rows with equal keys stand in the order of the tie, so that a sum does not hang on the order of import.
+    """
+    order = np.lexsort((tie, *keys[::-1]))
     changed = np.zeros(len(order), bool)
     for key in keys:
         ordered = np.nan_to_num(key[order], nan=-1.0)
@@ -28,18 +31,17 @@ def merged_sightings(rows: Sightings) -> Sightings:
     """One row an announcement, moment, receiver channel and spot, in time order."""
     if not len(rows):
         return rows
-    order, starts = _groups(rows.time_s, rows.announcement, rows.receiver_hz, rows.spot)
-    # Equal keys are summed in the order of their levels, so that the sum does not hang on the order of import.
-    order = np.lexsort((rows.level_mw, rows.spot, rows.receiver_hz, rows.announcement, rows.time_s))
+    order, starts = _groups(rows.level_mw, rows.time_s, rows.announcement, rows.receiver_hz, rows.spot)
     first = order[starts]
 
     def total(values: Summed) -> Summed:
         return np.add.reduceat(values[order], starts)
 
     def mean(values: FloatArray) -> FloatArray:
-        told = ~np.isnan(values)
-        count = np.add.reduceat(told[order].astype(np.float64), starts)
-        summed = np.add.reduceat(np.where(told, values, 0.0)[order], starts)
+        """Weighed by frames: a second that was cut in two gives what the whole one gives."""
+        weight = np.where(np.isnan(values), 0, rows.frames)
+        count = np.add.reduceat(weight[order], starts)
+        summed = np.add.reduceat((np.nan_to_num(values) * weight)[order], starts)
         return np.asarray(summed / np.where(count > 0, count, np.nan))
 
     return Sightings(
@@ -62,10 +64,8 @@ def merged_traffic(rows: Traffic) -> Traffic:
     """One row a second, receiver channel, BSSID, transmitter and spot, in time order."""
     if not len(rows):
         return rows
-    _, starts = _groups(rows.second, rows.receiver_hz, rows.bssid, rows.transmitter, rows.spot)
-    order = np.lexsort(
-        (rows.level_mw, rows.spot, rows.transmitter, rows.bssid, rows.receiver_hz, rows.second)
-    )
+    keys = (rows.second, rows.receiver_hz, rows.bssid, rows.transmitter, rows.spot)
+    order, starts = _groups(rows.level_mw, *keys)
     first = order[starts]
     summed: list[Any] = [np.add.reduceat(getattr(rows, name)[order], starts) for name in _TRAFFIC_SUMS]
     return Traffic(  # type: ignore[call-arg]

@@ -15,8 +15,6 @@ HE_CAPABILITIES, HE_OPERATION, EHT_OPERATION, EHT_CAPABILITIES = (
     0x100 + 106,
     0x100 + 108,
 )
-# Change from beacon to beacon without another network being announced.
-VOLATILE = frozenset({TIM, BSS_LOAD})
 
 
 def iter_elements(body: bytes, at: int = 0) -> Iterator[tuple[int, bytes]]:

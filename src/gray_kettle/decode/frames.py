@@ -59,7 +59,6 @@ class CaptureReader:
     """Turns packet blocks into pieces; keeps what it has parsed, so that each distinct beacon is parsed once."""
 
     def __init__(self) -> None:
-        self._known: dict[Announcement, int] = {}
         self._by_body: dict[tuple[int, float, bytes], tuple[Announcement, Load | None] | None] = {}
         self.unknown_links: dict[int, int] = {}
         self.unplaced = 0  # beacons that tell no channel

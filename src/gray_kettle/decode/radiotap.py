@@ -203,10 +203,10 @@ def field_places(header: bytes) -> dict[int, int] | None:
     places: dict[int, int] = {}
     in_radiotap = True
     for word in words:
-        for bit in range(29):
+        for bit in range(29 if in_radiotap else 0):  # a vendor's fields were stepped over with their length
             if not word >> bit & 1:
                 continue
-            if not in_radiotap or bit not in _FIELDS:
+            if bit not in _FIELDS:
                 return places
             align, size = _FIELDS[bit]
             at += -at % align

@@ -50,7 +50,6 @@ _COMPARE = {
 }
 _CONDITION = re.compile(r"^(?P<field>[a-z]+)(?P<sign><=|>=|!=|=|<|>|~)(?P<value>.+)$", re.IGNORECASE)
 FIELDS = (*_TEXTS, *_NUMBERS)
-WORDS = tuple(_WORDS)
 
 
 def sieve(text: str) -> Condition:

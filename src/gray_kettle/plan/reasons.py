@@ -116,14 +116,11 @@ def with_first_step(finding: Finding, moves: Sequence[Move]) -> Finding:
     fixed = ", fixed" if finding.first_step == FIX_CHANNEL else ""
     clear = f"clear air {percent(move.before.clear_air)} → {percent(move.after.clear_air)}"
     mbps = f"{move.before.expected_mbps:.0f} → {move.after.expected_mbps:.0f} Mb/s expected"
+    leaving = [m for m in moves if not m.stays and m.radio.band == move.radio.band]
+    away = [f"{m.radio.name} to {m.target.label}" for m in leaving]
     if not move.stays:
         step = f"Go to {move.target.label}{fixed}: {clear}, {mbps}."
-    elif move.after.clear_air > move.before.clear_air + _WORTH_SAYING:
-        away = [
-            f"{m.radio.name} to {m.target.label}"
-            for m in moves
-            if not m.stays and m.radio.band == move.radio.band
-        ]
+    elif away and move.after.clear_air > move.before.clear_air + _WORTH_SAYING:
         step = f"Keep {move.source.label}{fixed}, and move {' and '.join(away)}: {clear}, {mbps}."
     elif fixed:
         step = f"Fix it on {move.source.label}: no other channel promises more."

@@ -356,9 +356,9 @@ class WorkScreen(Screen[None]):
 
     def _ask_own(self) -> None:
         """The third of the first three steps, as soon as it is known what was heard."""
-        if self._look is None or not self._look.assessment.radios:
-            self.set_timer(0.1, self._ask_own)
-        elif not self._look.assessment.own:
+        if self._look is None or not self._look.reading.observations.takes:
+            self.set_timer(0.1, self._ask_own)  # the take is not in the look yet
+        elif self._look.assessment.radios and not self._look.assessment.own:
             self.action_own()
 
     def action_export(self) -> None:

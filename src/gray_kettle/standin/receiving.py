@@ -15,7 +15,6 @@ _BEACON_S = 0.1024
 _SNAP_BYTES = 96
 _NOISE_DBM = -95
 _SENSITIVITY_DBM = -91.0
-_STATIONS_OF_NONE = 0
 
 
 def hop_plan() -> list[tuple[str, int]]:
