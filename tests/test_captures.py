@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 
 from gray_kettle.air.airtime import ht_airtime_s, legacy_airtime_s, vht_airtime_s
 from gray_kettle.decode import radiotap
-from gray_kettle.decode.containers import LARGEST_PACKET, iter_pcap, iter_pcapng
+from gray_kettle.decode.containers import iter_pcap, iter_pcapng
+from gray_kettle.decode.containers.block import LARGEST_PACKET
 from gray_kettle.decode.errors import DecodeError
 from gray_kettle.decode.frames import CaptureReader, address, address_number
 from tests.frames import BOAT, OWN, beacon, data, ht, load, pcap_bytes, pcapng_bytes

@@ -215,7 +215,7 @@ def take(
         for path in sources:
             try:
                 source = open_file(path)
-                with _progress(source.name) as step:
+                with _progress(source.intake.name) as step:
                     results.append(take_source(opened, source, spot, progress=step))
             except KettleError as error:
                 failed += 1

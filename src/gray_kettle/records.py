@@ -21,7 +21,11 @@ class Announcement:
     """What one BSSID tells of itself in one form; another form (new channel, new name) is another announcement.
 
     bssid: lower case with colons. ssid: as sent. fingerprint: digest of what belongs to the radio rather than to
-    the network (rates and capabilities). beacon_bytes: length on the air without FCS, 0 when not known.
+    the network (rates and capabilities). beacon_bytes: length on the air with its checksum and the shortest
+    traffic map, 0 when not known. transmitted_by: the BSSID in whose beacons this one is told, "" for its own.
+    roaming: letters of the amendments that help a client to move on ("k", "r", "v"). neighbours: (BSSID, band,
+    primary) of other radios of the same device, as it tells them itself. device: address of the multi-link device.
+    ap_name: of the access point, made harmless. switching_to: primary of a channel switch that is announced.
     """
 
     bssid: str
@@ -36,6 +40,34 @@ class Announcement:
     fingerprint: str
     beacon_bytes: int
     width_told: bool = True  # False: the width was not told, and is taken as 20 MHz
+    transmitted_by: str = ""
+    ap_name: str = ""
+    tx_power_dbm: int | None = None
+    power_constraint_db: int | None = None
+    mobility_domain: str = ""
+    roaming: tuple[str, ...] = ()
+    device: str = ""
+    neighbours: tuple[tuple[str, str, int], ...] = ()
+    switching_to: int = 0
+    quiet: bool = False  # it asks for silences
+
+
+@dataclass(frozen=True)
+class Ability:
+    """What a client said it can do, told when it asked to join a network (bssid) or to know of networks ("").
+
+    channels: (band, number) that it can use; () when it did not tell.
+    """
+
+    mac: str
+    bssid: str
+    ssid: bytes
+    band: str
+    generation: str
+    streams: int
+    width_mhz: int
+    channels: tuple[tuple[str, int], ...] = ()
+    roaming: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
@@ -72,23 +104,29 @@ class Sightings(Columns):
     frames: IntArray
     beacons: IntArray
     retries: IntArray
+    estimated: IntArray  # 1 where the level was worked out from a percentage
     spot: IntArray  # index into the list of spots; decoders leave it 0
 
 
 @dataclass(frozen=True, eq=False)
 class Traffic(Columns):
-    """Frames of one transmitter within one BSSID, receiver channel and second."""
+    """Frames of one transmitter within one BSSID, receiver channel and second, sent in one way."""
 
     second: IntArray
     receiver_hz: FloatArray
     bssid: IntArray  # 48-bit number; 0 when the frame does not tell
     transmitter: IntArray  # 48-bit number; 0 when the frame does not tell
+    mode: IntArray  # how they were sent, see air.modes; 0 when the receiver did not tell
     frames: IntArray
     retries: IntArray
+    protected: IntArray  # frames with encrypted content
+    asleep: IntArray  # frames after which their sender sleeps
     octets: IntArray
-    airtime_s: FloatArray  # of the frames whose rate was told
-    level_mw: FloatArray
+    airtime_s: FloatArray  # of the frames whose mode was told
+    level_mw: FloatArray  # sum over frames: divide by levels for the mean
     levels: IntArray
+    lowest_dbm: FloatArray  # NaN when not told
+    highest_dbm: FloatArray
     spot: IntArray
 
 
@@ -103,6 +141,36 @@ class Listening(Columns):
 
 
 @dataclass(frozen=True, eq=False)
+class Surveys(Columns):
+    """A receiver's own counters for a channel, running since some moment of its own; NaN where not told."""
+
+    time_s: FloatArray
+    receiver_hz: FloatArray
+    active_s: FloatArray
+    busy_s: FloatArray
+    receive_s: FloatArray
+    transmit_s: FloatArray
+    noise_dbm: FloatArray
+    spot: IntArray
+
+
+@dataclass(frozen=True, eq=False)
+class Links(Columns):
+    """What a device tells of its links to others, in running counters; NaN where not told."""
+
+    time_s: FloatArray
+    station: IntArray  # 48-bit number of the other end
+    level_dbm: FloatArray
+    received: FloatArray  # frames
+    sent: FloatArray
+    retried: FloatArray  # of those sent
+    failed: FloatArray
+    receive_mbps: FloatArray
+    send_mbps: FloatArray
+    spot: IntArray
+
+
+@dataclass(frozen=True, eq=False)
 class Piece:
     """A stretch of decoded input, small enough to hold: what a source hands to the case."""
 
@@ -110,10 +178,12 @@ class Piece:
     sightings: Sightings = field(default_factory=Sightings.empty)
     traffic: Traffic = field(default_factory=Traffic.empty)
     listening: Listening = field(default_factory=Listening.empty)
+    surveys: Surveys = field(default_factory=Surveys.empty)
+    links: Links = field(default_factory=Links.empty)
+    abilities: tuple[Ability, ...] = ()
     swept_bands: tuple[str, ...] = ()  # bands that this input is known to have covered whole
     records: int = 0  # frames or scans
     skipped: int = 0
-    bytes_read: int = 0  # of the input so far, for the progress bar
 
 
 @dataclass(frozen=True)
@@ -162,3 +232,6 @@ class Observations:
     listening: Listening
     spots: tuple[str, ...]
     takes: tuple[TakeInfo, ...]
+    surveys: Surveys = field(default_factory=Surveys.empty)
+    links: Links = field(default_factory=Links.empty)
+    abilities: tuple[Ability, ...] = ()

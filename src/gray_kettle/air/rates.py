@@ -13,8 +13,8 @@ GENERATIONS = ("b", "a", "g", "n", "ac", "ax", "be")
 
 # Signal over noise that each scheme needs: minimum sensitivity less thermal floor, 10 dB noise figure, 5 dB margin.
 MCS_SINR_DB = np.array([4, 7, 9, 12, 16, 20, 21, 22, 27, 29, 32, 34, 37, 40], dtype=np.float64)
-_BITS = np.array([1, 2, 2, 4, 4, 6, 6, 6, 8, 8, 10, 10, 12, 12], dtype=np.float64)
-_CODING = np.array(
+BITS = np.array([1, 2, 2, 4, 4, 6, 6, 6, 8, 8, 10, 10, 12, 12], dtype=np.float64)
+CODING = np.array(
     [1 / 2, 1 / 2, 3 / 4, 1 / 2, 3 / 4, 2 / 3, 3 / 4, 5 / 6, 3 / 4, 5 / 6, 3 / 4, 5 / 6, 3 / 4, 5 / 6]
 )
 TOP_MCS = {"n": 7, "ac": 9, "ax": 11, "be": 13}
@@ -46,7 +46,7 @@ def widest_mhz(generation: str) -> int:
 def mcs_rate_mbps(generation: str, mcs: int, width_mhz: int, streams: int, guard_us: float = 0.8) -> float:
     """Data rate of one scheme: N_SD · N_BPSCS · R · N_SS / (T_SYM + T_GI), in Mb/s."""
     tones = _DATA_TONES[generation][width_mhz]
-    return float(tones * _BITS[mcs] * _CODING[mcs] * streams / (_SYMBOL_US[generation] + guard_us))
+    return float(tones * BITS[mcs] * CODING[mcs] * streams / (_SYMBOL_US[generation] + guard_us))
 
 
 def schemes(generation: str, width_mhz: int, streams: int) -> tuple[FloatArray, FloatArray]:

@@ -7,12 +7,15 @@ from pathlib import Path
 
 from gray_kettle.errors import KettleError
 
-VERSION = 1
+VERSION = 2
 APPLICATION_ID = 0x47524B54  # tells SQLite files of ours from others ("GRKT")
 
 
-def check(path: Path) -> None:
-    """Raises: KettleError, when the file is not there, is no case, or is from a newer version."""
+def check(path: Path) -> int:
+    """The version of a case.
+
+    Raises: KettleError, when the file is not there, is no case, or is from a newer version.
+    """
     if not path.is_file():
         raise KettleError(f"{path} is not there: make it with `gray-kettle new {path}`.")
     try:
@@ -28,3 +31,4 @@ def check(path: Path) -> None:
             f"{path} was made by a newer version of Gray Kettle (format {version}, this one reads up to "
             f"{VERSION}): update Gray Kettle to open it."
         )
+    return version

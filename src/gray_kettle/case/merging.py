@@ -1,6 +1,6 @@
 """Rows that belong together, put together: the same observations in any order and any split give the same tables."""
 
-from typing import Any, TypeVar
+from typing import TypeVar
 
 import numpy as np
 
@@ -56,6 +56,7 @@ def merged_sightings(rows: Sightings) -> Sightings:
         total(rows.frames),
         total(rows.beacons),
         total(rows.retries),
+        rows.estimated[first],
         rows.spot[first],
     )
 
@@ -64,21 +65,23 @@ def merged_traffic(rows: Traffic) -> Traffic:
     """One row a second, receiver channel, BSSID, transmitter and spot, in time order."""
     if not len(rows):
         return rows
-    keys = (rows.second, rows.receiver_hz, rows.bssid, rows.transmitter, rows.spot)
+    keys = (rows.second, rows.receiver_hz, rows.bssid, rows.transmitter, rows.mode, rows.spot)
     order, starts = _groups(rows.level_mw, *keys)
     first = order[starts]
-    summed: list[Any] = [np.add.reduceat(getattr(rows, name)[order], starts) for name in _TRAFFIC_SUMS]
-    return Traffic(  # type: ignore[call-arg]
-        rows.second[first],
-        rows.receiver_hz[first],
-        rows.bssid[first],
-        rows.transmitter[first],
-        *summed,
-        rows.spot[first],
+    sums = {name: np.add.reduceat(getattr(rows, name)[order], starts) for name in _TRAFFIC_SUMS}
+    kept = {name: getattr(rows, name)[first] for name in _TRAFFIC_KEYS}
+    return Traffic(
+        **kept,
+        **sums,
+        lowest_dbm=np.fmin.reduceat(rows.lowest_dbm[order], starts),
+        highest_dbm=np.fmax.reduceat(rows.highest_dbm[order], starts),
     )
 
 
-_TRAFFIC_SUMS = ("frames", "retries", "octets", "airtime_s", "level_mw", "levels")
+_TRAFFIC_KEYS = ("second", "receiver_hz", "bssid", "transmitter", "mode", "spot")
+_TRAFFIC_SUMS = (
+    "frames", "retries", "protected", "asleep", "octets", "airtime_s", "level_mw", "levels",
+)  # fmt: skip
 
 
 def merged_listening(rows: Listening, low_s: float, high_s: float) -> Listening:

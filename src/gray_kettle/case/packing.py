@@ -6,10 +6,12 @@ from dataclasses import asdict, fields
 from typing import Any, TypeVar
 
 import numpy as np
+import zstandard
 
 from gray_kettle.air.channels import Channel
-from gray_kettle.records import Announcement, Columns
+from gray_kettle.records import Ability, Announcement, Columns, IntArray
 
+_ZLIB = b"\x78"  # how chunks of the first version begin
 Table = TypeVar("Table", bound=Columns)
 
 
@@ -21,12 +23,15 @@ def pack(table: Columns) -> tuple[str, bytes]:
         names.append(f"{column.name}:{values.dtype.str}")
         # Bytes of equal weight side by side: neighbouring rows differ little, and pack far better so.
         parts.append(values.view(np.uint8).reshape(len(values), -1).T.tobytes())
-    return ",".join(names), zlib.compress(b"".join(parts), 1)
+    return ",".join(names), zstandard.compress(b"".join(parts), 1)
 
 
 def unpack(layout: type[Table], names: str, rows: int, payload: bytes) -> Table:
-    """The table that was packed. Columns that this version does not know are passed over."""
-    raw = zlib.decompress(payload)
+    """The table that was packed.
+
+    Columns that this version does not know are passed over; those that it did not know yet are 0 or NaN.
+    """
+    raw = zlib.decompress(payload) if payload[:1] == _ZLIB else zstandard.decompress(payload)
     found, at = {}, 0
     for name_and_type in names.split(","):
         name, _, kind = name_and_type.partition(":")
@@ -35,6 +40,11 @@ def unpack(layout: type[Table], names: str, rows: int, payload: bytes) -> Table:
         octets = np.frombuffer(raw, np.uint8, size, at).reshape(dtype.itemsize, rows)
         found[name] = octets.T.copy(order="C").view(dtype).reshape(rows)
         at += size
+    for column in fields(layout):
+        if column.name not in found:
+            found[column.name] = (
+                np.zeros(rows, np.int64) if column.type == IntArray else np.full(rows, np.nan)
+            )
     return layout(*(found[column.name] for column in fields(layout)))
 
 
@@ -45,10 +55,26 @@ def announcement_text(announcement: Announcement) -> str:
     return json.dumps(document, sort_keys=True)
 
 
+def ability_text(ability: Ability) -> str:
+    document = asdict(ability)
+    document["ssid"] = ability.ssid.hex()
+    return json.dumps(document, sort_keys=True)
+
+
+def ability_from(text: str) -> Ability:
+    document: dict[str, Any] = json.loads(text)
+    document["ssid"] = bytes.fromhex(document["ssid"])
+    document["channels"] = tuple((band, number) for band, number in document["channels"])
+    document["roaming"] = tuple(document["roaming"])
+    return Ability(**document)
+
+
 def announcement_from(text: str) -> Announcement:
     """The announcement that a text was made from."""
     document: dict[str, Any] = json.loads(text)
     document["ssid"] = bytes.fromhex(document["ssid"])
     document["channel"] = Channel(**document["channel"])
     document["basic_rates_mbps"] = tuple(document["basic_rates_mbps"])
+    document["roaming"] = tuple(document.get("roaming", ()))
+    document["neighbours"] = tuple((b, band, n) for b, band, n in document.get("neighbours", ()))
     return Announcement(**document)

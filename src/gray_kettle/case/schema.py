@@ -42,6 +42,13 @@ announcements = sa.Table(
     sa.Column("number", sa.Integer, primary_key=True),
     sa.Column("document", sa.Text, nullable=False, unique=True),
 )
+# What clients said they can do: a matter of the device, not of a time.
+abilities = sa.Table(
+    "abilities",
+    metadata,
+    sa.Column("number", sa.Integer, primary_key=True),
+    sa.Column("document", sa.Text, nullable=False, unique=True),
+)
 chunks = sa.Table(
     "chunks",
     metadata,

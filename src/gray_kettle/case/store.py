@@ -14,17 +14,26 @@ import sqlalchemy as sa
 
 from gray_kettle.case import header, schema
 from gray_kettle.case.merging import merged_listening, merged_sightings, merged_traffic
-from gray_kettle.case.packing import announcement_from, announcement_text, pack, unpack
+from gray_kettle.case.packing import (
+    ability_from,
+    ability_text,
+    announcement_from,
+    announcement_text,
+    pack,
+    unpack,
+)
 from gray_kettle.errors import KettleError
 from gray_kettle.records import (
     Announcement,
     Columns,
     FloatArray,
+    Links,
     Listening,
     Observations,
     Piece,
     Setup,
     Sightings,
+    Surveys,
     TakeInfo,
     Traffic,
 )
@@ -59,8 +68,13 @@ class Case:
     @classmethod
     def open(cls, path: Path) -> "Case":
         """Open a case. Raises: KettleError, when it is none, or from a newer version."""
-        header.check(path)
-        return cls(path, _engine(path))
+        version = header.check(path)
+        case = cls(path, _engine(path))
+        if version < header.VERSION:
+            with case._writing() as db:
+                schema.metadata.create_all(db)  # versions differ in tables that were added
+                db.execute(sa.text(f"PRAGMA user_version = {header.VERSION}"))
+        return case
 
     def close(self) -> None:
         self._engine.dispose()
@@ -121,8 +135,16 @@ class Case:
         with self._reading() as db:
             return db.execute(same.limit(1)).scalar()
 
-    def begin_take(self, source: str, kind: str, spot: str, digest: str) -> int:
-        row = {"source": source, "kind": kind, "spot": spot, "digest": digest, "taken_s": time.time()}
+    def takes_marked(self, mark: str) -> bool:
+        """Whether a complete take of something that begins the same is held."""
+        t = schema.takes.c
+        alike = sa.select(t.number).where(t.digest.startswith(f"{mark}-"), t.complete)
+        with self._reading() as db:
+            return db.execute(alike.limit(1)).scalar() is not None
+
+    def begin_take(self, source: str, kind: str, spot: str, mark: str) -> int:
+        """Open a take. mark: tells what it reads by how it begins, and stands for its digest until its end."""
+        row = {"source": source, "kind": kind, "spot": spot, "digest": mark, "taken_s": time.time()}
         with self._writing() as db:
             number = db.execute(schema.takes.insert().returning(schema.takes.c.number), row).scalar_one()
         return int(number)
@@ -139,11 +161,18 @@ class Case:
             self._add_chunks(db, take, sightings, sightings.time_s)
             self._add_chunks(db, take, piece.traffic, piece.traffic.second.astype(np.float64))
             self._add_chunks(db, take, piece.listening, piece.listening.start_s)
+            self._add_chunks(db, take, piece.surveys, piece.surveys.time_s)
+            self._add_chunks(db, take, piece.links, piece.links.time_s)
+            for ability in piece.abilities:
+                row = {"document": ability_text(ability)}
+                db.execute(schema.abilities.insert().prefix_with("OR IGNORE"), row)
 
-    def finish_take(self, take: int, totals: Piece, notes: tuple[str, ...], *, complete: bool) -> None:
+    def finish_take(
+        self, take: int, totals: Piece, notes: tuple[str, ...], digest: str, *, complete: bool
+    ) -> None:
         """Close a take with its totals (records, skipped, swept bands).
 
-        A complete one stands in the place of earlier takes of the same bytes that were stopped.
+        A complete one stands in the place of earlier takes that began the same and were stopped.
         """
         t = schema.takes
         span = sa.select(sa.func.min(schema.chunks.c.start_s), sa.func.max(schema.chunks.c.end_s))
@@ -157,21 +186,19 @@ class Case:
                 "notes": json.dumps(notes),
                 "swept_bands": json.dumps(totals.swept_bands),
                 "complete": complete,
+                "digest": digest,
             }
             db.execute(t.update().where(t.c.number == take), values)
             if complete:
-                digest = sa.select(t.c.digest).where(t.c.number == take).scalar_subquery()
-                earlier = t.update().where(t.c.digest == digest, t.c.number != take)
+                mark = digest.partition("-")[0]
+                earlier = t.update().where(t.c.digest == mark, ~t.c.complete, t.c.number != take)
                 db.execute(earlier.values(superseded=True))
 
-    def drop_empty_take(self, take: int) -> None:
-        """Forget a take that gave nothing at all."""
+    def forget_take(self, take: int) -> None:
+        """Take back a take that gave nothing, or that turned out to be held already."""
         with self._writing() as db:
-            held = db.execute(
-                sa.select(schema.chunks.c.number).where(schema.chunks.c.take == take).limit(1)
-            ).scalar()
-            if held is None:
-                db.execute(schema.takes.delete().where(schema.takes.c.number == take))
+            db.execute(schema.chunks.delete().where(schema.chunks.c.take == take))
+            db.execute(schema.takes.delete().where(schema.takes.c.number == take))
 
     def takes(self) -> tuple[TakeInfo, ...]:
         t = schema.takes.c
@@ -224,10 +251,16 @@ class Case:
             sightings = self._chunks(db, Sightings, low, high, spot_of_take)
             traffic = self._chunks(db, Traffic, low, high, spot_of_take)
             listening = self._chunks(db, Listening, low, high, spot_of_take)
+            surveys = self._chunks(db, Surveys, low, high, spot_of_take)
+            links = self._chunks(db, Links, low, high, spot_of_take)
+            told = db.execute(sa.select(schema.abilities.c.document)).scalars()
+            abilities = tuple(ability_from(text) for text in sorted(told))
         sightings = sightings.rows((sightings.time_s >= low) & (sightings.time_s <= high))
         # A second belongs to the window in which it begins.
         traffic = traffic.rows((traffic.second >= np.floor(low)) & (traffic.second <= high))
         listening = listening.rows((listening.end_s >= low) & (listening.start_s <= high))
+        surveys = surveys.rows((surveys.time_s >= low) & (surveys.time_s <= high))
+        links = links.rows((links.time_s >= low) & (links.time_s <= high))
         announcements, sightings = _renumbered(known, sightings)
         span = self.span_s() or (0.0, 0.0)
         return Observations(
@@ -239,6 +272,9 @@ class Case:
             listening=merged_listening(listening, low, high),
             spots=spots,
             takes=takes,
+            surveys=surveys.rows(np.lexsort((surveys.spot, surveys.receiver_hz, surveys.time_s))),
+            links=links.rows(np.lexsort((links.spot, links.station, links.time_s))),
+            abilities=abilities,
         )
 
     def _announcement_number(self, db: sa.Connection, announcement: Announcement) -> int:

@@ -4,64 +4,64 @@ Source: IEEE Std 802.11-2020 9.3.3.2 (beacon), 9.4.2 (elements), with 802.11ax-2
 """
 
 import math
-from dataclasses import dataclass
 from hashlib import blake2b
 
 from gray_kettle.air.channels import number_at
 from gray_kettle.decode import elements as el
-from gray_kettle.decode import security
+from gray_kettle.decode import security, told
 from gray_kettle.decode.elements import Elements
 from gray_kettle.decode.placing import Placement, channel_of
 from gray_kettle.records import Announcement
 
-FIXED_BYTES = 12  # timestamp, interval, capabilities
 _PRIVACY = 0x0010
 
 
-@dataclass(frozen=True)
-class Load:
-    """What an access point tells of its channel: share of time busy (0-1) and clients."""
-
-    utilisation: float
-    stations: int
-
-
-def load_of(found: Elements) -> Load | None:
-    content = found.get(el.BSS_LOAD, 3)
-    return Load(content[2] / 255, int.from_bytes(content[:2], "little")) if content else None
-
-
 def describe(
-    bssid: str, body: bytes, found: Elements, receiver_hz: float, beacon_bytes: int
+    bssid: str,
+    interval_tu: int,
+    capabilities: int,
+    found: Elements,
+    receiver_hz: float,
+    beacon_bytes: int,
+    transmitted_by: str = "",
 ) -> Announcement | None:
     """What was announced; None when neither the frame nor the receiver tells a channel that exists.
 
-    body: the frame's body with its fixed part. receiver_hz: NaN when not known.
+    receiver_hz: NaN when not known. transmitted_by: the BSSID that speaks for this one.
     """
     channel = None
     band, primary = _band_and_primary(found, receiver_hz)
     if primary:
         try:
-            channel = channel_of(band, primary, _placement(found))
+            channel = channel_of(band, primary, placement(found))
         except ValueError:
             channel = None
     if channel is None:
         return None
-    capabilities = int.from_bytes(body[10:12], "little")
-    wpa = next((v[4:] for v in found.vendor if v[:4] == security.VENDOR_WPA), None)
+    wpa = found.of_vendor(security.VENDOR_WPA)
     rates = (found.get(el.RATES) or b"") + (found.get(el.MORE_RATES) or b"")
     return Announcement(
         bssid=bssid,
         ssid=(found.get(el.SSID) or b"")[:32],
         channel=channel,
-        generation=_generation(found, band, rates),
-        streams=_streams(found),
+        generation=generation(found, band, rates),
+        streams=streams(found),
         security=security.label(found.get(el.RSN), wpa, bool(capabilities & _PRIVACY)),
-        beacon_interval_tu=int.from_bytes(body[8:10], "little"),
+        beacon_interval_tu=interval_tu,
         basic_rates_mbps=tuple(sorted({(r & 0x7F) * 0.5 for r in rates if r & 0x80 and (r & 0x7F) < 120})),
         country=_country(found),
         fingerprint=_fingerprint(found),
         beacon_bytes=beacon_bytes,
+        transmitted_by=transmitted_by,
+        ap_name=told.ap_name(found),
+        tx_power_dbm=told.tx_power_dbm(found),
+        power_constraint_db=told.power_constraint_db(found),
+        mobility_domain=told.mobility_domain(found),
+        roaming=told.roaming(found),
+        device=told.device(found),
+        neighbours=told.neighbours(found),
+        switching_to=told.switching_to(found),
+        quiet=el.QUIET in found.first,
     )
 
 
@@ -86,7 +86,8 @@ def _band_and_primary(found: Elements, receiver_hz: float) -> tuple[str, int]:
     return band, told[0]
 
 
-def _placement(found: Elements) -> Placement:
+def placement(found: Elements) -> Placement:
+    """What the operation elements say of the channel."""
     ht = found.get(el.HT_OPERATION, 2)
     vht = found.get(el.VHT_OPERATION, 3)
     he6 = _he6(found)
@@ -118,7 +119,7 @@ def _eht(found: Elements) -> tuple[int, int, int] | None:
     return (content[5] & 7, content[6], content[7]) if content and content[0] & 1 else None
 
 
-def _generation(found: Elements, band: str, rates: bytes) -> str:
+def generation(found: Elements, band: str, rates: bytes) -> str:
     if el.EHT_CAPABILITIES in found.first or el.EHT_OPERATION in found.first:
         return "be"
     if el.HE_CAPABILITIES in found.first or el.HE_OPERATION in found.first:
@@ -132,7 +133,7 @@ def _generation(found: Elements, band: str, rates: bytes) -> str:
     return "g" if any((r & 0x7F) in (12, 18, 24, 36, 48, 72, 96, 108) for r in rates) else "b"
 
 
-def _streams(found: Elements) -> int:
+def streams(found: Elements) -> int:
     """The most streams that any capability element offers to receive; 1 when none tells."""
     counts = [1]
     if (ht := found.get(el.HT_CAPABILITIES, 7)) is not None:

@@ -147,7 +147,7 @@ class TakeProgress(ModalScreen[Taken]):
                             case,
                             source,
                             self._chosen.spot,
-                            progress=partial(self._step_done, source.name),
+                            progress=partial(self._step_done, source.intake.name),
                             is_cancelled=lambda: worker.is_cancelled,
                         )
                     except KettleError as error:

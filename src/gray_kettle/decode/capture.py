@@ -1,0 +1,95 @@
+"""Packet blocks of a capture to pieces of observations."""
+
+from collections.abc import Generator, Iterable
+from concurrent.futures import Future, ThreadPoolExecutor
+
+import numpy as np
+
+from gray_kettle.decode import reception
+from gray_kettle.decode.announcing import Announcer
+from gray_kettle.decode.clients import Asking
+from gray_kettle.decode.containers import PacketBlock
+from gray_kettle.decode.errors import DecodeError
+from gray_kettle.decode.headers import headers_of
+from gray_kettle.decode.tallies import Tally, listening
+from gray_kettle.records import Piece
+
+
+class CaptureReader:
+    """Reads one capture block by block, and keeps count of what could not be read."""
+
+    def __init__(self) -> None:
+        self._announcer, self._asking, self._tally = Announcer(), Asking(), Tally()
+        self._unknown_links: dict[int, int] = {}
+        self._damaged = self._bad_fcs = self._untimed = 0
+        self._first_damage = -1
+
+    def pieces(self, blocks: Iterable[PacketBlock]) -> Generator[Piece]:
+        """Decode blocks in order; while one is decoded the next is read. Raises what reading them raises, last."""
+        with ThreadPoolExecutor(1, "decode") as worker:
+            ahead: Future[Piece] | None = None
+            try:
+                for block in blocks:
+                    begun = worker.submit(self.piece, block)
+                    if ahead is not None:
+                        yield ahead.result()
+                    ahead = begun
+            except DecodeError:
+                if ahead is not None:
+                    yield ahead.result()
+                raise
+            if ahead is not None:
+                yield ahead.result()
+
+    def piece(self, block: PacketBlock) -> Piece:
+        """Decode one block. Indices in the piece's sightings point into the piece's own announcements."""
+        count = len(block.starts)
+        if block.link_type not in reception.LINKS:
+            self._unknown_links[block.link_type] = self._unknown_links.get(block.link_type, 0) + count
+            return Piece(skipped=count)
+        heard = reception.decode(block)
+        headers = headers_of(block, heard)
+        self._count(block, heard, len(headers.rows))
+        announcements, sightings = self._announcer.sightings(block, heard, headers)
+        return Piece(
+            announcements=announcements,
+            sightings=sightings,
+            traffic=self._tally.traffic(block, heard, headers),
+            listening=listening(block, heard, headers),
+            abilities=self._asking.abilities(block, heard, headers),
+            records=len(headers.rows),
+            skipped=count - len(headers.rows),
+        )
+
+    def _count(self, block: PacketBlock, heard: reception.Reception, read: int) -> None:
+        if read == len(block.starts):
+            return
+        broken = ~heard.whole & ~heard.bad_fcs
+        self._bad_fcs += int(heard.bad_fcs.sum())
+        self._damaged += int(broken.sum())
+        self._untimed += int(np.isnan(block.times_s[heard.whole]).sum())
+        if self._first_damage < 0 and broken.any():
+            self._first_damage = block.offset + int(block.starts[np.argmax(broken)])
+
+    def notes(self) -> list[str]:
+        """What was left out and why, in sentences."""
+        out = []
+        for link, count in self._unknown_links.items():
+            out.append(
+                f"{count:,} packets have link type {link}, which holds no 802.11 frames with radio "
+                f"information: capture in monitor mode ({', '.join(reception.LINKS.values())})."
+            )
+        if self._damaged:
+            out.append(
+                f"{self._damaged:,} packets have a damaged or incomplete header, the first at byte "
+                f"{self._first_damage:,}; they were left out."
+            )
+        if self._bad_fcs:
+            out.append(f"{self._bad_fcs:,} frames arrived broken (bad checksum) and were left out.")
+        if self._untimed:
+            out.append(f"{self._untimed:,} packets carry no time; they were left out.")
+        if self._announcer.unplaced:
+            out.append(
+                f"{self._announcer.unplaced:,} beacons tell no channel that exists; they were left out."
+            )
+        return out

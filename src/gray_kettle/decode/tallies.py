@@ -1,0 +1,128 @@
+"""Frames summed up: how much each transmitter sent in each second, and where the receiver listened.
+
+Source: docs/radio-model.md, "Airtime".
+"""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gray_kettle.air import modes
+from gray_kettle.decode.containers import PacketBlock
+from gray_kettle.decode.grouping import Groups
+from gray_kettle.decode.headers import Headers
+from gray_kettle.decode.reception import NO_AGGREGATE, Reception
+from gray_kettle.records import FloatArray, IntArray, Listening, Traffic
+
+LONGEST_SILENCE_S = 2.0  # a longer one is a break in listening as much as a change of channel is
+FCS_BYTES = 4
+_LONGEST_AGGREGATE_S = 0.02  # longer than any: the same reference number later is another one
+_SIFS_LOW_S, _SIFS_HIGH_S = 10e-6, 16e-6
+_DELIMITER_BYTES = 4  # before each frame of an aggregate, which is filled up to a multiple of as many
+# Milliwatts of a level told in a signed byte; a level of 0 was not told.
+_MILLIWATTS = np.where(np.arange(256) == 0, 0.0, 10 ** (np.arange(256, dtype=np.uint8).view(np.int8) / 10))
+
+
+def milliwatts(heard: Reception, packets: IntArray) -> FloatArray:
+    """Levels of packets; 0 where none was told."""
+    return np.asarray(_MILLIWATTS[heard.signal_dbm[packets].view(np.uint8)])
+
+
+def told_or_nan(levels: NDArray[np.int8]) -> FloatArray:
+    """Levels in signed bytes as numbers, NaN where none was told."""
+    return np.where(levels == 0, np.nan, levels.astype(np.float64))
+
+
+class Tally:
+    """Sums blocks of one capture; knows the aggregate that the last block ended in."""
+
+    def __init__(self) -> None:
+        self._open: tuple[int, int, int, float] | None = None  # reference, transmitter, mode, time
+
+    def traffic(self, block: PacketBlock, heard: Reception, headers: Headers) -> Traffic:
+        """All frames by second, receiver channel, BSSID, transmitter and mode."""
+        packets = headers.rows
+        if not len(packets):
+            return Traffic.empty()
+        second = np.floor(block.times_s[packets]).astype(np.int64)
+        channel, mode = heard.channel_mhz[packets], heard.mode[packets]
+        groups = Groups(second, channel, headers.bssid, headers.transmitter, mode)
+        airtime = self._airtime_s(block, heard, headers)
+        level = heard.signal_dbm[packets]
+        told = level != 0
+        retries, protected, asleep = groups.count(headers.retry, headers.protected, headers.asleep)
+        (levels,) = groups.count(told)
+        lowest, highest = (
+            groups.lowest(np.where(told, level, 127)),
+            groups.highest(np.where(told, level, -128)),
+        )
+        first = groups.first
+        return Traffic(
+            second=second[first],
+            receiver_hz=hertz(channel[first]),
+            bssid=headers.bssid[first],
+            transmitter=headers.transmitter[first],
+            mode=mode[first],
+            frames=groups.counts(),
+            retries=retries,
+            protected=protected,
+            asleep=asleep,
+            octets=groups.sum(heard.sent_lengths[packets]),
+            airtime_s=groups.total(np.nan_to_num(airtime)),
+            level_mw=groups.total(milliwatts(heard, packets)),
+            levels=levels,
+            lowest_dbm=np.where(levels > 0, lowest, np.nan),
+            highest_dbm=np.where(levels > 0, highest, np.nan),
+            spot=np.zeros(len(groups), np.int64),
+        )
+
+    def _airtime_s(self, block: PacketBlock, heard: Reception, headers: Headers) -> FloatArray:
+        """Duration of each frame, NaN where its mode was not told; frames of one aggregate share its duration."""
+        packets = headers.rows
+        octets, mode = heard.sent_lengths[packets] + FCS_BYTES, heard.mode[packets]
+        low_band = heard.channel_mhz[packets] < 3000
+        duration = modes.airtime_s(mode, octets, low_band)
+        answers = np.flatnonzero(headers.is_answer)
+        duration[answers] += np.where(low_band[answers], _SIFS_LOW_S, _SIFS_HIGH_S)
+        rows = np.flatnonzero(heard.aggregate[packets] != NO_AGGREGATE)
+        if not len(rows):
+            self._open = None
+            return duration
+        reference, sender = heard.aggregate[packets[rows]], headers.transmitter[rows]
+        time_s, mode = block.times_s[packets[rows]], mode[rows]
+        same = (reference[1:] == reference[:-1]) & (sender[1:] == sender[:-1]) & (mode[1:] == mode[:-1])
+        same &= np.diff(time_s) < _LONGEST_AGGREGATE_S
+        starts = np.concatenate([[0], np.flatnonzero(~same) + 1])
+        bytes_ = octets[rows] + -octets[rows] % 4 + _DELIMITER_BYTES
+        total = np.add.reduceat(bytes_, starts)
+        whole_s = modes.airtime_s(mode[starts], total, low_band[rows[starts]])
+        begins = (int(reference[0]), int(sender[0]), int(mode[0]), float(time_s[0]))
+        if (
+            self._open is not None
+            and self._open[:3] == begins[:3]
+            and 0 <= begins[3] - self._open[3] < _LONGEST_AGGREGATE_S
+        ):
+            whole_s[0] -= modes.table().preamble_s[mode[0]]  # it was counted with the block before
+        self._open = (int(reference[-1]), int(sender[-1]), int(mode[-1]), float(time_s[-1]))
+        counts = np.diff(starts, append=len(rows))
+        duration[rows] = np.repeat(whole_s / total, counts) * bytes_
+        return duration
+
+
+def hertz(channel_mhz: IntArray) -> FloatArray:
+    return np.where(channel_mhz > 0, channel_mhz * 1e6, np.nan)
+
+
+def listening(block: PacketBlock, heard: Reception, headers: Headers) -> Listening:
+    """Runs of frames on one channel, in order of time."""
+    packets = headers.rows[heard.channel_mhz[headers.rows] > 0]
+    if not len(packets):
+        return Listening.empty()
+    time_s, channel = block.times_s[packets], heard.channel_mhz[packets]
+    gaps = np.diff(time_s)
+    if (gaps < 0).any():
+        order = np.argsort(time_s, kind="stable")
+        time_s, channel = time_s[order], channel[order]
+        gaps = np.diff(time_s)
+    breaks = np.flatnonzero((np.diff(channel) != 0) | (gaps > LONGEST_SILENCE_S)) + 1
+    first, last = np.concatenate([[0], breaks]), np.concatenate([breaks, [len(channel)]]) - 1
+    return Listening(time_s[first], time_s[last], hertz(channel[first]), np.zeros(len(first), np.int64))
