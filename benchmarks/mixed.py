@@ -41,7 +41,9 @@ def radiotap(mhz: int, signal: int, kind: str, rng: random.Random, reference: in
         extra += aligned(4) + struct.pack("<IHBB", reference, 0, 0, 0)
     if kind == "VHT":
         user = rng.randrange(10) << 4 | rng.randrange(1, 3)
-        extra += aligned(2) + struct.pack("<HBB4sBBH", 0x44, 0, rng.choice((0, 1, 4)), bytes([user, 0, 0, 0]), 0, 0, 0)
+        extra += aligned(2) + struct.pack(
+            "<HBB4sBBH", 0x44, 0, rng.choice((0, 1, 4)), bytes([user, 0, 0, 0]), 0, 0, 0
+        )
     elif kind == "HE":
         data = (0x4020, 0x0002, rng.randrange(12) << 8, 0, rng.randrange(3) | 0x0080, rng.randrange(1, 3))
         extra += aligned(2) + struct.pack("<6H", *data)
@@ -73,7 +75,9 @@ def templates(rng: random.Random, channel: int) -> list[tuple[str, bytes]]:
             retry = 0x08 if rng.random() < 0.1 else 0
             for up in (True, False):
                 first, second = (bssid, client) if up else (client, bssid)
-                head = bytes([0x88, (1 if up else 2) | retry | 0x40, 0, 0]) + first + second + bssid + bytes(4)
+                head = (
+                    bytes([0x88, (1 if up else 2) | retry | 0x40, 0, 0]) + first + second + bssid + bytes(4)
+                )
                 out.append(("data", head + rng.randbytes(rng.choice((40, 90, 300, 1400)))))
             out.append(("control", b"\xd4\0\0\0" + client))
             out.append(("control", b"\x94\0\0\0" + client + bssid + bytes(12)))
@@ -91,7 +95,9 @@ def write_mixed(path: Path, frames: int) -> None:
             way = rng.choice(("legacy", "HT", "VHT", "HE") if mhz > 3000 else ("legacy", "HT", "HE"))
             for _ in range(3):
                 reference = rng.getrandbits(32)
-                header = radiotap(mhz, -rng.randrange(35, 90), way if kind == "data" else "legacy", rng, reference)
+                header = radiotap(
+                    mhz, -rng.randrange(35, 90), way if kind == "data" else "legacy", rng, reference
+                )
                 made.append((kind, header + frame + _FCS))
         packed.append(made)
     time_us = 0
@@ -105,7 +111,9 @@ def write_mixed(path: Path, frames: int) -> None:
             for _ in range(rng.randrange(1, 5) if kind == "data" else 1):  # as one aggregate
                 time_us += rng.randrange(100, 900)
                 second, micro = divmod(time_us, 1_000_000)
-                pending += struct.pack("<IIII", 1_800_000_000 + second, micro, len(packet), len(packet)) + packet
+                pending += (
+                    struct.pack("<IIII", 1_800_000_000 + second, micro, len(packet), len(packet)) + packet
+                )
                 sent += 1
                 if sent == frames:
                     break

@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gray_kettle.air import airtime, channels, contention, countries, floors, masks, rates
+from gray_kettle.air import airtime, channels, contention, countries, floors, masks, modes, rates
 from gray_kettle.air.channels import Channel
 
 
@@ -162,8 +162,8 @@ def test_a_frame_of_unknown_rate_has_no_duration():
 
 def test_the_duration_of_ht_and_vht_frames():
     # 1,500 bytes, MCS 7, one stream, 20 MHz: 36 µs of preamble and 47 symbols of 4 µs.
-    assert airtime.ht_airtime_s(1500, 7, 20, 1, False) == pytest.approx(224e-6)
-    assert airtime.vht_airtime_s(1500, 7, 20, 1, False) == pytest.approx(228e-6)
+    assert modes.airtime_s(modes.mode(modes.HT, 7, 1, 0, modes.LONG_GUARD), 1500) == pytest.approx(224e-6)
+    assert modes.airtime_s(modes.mode(modes.VHT, 7, 1, 0, modes.LONG_GUARD), 1500) == pytest.approx(228e-6)
 
 
 def test_beacons_at_one_megabit_take_two_per_cent():

@@ -9,12 +9,13 @@ from hypothesis import strategies as st
 from gray_kettle.air.channels import Channel, centre_hz, wide
 from gray_kettle.decode import elements as el
 from gray_kettle.decode import security
-from gray_kettle.decode.beacon import FIXED_BYTES, describe
+from gray_kettle.decode.announcing import FIXED_BYTES
+from gray_kettle.decode.beacon import describe
 from gray_kettle.decode.elements import Elements, iter_elements
-from gray_kettle.decode.iw_scan import IwScanReader, is_listing
 from gray_kettle.decode.placing import Placement, channel_of
 from gray_kettle.standin.announcing import beacon_body, listing_text
 from gray_kettle.standin.site import SimNetwork, SimRadio
+from tests.test_listings import read_listing
 
 RSN = b"\x00\x0f\xac"
 
@@ -28,15 +29,14 @@ def extension(number: int, content: bytes) -> bytes:
 
 
 def described(*parts: bytes, receiver_mhz: float = 5180, capabilities: int = 0x0401):
-    body = struct.pack("<QHH", 0, 100, capabilities) + b"".join(parts)
-    return describe(
-        "02:00:00:00:00:01", body, Elements.read(body, FIXED_BYTES), receiver_mhz * 1e6, len(body)
-    )
+    found = Elements.read(b"".join(parts))
+    return describe("02:00:00:00:00:01", 100, capabilities, found, receiver_mhz * 1e6, 0)
 
 
 @given(st.lists(st.tuples(st.integers(0, 254), st.binary(max_size=255))))
 def test_elements_come_back_as_they_were_written(pairs):
-    assert list(iter_elements(b"".join(element(n, c) for n, c in pairs))) == pairs
+    body = b"".join(element(n, c) for n, c in pairs)
+    assert [(n, body[start:end]) for n, start, end in iter_elements(body)] == pairs
 
 
 @given(st.binary(max_size=600))
@@ -179,87 +179,6 @@ def test_basic_rates_and_interval_and_country_are_read():
 # Scan listings
 
 
-def read_listing(text: str, fallback_s: float = 5.0):
-    blocks, current = [], ""
-    for line in text.splitlines(keepends=True):
-        if line.startswith("BSS ") and current:
-            blocks.append((current, 0))
-            current = ""
-        current += line
-    blocks.append((current, len(text)))
-    reader = IwScanReader(fallback_s)
-    return list(reader.pieces(iter(blocks))), reader
-
-
-LISTING = """BSS 02:7A:10:01:20:00(on wlan0) -- associated
-\tTSF: 1234567 usec (0d, 00:00:01)
-\tfreq: 2422
-\tbeacon interval: 100 TUs
-\tcapability: ESS Privacy ShortSlotTime (0x0411)
-\tsignal: -41.00 dBm
-\tlast seen: 500 ms ago
-\tInformation elements from Probe Response frame:
-\tSSID: tern\\x20\\xc3\\xa9
-\tSupported rates: 1.0* 2.0* 5.5 11.0 6.0 9.0 12.0 18.0
-\tDS Parameter set: channel 3
-\tBSS Load:
-\t\t * station count: 7
-\t\t * channel utilisation: 102/255
-\t\t * available admission capacity: 0 [*32us]
-\tRSN:\t * Version: 1
-\t\t * Group cipher: CCMP
-\t\t * Pairwise ciphers: CCMP
-\t\t * Authentication suites: PSK SAE
-\t\t * Capabilities: 1-PTKSA-RC (0x0000)
-\tHT capabilities:
-\t\tCapabilities: 0x19ef
-\t\tHT RX MCS rate indexes supported: 0-15
-\tHT operation:
-\t\t * primary channel: 3
-\t\t * secondary channel offset: above
-"""
-
-
-def test_a_listing_is_read_line_by_line():
-    (piece,), reader = read_listing("1800000000\n" + LISTING)
-    (found,) = piece.announcements
-    assert found.bssid == "02:7a:10:01:20:00"
-    assert found.ssid == "tern é".encode()
-    assert found.channel == wide("2.4", 3, 40)[0]
-    assert (found.generation, found.streams, found.security) == ("n", 2, "WPA2/WPA3")
-    assert found.basic_rates_mbps == (1.0, 2.0)
-    assert piece.sightings.load_utilisation[0] == pytest.approx(0.4)
-    assert piece.sightings.time_s[0] == 1_800_000_000 - 0.5
-    assert piece.swept_bands == ("2.4",)
-    assert reader.notes == []
-
-
-def test_an_undated_listing_takes_the_file_s_time_and_says_so():
-    (piece,), reader = read_listing(LISTING)
-    assert piece.sightings.time_s[0] == 4.5
-    assert piece.records == 1
-    assert "not dated" in reader.notes[0]
-
-
-def test_the_same_network_with_another_level_is_no_other_announcement():
-    again = LISTING.replace("-41.00", "-55.00").replace("102/255", "10/255").replace("500 ms", "20 ms")
-    (piece,), _ = read_listing(f"1800000000\n{LISTING}1800000060\n{again}")
-    assert len(piece.announcements) == 1
-    assert len(piece.sightings) == 2
-    assert piece.records == 2
-
-
-@pytest.mark.parametrize("address", ["02:7A:10:01:20:0", "02:7A:10:01:2000:", "0:27A:10:01:20:00"])
-def test_an_entry_without_a_whole_address_is_skipped_and_counted(address):
-    (piece,), _ = read_listing(f"1800000000\n{LISTING}" + LISTING.replace("02:7A:10:01:20:00", address))
-    assert (len(piece.sightings), piece.skipped) == (1, 1)
-
-
-def test_a_listing_is_known_by_its_content():
-    assert is_listing(b"anything\n" + LISTING.encode())
-    assert not is_listing(b"BSS is a word\n")
-
-
 RADIOS = st.builds(
     SimRadio,
     name=st.just("x"),
@@ -298,7 +217,9 @@ def test_a_capture_and_a_listing_of_one_radio_say_the_same(radio, where, network
     channel = wide(band, primary, width)[0]
     width_sent = 20 if radio.generation == "n" and width > 40 else width
     body = beacon_body(radio, network, channel, (0.4, 3), 0)
-    heard = describe("02:00:00:00:00:01", body, Elements.read(body, FIXED_BYTES), channel.primary_hz, 0)
+    capabilities = int.from_bytes(body[10:12], "little")
+    elements = Elements.read(body, FIXED_BYTES)
+    heard = describe("02:00:00:00:00:01", 100, capabilities, elements, channel.primary_hz, 0)
     (piece,), _ = read_listing("1800000000\n" + listing_text(radio, network, channel, -50.0, (0.4, 3)))
     (listed,) = piece.announcements
     for name in ("channel", "generation", "streams", "security", "ssid", "basic_rates_mbps"):

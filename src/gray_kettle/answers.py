@@ -7,9 +7,9 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from gray_kettle.air.channels import Channel
 from gray_kettle.judge.assess import places_seen_from
-from gray_kettle.judge.assessment import Assessment, Finding, Network, PlaceView, Radio
+from gray_kettle.judge.assessment import Assessment, Client, Finding, Link, Network, PlaceView, Radio
 from gray_kettle.plan.proposal import Move, Proposal
-from gray_kettle.safe_text import is_hidden, network_name, printable
+from gray_kettle.safe_text import network_name, printable
 from gray_kettle.sources.taking import TakeResult
 
 
@@ -30,11 +30,51 @@ class TakeAnswer(_Answer):
     inputs: list[InputAnswer]
 
 
+class LinkAnswer(_Answer):
+    station: str
+    level_dbm: float | None
+    sent: float | None
+    retry_share: float | None
+    failed_share: float | None
+    send_mbps: float | None
+    receive_mbps: float | None
+    first: str
+    last: str
+
+
 class ClientAnswer(_Answer):
+    """Nulls: it was not heard to tell what it can do."""
+
     mac: str
     level_dbm: float | None
     frames: int
     retries: int
+    generation: str | None
+    streams: int | None
+    width_mhz: int | None
+    bands: list[str]
+    channels: dict[str, list[int]]
+    link: LinkAnswer | None
+
+
+class RateAnswer(_Answer):
+    mbps: float
+    generation: str
+    frames: int
+    retries: int
+
+
+class OffChannelAnswer(_Answer):
+    band: str
+    channel: int
+    frames: int
+    level_dbm: float | None
+
+
+class NeighbourAnswer(_Answer):
+    bssid: str
+    band: str
+    primary: int
 
 
 class BssidAnswer(_Answer):
@@ -52,6 +92,16 @@ class BssidAnswer(_Answer):
     frames: int
     retries: int
     clients: list[ClientAnswer]
+    named_by: str
+    transmitted_by: str | None
+    ap_name: str | None
+    country: str | None
+    tx_power_dbm: int | None
+    roaming: list[str]
+    device: str | None
+    neighbours: list[NeighbourAnswer]
+    rates: list[RateAnswer]
+    off_channel: list[OffChannelAnswer]
 
 
 class RadioAnswer(_Answer):
@@ -63,6 +113,7 @@ class RadioAnswer(_Answer):
     width_mhz: int
     centre_mhz: float
     level_dbm: float | None
+    level_estimated: bool
     noise_dbm: float | None
     air_share: float | None
     retry_share: float | None
@@ -76,6 +127,7 @@ class RadioAnswer(_Answer):
 class HeardAnswer(_Answer):
     schema_: Literal["gray-kettle/heard/1"] = Field(default="gray-kettle/heard/1", alias="schema")
     radios: list[RadioAnswer]
+    links: list[LinkAnswer]
 
 
 class UtilisationAnswer(_Answer):
@@ -194,8 +246,20 @@ def take_answer(results: list[TakeResult]) -> TakeAnswer:
     )
 
 
-def heard_answer(radios: tuple[Radio, ...]) -> HeardAnswer:
-    return HeardAnswer(radios=[_radio(r) for r in radios])
+def heard_answer(radios: tuple[Radio, ...], links: tuple[Link, ...] = ()) -> HeardAnswer:
+    return HeardAnswer(radios=[_radio(r) for r in radios], links=[_link(link) for link in links])
+
+
+def _link(link: Link) -> LinkAnswer:
+    told = {name: value for name, value in vars(link).items() if name not in ("first_s", "last_s")}
+    return LinkAnswer(**told, first=iso(link.first_s), last=iso(link.last_s))
+
+
+def _client(client: Client) -> ClientAnswer:
+    told = {name: value for name, value in vars(client).items() if name not in ("channels", "link")}
+    by_band = {band: [n for b, n in client.channels if b == band] for band in client.bands}
+    link = _link(client.link) if client.link else None
+    return ClientAnswer(**told, bands=list(client.bands), channels=by_band, link=link)
 
 
 def _radio(radio: Radio) -> RadioAnswer:
@@ -208,6 +272,7 @@ def _radio(radio: Radio) -> RadioAnswer:
         width_mhz=radio.channel.width_mhz,
         centre_mhz=radio.channel.centre_hz / 1e6,
         level_dbm=radio.level_dbm,
+        level_estimated=radio.level_estimated,
         noise_dbm=radio.noise_dbm,
         air_share=radio.air_share,
         retry_share=radio.retry_share,
@@ -224,7 +289,7 @@ def _bssid(network: Network) -> BssidAnswer:
         bssid=network.bssid,
         ssid=network_name(network.ssid),
         ssid_hex=network.ssid.hex(),
-        hidden=is_hidden(network.ssid),
+        hidden=network.hidden,
         security=network.security,
         generation=network.generation,
         streams=network.streams,
@@ -234,7 +299,17 @@ def _bssid(network: Network) -> BssidAnswer:
         min_basic_rate_mbps=min(network.basic_rates_mbps, default=None),
         frames=network.frames,
         retries=network.retries,
-        clients=[ClientAnswer(**vars(c)) for c in network.clients],
+        clients=[_client(c) for c in network.clients],
+        named_by=network.named_by,
+        transmitted_by=network.transmitted_by or None,
+        ap_name=network.ap_name or None,
+        country=network.country or None,
+        tx_power_dbm=network.tx_power_dbm,
+        roaming=list(network.roaming),
+        device=network.device or None,
+        neighbours=[NeighbourAnswer(bssid=b, band=band, primary=n) for b, band, n in network.neighbours],
+        rates=[RateAnswer(**vars(r)) for r in network.rates],
+        off_channel=[OffChannelAnswer(**vars(o)) for o in network.off_channel],
     )
 
 

@@ -247,9 +247,10 @@ def heard(case: CasePath, band: Band = None, from_: Start = None, to: End = None
     from gray_kettle.answers import heard_answer
     from gray_kettle.tables import heard_table
 
-    radios = tuple(r for r in _read(case, from_, to).assessment.radios if _band(band) in (None, r.band))
+    reading = _read(case, from_, to)
+    radios = tuple(r for r in reading.assessment.radios if _band(band) in (None, r.band))
     if json:
-        _print_json(heard_answer(radios))
+        _print_json(heard_answer(radios, reading.assessment.links))
     else:
         print(heard_table(radios) if radios else "Nothing was heard: take a scan or a capture.")
 

@@ -132,7 +132,7 @@ def _legacy(numbers: IntArray) -> dict[str, FloatArray]:
         "preamble_s": np.where(dsss, np.where(short, 96e-6, 192e-6), 20e-6),
         "symbol_s": np.where(dsss, 1e-6 / rate_mbps, symbol_s),  # DSSS: as if each bit were a symbol
         "bits_per_symbol": np.where(dsss, 1.0, rate_mbps * 4),
-        "grid_s": np.where(dsss, 1e-6, 4e-6),
+        "grid_s": np.where(dsss, 1e-6 / rate_mbps, 4e-6),
         "overhead_bits": np.where(dsss, 0.0, _SERVICE_AND_TAIL_BITS),
     }
 

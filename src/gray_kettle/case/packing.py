@@ -56,12 +56,14 @@ def announcement_text(announcement: Announcement) -> str:
 
 
 def ability_text(ability: Ability) -> str:
+    """One text for equal abilities: what the case compares and keeps."""
     document = asdict(ability)
     document["ssid"] = ability.ssid.hex()
     return json.dumps(document, sort_keys=True)
 
 
 def ability_from(text: str) -> Ability:
+    """The ability that a text was made from."""
     document: dict[str, Any] = json.loads(text)
     document["ssid"] = bytes.fromhex(document["ssid"])
     document["channels"] = tuple((band, number) for band, number in document["channels"])

@@ -63,6 +63,7 @@ class Case:
             db.execute(sa.text(f"PRAGMA user_version = {header.VERSION}"))
             schema.metadata.create_all(db)
         case.save_setup(setup)
+        case._engine.dispose()  # with its last connection closed, all of it stands in the file itself
         return case
 
     @classmethod
@@ -339,7 +340,7 @@ def _renumbered(
 
 
 def _engine(path: Path) -> sa.Engine:
-    engine = sa.create_engine(f"sqlite:///{path}", poolclass=sa.NullPool)
+    engine = sa.create_engine(f"sqlite:///{path}")
 
     @sa.event.listens_for(engine, "connect")
     def _settings(connection: sqlite3.Connection, _: object) -> None:

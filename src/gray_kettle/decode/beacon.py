@@ -120,6 +120,7 @@ def _eht(found: Elements) -> tuple[int, int, int] | None:
 
 
 def generation(found: Elements, band: str, rates: bytes) -> str:
+    """The newest generation that the elements of a station speak of. rates: of both elements of them."""
     if el.EHT_CAPABILITIES in found.first or el.EHT_OPERATION in found.first:
         return "be"
     if el.HE_CAPABILITIES in found.first or el.HE_OPERATION in found.first:

@@ -5,7 +5,7 @@ from concurrent.futures import Future, ThreadPoolExecutor
 
 import numpy as np
 
-from gray_kettle.decode import reception
+from gray_kettle.decode import netlink, reception
 from gray_kettle.decode.announcing import Announcer
 from gray_kettle.decode.clients import Asking
 from gray_kettle.decode.containers import PacketBlock
@@ -20,6 +20,7 @@ class CaptureReader:
 
     def __init__(self) -> None:
         self._announcer, self._asking, self._tally = Announcer(), Asking(), Tally()
+        self._answers = netlink.ScanAnswers()
         self._unknown_links: dict[int, int] = {}
         self._damaged = self._bad_fcs = self._untimed = 0
         self._first_damage = -1
@@ -44,6 +45,8 @@ class CaptureReader:
     def piece(self, block: PacketBlock) -> Piece:
         """Decode one block. Indices in the piece's sightings point into the piece's own announcements."""
         count = len(block.starts)
+        if block.link_type == netlink.LINK:
+            return self._answers.piece(block)
         if block.link_type not in reception.LINKS:
             self._unknown_links[block.link_type] = self._unknown_links.get(block.link_type, 0) + count
             return Piece(skipped=count)

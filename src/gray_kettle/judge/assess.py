@@ -9,6 +9,7 @@ from gray_kettle.judge.harms import Asking, Candidates, weigh
 from gray_kettle.judge.listening import Looks
 from gray_kettle.judge.radios import find_radios
 from gray_kettle.judge.standing import asking_of, others_for, standing_on, standings
+from gray_kettle.judge.stations import links_by_station
 from gray_kettle.judge.utilisation import utilisation_of
 from gray_kettle.records import Observations, Setup
 from gray_kettle.safe_text import dbm
@@ -32,6 +33,7 @@ def assess(observations: Observations, setup: Setup) -> Assessment:
         findings=find(radios, own, places),
         not_known=_not_known(radios, own, observations, setup, looks),
         covered=looks.covered,
+        links=tuple(links_by_station(observations).values()),
     )
 
 

@@ -7,18 +7,71 @@ from gray_kettle.air.channels import Channel
 
 
 @dataclass(frozen=True)
+class Link:
+    """What a device's own counters tell of its link to a station, over the window; None where they do not."""
+
+    station: str
+    level_dbm: float | None
+    sent: float | None
+    retry_share: float | None
+    failed_share: float | None
+    send_mbps: float | None
+    receive_mbps: float | None
+    first_s: float
+    last_s: float
+
+
+@dataclass(frozen=True)
 class Client:
-    """A station that was heard to exchange frames with a BSSID. level_dbm: None when no frame of it had one."""
+    """A station that was heard to exchange frames with a BSSID. level_dbm: None when no frame of it had one.
+
+    generation, streams, width_mhz: what it said it can do, None when it was not heard to say so. channels: (band,
+    number) that it named as usable.
+    """
 
     mac: str
     level_dbm: float | None
     frames: int
     retries: int
+    generation: str | None = None
+    streams: int | None = None
+    width_mhz: int | None = None
+    channels: tuple[tuple[str, int], ...] = ()
+    link: Link | None = None
+
+    @property
+    def bands(self) -> tuple[str, ...]:
+        """Bands that it named channels of."""
+        return tuple(sorted({band for band, _ in self.channels}))
+
+
+@dataclass(frozen=True)
+class Rate:
+    """Frames that were sent at one data rate. generation: "" for rates from before 802.11n."""
+
+    mbps: float
+    generation: str
+    frames: int
+    retries: int
+
+
+@dataclass(frozen=True)
+class OffChannel:
+    """Announcements that were heard while the receiver was on another channel than the radio's own."""
+
+    band: str
+    channel: int
+    frames: int
+    level_dbm: float | None
 
 
 @dataclass(frozen=True)
 class Network:
-    """One BSSID as it was last heard."""
+    """One BSSID as it was last heard.
+
+    hidden: its beacons do not tell its name; named_by says where a name was learnt all the same.
+    transmitted_by: the BSSID in whose beacons it is announced, "" for its own.
+    """
 
     bssid: str
     ssid: bytes
@@ -34,6 +87,17 @@ class Network:
     frames: int
     retries: int
     clients: tuple[Client, ...]
+    hidden: bool = False
+    named_by: str = "beacon"
+    transmitted_by: str = ""
+    ap_name: str = ""
+    country: str = ""
+    tx_power_dbm: int | None = None
+    roaming: tuple[str, ...] = ()
+    device: str = ""
+    neighbours: tuple[tuple[str, str, int], ...] = ()
+    rates: tuple[Rate, ...] = ()
+    off_channel: tuple[OffChannel, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -81,6 +145,7 @@ class Radio:
     networks: tuple[Network, ...]
     grouped: str
     client_level_dbm: float | None
+    level_estimated: bool = False  # worked out from percentages
 
     @property
     def band(self) -> str:
@@ -178,6 +243,7 @@ class Assessment:
     findings: tuple[Finding, ...]
     not_known: tuple[str, ...]
     covered: frozenset[tuple[str, int]]
+    links: tuple[Link, ...] = ()
 
     def radio(self, radio_id: str) -> Radio | None:
         """The radio with that id, or that has that BSSID."""

@@ -13,6 +13,7 @@ from gray_kettle.judge import settings
 from gray_kettle.records import FloatArray
 
 ALONE = "announces one network"
+CERTAIN = "one beacon announces them all"
 PROBABLE = "same channel, interval and capabilities, neighbouring addresses, same level"
 _LOCAL_BIT = 0x02
 _LEAST_COMMON = 10  # moments heard together before a correlation says anything
@@ -30,6 +31,7 @@ class Heard:
     level_dbm: float | None
     moments_s: FloatArray
     levels_dbm: FloatArray
+    transmitted_by: str = ""
 
 
 def group(heard: list[Heard]) -> list[list[int]]:
@@ -56,6 +58,10 @@ def group(heard: list[Heard]) -> list[list[int]]:
             for other in members[:n]:
                 if root(k) != root(other) and _move_together(heard[k], heard[other]):
                     parent[root(k)] = root(other)
+    by_bssid = {one.bssid: k for k, one in enumerate(heard)}
+    for k, one in enumerate(heard):  # certain: one beacon speaks for both
+        if one.transmitted_by in by_bssid:
+            parent[root(k)] = root(by_bssid[one.transmitted_by])
     groups: dict[int, list[int]] = {}
     for k in range(len(heard)):
         groups.setdefault(root(k), []).append(k)

@@ -7,12 +7,29 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from gray_kettle.air.airtime import beacon_share
-from gray_kettle.air.channels import Channel
+from gray_kettle.air.channels import Channel, number_at
+from gray_kettle.decode.headers import address_number
 from gray_kettle.judge import settings
-from gray_kettle.judge.assessment import Client, Network, Radio, Stay
-from gray_kettle.judge.grouping import ALONE, PROBABLE, Heard, group
+from gray_kettle.judge.assessment import Link, Network, OffChannel, Radio, Stay
+from gray_kettle.judge.grouping import ALONE, CERTAIN, PROBABLE, Heard, group
 from gray_kettle.judge.listening import Looks
-from gray_kettle.records import Announcement, FloatArray, IntArray, Observations, Setup, Sightings, Traffic
+from gray_kettle.judge.stations import (
+    abilities_by_mac,
+    clients_of,
+    links_by_station,
+    names_asked_for,
+    rates_of,
+)
+from gray_kettle.records import (
+    Ability,
+    Announcement,
+    FloatArray,
+    IntArray,
+    Observations,
+    Setup,
+    Sightings,
+    Traffic,
+)
 from gray_kettle.safe_text import is_hidden, network_name
 
 _TUNED_HZ = 1e6  # a receiver this near the primary's centre is on it
@@ -20,13 +37,28 @@ _TUNED_HZ = 1e6  # a receiver this near the primary's centre is on it
 
 @dataclass(frozen=True, eq=False)
 class _Bssid:
-    """All rows of one BSSID, and those of its present channel."""
+    """All rows of one BSSID. frames: those that name it; nameless: control frames and the like that it sent.
+
+    hidden, named_by: see Network.
+    """
 
     bssid: str
     latest: Announcement
     rows: IntArray
     beacon_bytes: int
     frames: Traffic
+    nameless: Traffic
+    hidden: bool
+    named_by: str
+
+
+@dataclass(frozen=True, eq=False)
+class _Told:
+    """What is known of stations, by address."""
+
+    abilities: dict[str, Ability]
+    links: dict[str, Link]
+    names: dict[str, bytes]
 
 
 def level_dbm(levels_mw: FloatArray) -> float | None:
@@ -43,7 +75,10 @@ def row_levels_mw(sightings: Sightings) -> FloatArray:
 def find_radios(observations: Observations, setup: Setup, looks: Looks) -> tuple[Radio, ...]:
     """Every radio heard in the window, own ones first, then by level."""
     observations = _widths_filled_in(observations)
-    bssids = _by_bssid(observations)
+    about = _Told(
+        abilities_by_mac(observations), links_by_station(observations), names_asked_for(observations)
+    )
+    bssids = _by_bssid(observations, about.names)
     levels_mw = row_levels_mw(observations.sightings)
     heard = [_heard(one, observations, levels_mw) for one in bssids]
     own_names = {name.encode() for name in setup.own}
@@ -56,7 +91,7 @@ def find_radios(observations: Observations, setup: Setup, looks: Looks) -> tuple
     for members in group(heard):
         chosen = sorted((bssids[k] for k in members), key=lambda b: b.bssid)
         is_own = any(own[k] for k in members)
-        radios.append(_radio(chosen, is_own, observations, levels_mw, setup, looks))
+        radios.append(_radio(chosen, is_own, observations, levels_mw, setup, looks, about))
     return tuple(sorted(radios, key=lambda r: (not r.own, -(r.level_dbm or -200.0), r.id)))
 
 
@@ -76,31 +111,64 @@ def _widths_filled_in(observations: Observations) -> Observations:
     return replace(observations, announcements=filled)
 
 
-def _by_bssid(observations: Observations) -> list[_Bssid]:
+def _by_bssid(observations: Observations, names: dict[str, bytes]) -> list[_Bssid]:
     sightings, traffic = observations.sightings, observations.traffic
     if not len(sightings):
         return []
-    bssid_of = np.array(
-        [int(a.bssid.replace(":", ""), 16) for a in observations.announcements], dtype=np.int64
-    )
-    of_row = bssid_of[sightings.announcement] if len(sightings) else np.zeros(0, np.int64)
+    bssid_of = np.array([address_number(a.bssid) for a in observations.announcements], dtype=np.int64)
+    of_row = bssid_of[sightings.announcement]
     order = np.argsort(of_row, kind="stable")
     numbers, starts = np.unique(of_row[order], return_index=True)
-    traffic_order = np.argsort(traffic.bssid, kind="stable")
-    ordered_traffic = traffic.bssid[traffic_order]
+    nameless = traffic.rows(traffic.bssid == 0)
+    named, unnamed = _Sorted(traffic, traffic.bssid), _Sorted(nameless, nameless.transmitter)
     out = []
     for number, rows in zip(numbers, np.split(order, starts[1:]), strict=True):
         latest = observations.announcements[sightings.announcement[rows[-1]]]
         told = [observations.announcements[k] for k in np.unique(sightings.announcement[rows])]
-        # A name that is hidden in beacons may have been told in a probe response.
-        if is_hidden(latest.ssid):
-            latest = next(
-                (a for a in reversed(told) if not is_hidden(a.ssid) and a.channel == latest.channel), latest
+        beacons = [a for a in told if a.beacon_bytes]
+        hidden = any(is_hidden(a.ssid) for a in (beacons or [latest]) if a.channel == latest.channel)
+        latest, named_by = _with_name(latest, told, names)
+        out.append(
+            _Bssid(
+                latest.bssid,
+                latest,
+                rows,
+                max(a.beacon_bytes for a in told),
+                named.of(number),
+                unnamed.of(number),
+                hidden,
+                named_by,
             )
-        low, high = np.searchsorted(ordered_traffic, [number, number + 1])
-        frames = traffic.rows(traffic_order[low:high])
-        out.append(_Bssid(latest.bssid, latest, rows, max(a.beacon_bytes for a in told), frames))
+        )
     return out
+
+
+def _with_name(
+    latest: Announcement, told: list[Announcement], names: dict[str, bytes]
+) -> tuple[Announcement, str]:
+    """The announcement with the name that the network has, and who told it."""
+    if not is_hidden(latest.ssid):
+        return latest, "beacon"
+    # A name that is hidden in beacons is told in probe responses, and by clients that ask to join.
+    answer = next((a for a in reversed(told) if not is_hidden(a.ssid) and a.channel == latest.channel), None)
+    if answer is not None:
+        return replace(latest, ssid=answer.ssid), "probe response"
+    if latest.bssid in names:
+        return replace(latest, ssid=names[latest.bssid]), "association request"
+    return latest, ""
+
+
+class _Sorted:
+    """Traffic by a key, so that the rows of one are found without looking at all."""
+
+    def __init__(self, traffic: Traffic, key: IntArray) -> None:
+        self._traffic = traffic
+        self._order = np.argsort(key, kind="stable")
+        self._keys = key[self._order]
+
+    def of(self, number: int) -> Traffic:
+        low, high = np.searchsorted(self._keys, [number, number + 1])
+        return self._traffic.rows(self._order[low:high])
 
 
 def _heard(one: _Bssid, observations: Observations, levels_mw: FloatArray) -> Heard:
@@ -115,6 +183,7 @@ def _heard(one: _Bssid, observations: Observations, levels_mw: FloatArray) -> He
         level_dbm(levels_mw[told]),
         moments,
         10 * np.log10(levels_mw[told][first]),
+        one.latest.transmitted_by,
     )
 
 
@@ -134,6 +203,7 @@ def _radio(
     levels_mw: FloatArray,
     setup: Setup,
     looks: Looks,
+    about: _Told,
 ) -> Radio:
     sightings = observations.sightings
     all_rows = np.sort(np.concatenate([m.rows for m in members]))
@@ -143,7 +213,7 @@ def _radio(
     on_channel = _rows_on(channel, all_rows, observations)
     noise = sightings.noise_dbm[on_channel]
     noise = noise[~np.isnan(noise)]
-    networks = tuple(_network(m, observations, levels_mw) for m in members)
+    networks = tuple(_network(m, observations, levels_mw, about) for m in members)
     air_share = _air_share(members, channel, looks)
     beacons = sum(n.beacon_share for n in networks)
     frames, retries = sum(n.frames for n in networks), sum(n.retries for n in networks)
@@ -167,9 +237,18 @@ def _radio(
         stays=stays,
         moves=moves,
         networks=networks,
-        grouped=ALONE if len(members) == 1 else PROBABLE,
+        grouped=_why_grouped(members),
         client_level_dbm=_client_level(members, stays, channel, observations.spots),
+        level_estimated=bool(len(on_channel) and sightings.estimated[on_channel].all()),
     )
+
+
+def _why_grouped(members: list[_Bssid]) -> str:
+    if len(members) == 1:
+        return ALONE
+    names = {m.bssid for m in members}
+    speaks_for = sum(m.latest.transmitted_by in names for m in members)
+    return CERTAIN if speaks_for == len(members) - 1 else PROBABLE
 
 
 def _client_level(
@@ -180,13 +259,11 @@ def _client_level(
     if not at:
         return None
     home = spots.index(max(at, key=lambda item: (item[1], item[0]))[0])
-    levels = []
+    levels: list[float] = []
     for member in members:
-        own_number = int(member.bssid.replace(":", ""), 16)
-        rows = member.frames.rows((member.frames.spot == home) & (member.frames.levels > 0))
-        for mac in np.unique(rows.transmitter[(rows.transmitter != own_number) & (rows.transmitter > 0)]):
-            of_it = rows.transmitter == mac
-            levels.append(10 * np.log10(rows.level_mw[of_it].sum() / rows.levels[of_it].sum()))
+        frames = member.frames.rows((member.frames.spot == home) & (member.frames.levels > 0))
+        found = clients_of(member.bssid, frames, {}, {})
+        levels += [client.level_dbm for client in found if client.level_dbm is not None]
     return round(float(np.median(levels)), 2) if levels else None
 
 
@@ -249,7 +326,7 @@ def _stays(
     return tuple(stays), moves
 
 
-def _network(one: _Bssid, observations: Observations, levels_mw: FloatArray) -> Network:
+def _network(one: _Bssid, observations: Observations, levels_mw: FloatArray, about: _Told) -> Network:
     sightings, latest = observations.sightings, one.latest
     here = _rows_on(latest.channel, one.rows, observations)
     stations = sightings.load_stations[here]
@@ -265,43 +342,58 @@ def _network(one: _Bssid, observations: Observations, levels_mw: FloatArray) -> 
         generation=latest.generation,
         streams=latest.streams,
         beacon_interval_tu=latest.beacon_interval_tu,
-        beacon_share=beacon_share(length, slowest, latest.beacon_interval_tu, latest.channel.band == "2.4"),
+        # One that another speaks for sends no beacons.
+        beacon_share=0.0
+        if latest.transmitted_by
+        else beacon_share(length, slowest, latest.beacon_interval_tu, latest.channel.band == "2.4"),
         load_stations=int(stations[-1]) if len(stations) else None,
         load_utilisation=round(float(np.median(busy)), 4) if len(busy) else None,
         basic_rates_mbps=latest.basic_rates_mbps,
         level_dbm=level_dbm(levels_mw[here]),
         frames=int(one.frames.frames.sum()),
         retries=int(one.frames.retries.sum()),
-        clients=_clients(one),
+        clients=clients_of(one.bssid, one.frames, about.abilities, about.links),
+        hidden=one.hidden,
+        named_by=one.named_by,
+        transmitted_by=latest.transmitted_by,
+        ap_name=latest.ap_name,
+        country=latest.country,
+        tx_power_dbm=latest.tx_power_dbm,
+        roaming=latest.roaming,
+        device=latest.device,
+        neighbours=latest.neighbours,
+        rates=rates_of(one.frames),
+        off_channel=_off_channel(one, observations),
     )
+
+
+def _off_channel(one: _Bssid, observations: Observations) -> tuple[OffChannel, ...]:
+    """Where else it was heard; channels of the receiver in order."""
+    sightings, announcements = observations.sightings, observations.announcements
+    primary_hz = np.array([a.channel.primary_hz for a in announcements])[sightings.announcement[one.rows]]
+    receiver_hz = sightings.receiver_hz[one.rows]
+    away = one.rows[np.abs(receiver_hz - primary_hz) > _TUNED_HZ]
+    out = []
+    for hz in np.unique(sightings.receiver_hz[away]).tolist():
+        rows = away[sightings.receiver_hz[away] == hz]
+        band, number = number_at(hz)
+        level_mw, levels = sightings.level_mw[rows].sum(), sightings.levels[rows].sum()
+        level = round(float(10 * np.log10(level_mw / levels)), 2) if levels else None
+        out.append(OffChannel(band, number, int(sightings.frames[rows].sum()), level))
+    return tuple(out)
 
 
 _USUAL_BEACON_BYTES = 250  # a listing does not tell the length of a beacon
 
 
-def _clients(one: _Bssid) -> tuple[Client, ...]:
-    own_number = int(one.bssid.replace(":", ""), 16)
-    frames = one.frames
-    out = []
-    for mac in np.unique(frames.transmitter):
-        if mac in (0, own_number) or mac >> 40 & 1:  # group addresses do not transmit
-            continue
-        rows = frames.rows(frames.transmitter == mac)
-        counted = int(rows.levels.sum())
-        level = round(float(10 * np.log10(rows.level_mw.sum() / counted)), 2) if counted else None
-        text = ":".join(f"{int(mac) >> shift & 255:02x}" for shift in range(40, -1, -8))
-        out.append(Client(text, level, int(rows.frames.sum()), int(rows.retries.sum())))
-    return tuple(out)
-
-
 def _air_share(members: list[_Bssid], channel: Channel, looks: Looks) -> float | None:
     """Airtime of the radio's frames over the time listened on its primary; None when that was too short."""
     dwell_s = looks.dwell_s(channel.primary_hz)
-    timed_s, frames = 0.0, 0
+    timed_s = 0.0
     for member in members:
-        on_it = np.abs(member.frames.receiver_hz - channel.primary_hz) < _TUNED_HZ
-        timed_s += float(member.frames.airtime_s[on_it].sum())
-        frames += int(member.frames.frames[on_it].sum())
-    if dwell_s < settings.LEAST_DWELL_S or not timed_s or not frames:
+        for sent in (member.frames, member.nameless):
+            on_it = np.abs(sent.receiver_hz - channel.primary_hz) < _TUNED_HZ
+            timed_s += float(sent.airtime_s[on_it].sum())
+    if dwell_s < settings.LEAST_DWELL_S or not timed_s:
         return None
     return round(min(timed_s / dwell_s, 1.0), 6)

@@ -11,7 +11,7 @@ from collections.abc import Callable
 
 from gray_kettle.decode.security import is_outdated
 from gray_kettle.judge.assessment import Radio
-from gray_kettle.safe_text import is_hidden, network_name
+from gray_kettle.safe_text import network_name
 
 Condition = Callable[[Radio], bool]
 _NUMBERS: dict[str, Callable[[Radio], float | None]] = {
@@ -36,7 +36,7 @@ _TEXTS: dict[str, Callable[[Radio], list[str]]] = {
 _WORDS: dict[str, Condition] = {
     "own": lambda r: r.own,
     "foreign": lambda r: not r.own,
-    "hidden": lambda r: any(is_hidden(n.ssid) for n in r.networks),
+    "hidden": lambda r: any(n.hidden for n in r.networks),
     "moves": lambda r: r.moves > 0,
     "outdated": lambda r: any(is_outdated(n.security) for n in r.networks),
 }

@@ -12,23 +12,28 @@ from gray_kettle.judge import settings
 from gray_kettle.judge.assessment import Radio, Utilisation
 from gray_kettle.judge.listening import Looks
 from gray_kettle.judge.standing import level_at
+from gray_kettle.judge.surveys import surveyed
 from gray_kettle.records import Observations
 
 NOT_MEASURED = Utilisation(None, "not measured", "none")
-_CONFIDENCE = {"frames": "medium", "BSS load": "medium", "beacons": "low"}
+_CONFIDENCE = {"survey": "high", "frames": "medium", "BSS load": "medium", "beacons": "low"}
 
 
 def utilisation_of(
     band: str, number: int, radios: tuple[Radio, ...], observations: Observations, looks: Looks
 ) -> Utilisation:
-    """The best figure there is for a part. Order: frames and BSS load, the larger; then beacons."""
+    """The best figure there is for a part. Order: survey; frames and BSS load, the larger; then beacons."""
     found: dict[str, float] = {}
     place_hz = centre_of(band, number)
+    survey = surveyed(observations, place_hz)
+    if survey is not None:
+        found["survey"] = survey.busy_share
     dwell_s = looks.dwell_s(place_hz)
     if dwell_s >= settings.LEAST_DWELL_S:
         traffic = observations.traffic
         # Frames that leaked in from another channel say nothing of this one's air.
-        sent_here = ~np.isin(traffic.bssid, _bssids_elsewhere(place_hz, radios))
+        elsewhere = _bssids_elsewhere(place_hz, radios)
+        sent_here = ~np.isin(traffic.bssid, elsewhere) & ~np.isin(traffic.transmitter, elsewhere)
         on_it = (np.abs(traffic.receiver_hz - place_hz) < 1e6) & sent_here
         found["frames"] = min(float(traffic.airtime_s[on_it].sum()) / dwell_s, 1.0)
     here = [r for r in radios if (r.band, r.channel.primary) == (band, number)]
@@ -43,8 +48,14 @@ def utilisation_of(
         return NOT_MEASURED
     measured = {s: v for s, v in found.items() if s != "beacons"}
     source = max(measured, key=lambda s: measured[s]) if measured else "beacons"
+    confidence = _CONFIDENCE[source]
+    if survey is not None:
+        source = "survey"
+        confidence = (
+            "high" if survey.whole_window else "medium"
+        )  # of one reading one does not know since when
     others = tuple((s, round(v, 4)) for s, v in found.items() if s != source)
-    return Utilisation(round(found[source], 4), source, _CONFIDENCE[source], others)
+    return Utilisation(round(found[source], 4), source, confidence, others)
 
 
 def _bssids_elsewhere(place_hz: float, radios: tuple[Radio, ...]) -> list[int]:

@@ -4,7 +4,7 @@ from collections.abc import Generator
 from pathlib import Path
 from typing import Protocol
 
-from gray_kettle.decode import listings
+from gray_kettle.decode import listings, netlink
 from gray_kettle.decode.capture import CaptureReader
 from gray_kettle.decode.containers import capture_kind, iter_pcap, iter_pcapng
 from gray_kettle.decode.errors import DecodeError
@@ -12,7 +12,10 @@ from gray_kettle.errors import KettleError
 from gray_kettle.records import Piece
 from gray_kettle.sources.intake import Intake
 
-WHAT_IS_READ = "pcap and pcapng captures with radiotap or bare 802.11 frames, and the text of `iw dev … scan`"
+WHAT_IS_READ = (
+    "pcap and pcapng captures of 802.11 frames, netlink scan answers, the text of `iw` (scan, survey dump, station "
+    "dump), `nmcli -f ALL dev wifi`, `wpa_cli scan_results` and `netsh wlan show networks mode=bssid`, and scan logs"
+)
 
 
 class Source(Protocol):
@@ -36,6 +39,8 @@ def open_file(path: Path) -> Source:
     listing = listings.kind_of(intake.head)
     if listing:
         return Listing(intake, listing)
+    if netlink.order_of(intake.head):
+        return NetlinkAnswers(intake)
     intake.close()
     raise KettleError(f"{intake.name} is of a kind that is not known here. What can be read: {WHAT_IS_READ}.")
 
@@ -55,6 +60,22 @@ class CaptureFile:
         except DecodeError as error:
             self.notes.append(f"{error}: what came before it was kept.")
         self.notes += reader.notes()
+
+
+class NetlinkAnswers:
+    """Messages of a netlink socket with the kernel's answers to scans."""
+
+    kind = "netlink scan"
+
+    def __init__(self, intake: Intake) -> None:
+        self.intake = intake
+        self.notes: list[str] = []
+
+    def pieces(self) -> Generator[Piece]:
+        try:
+            yield from netlink.ScanAnswers().pieces(self.intake, self.intake.head, self.intake.written_s)
+        except DecodeError as error:
+            self.notes.append(f"{error}: what came before it was kept.")
 
 
 class Listing:

@@ -7,7 +7,6 @@ import sys
 import time
 import zlib
 from collections.abc import Callable, Iterator
-from concurrent.futures import Future, ThreadPoolExecutor
 from hashlib import blake2b
 from io import FileIO
 from pathlib import Path
@@ -18,6 +17,7 @@ from numpy.typing import NDArray
 from gray_kettle.decode.errors import DecodeError
 from gray_kettle.errors import KettleError
 from gray_kettle.safe_text import printable
+from gray_kettle.sources.digest import Digest
 
 STANDARD_INPUT = "-"
 HEAD_BYTES = 64 << 10
@@ -55,10 +55,7 @@ class Intake:
             raise KettleError(f"{self.name} is empty: ask for it again.")
         self.head = self._pending
         self.mark = blake2b(self.head, digest_size=8).hexdigest()
-        # The digest of a part is taken by a thread while the part is being decoded.
-        self._digest = blake2b(digest_size=16)
-        self._digester = ThreadPoolExecutor(1, "digest")
-        self._digesting: Future[None] | None = None
+        self._digest = Digest()
 
     def _opened(self) -> FileIO:
         if self.from_standard_input:
@@ -73,8 +70,6 @@ class Intake:
     @property
     def digest(self) -> str:
         """Of all that was read; after the end, of the whole input as it is unpacked."""
-        if self._digesting is not None:
-            self._digesting.result()
         return f"{self.mark}-{self._digest.hexdigest()}"
 
     def readinto(self, room: NDArray[np.uint8], /) -> int:
@@ -88,9 +83,7 @@ class Intake:
             self._pending = self._pending[count:]
         else:
             count = self._next(room)
-        if self._digesting is not None:
-            self._digesting.result()
-        self._digesting = self._digester.submit(self._digest.update, room[:count].data)
+        self._digest.update(room[:count])
         return count
 
     def read_through(self) -> None:
