@@ -5,9 +5,15 @@ import warnings
 from collections.abc import Iterable
 from pathlib import Path
 
+import numpy as np
+
 with warnings.catch_warnings():
     warnings.simplefilter("ignore")
     from scapy.layers.dot11 import Dot11, Dot11Beacon, Dot11Elt, Dot11ProbeResp, Dot11QoS, RadioTap
+
+from gray_kettle.decode.capture import CaptureReader
+from gray_kettle.decode.containers import iter_pcap, iter_pcapng
+from gray_kettle.decode.errors import DecodeError
 
 EVERYONE = "ff:ff:ff:ff:ff:ff"
 START_S = 1_800_000_000.0
@@ -146,3 +152,39 @@ def busy_harbour(seconds: float = 6.0) -> list[Packet]:
             ),
         ]
     return packets
+
+
+class Raw:
+    """Bytes as a source that is read bit by bit."""
+
+    def __init__(self, raw: bytes, most: int = 1 << 30) -> None:
+        self.raw, self.at, self.most = raw, 0, most
+
+    def readinto(self, room) -> int:
+        part = self.raw[self.at : self.at + min(len(room), self.most)]
+        room[: len(part)] = np.frombuffer(part, np.uint8)
+        self.at += len(part)
+        return len(part)
+
+
+def walked(blocks):
+    """(time, bytes) of every packet, and the damage that ended the walk, if any."""
+    found, damage = [], None
+    try:
+        for block in blocks:
+            for start, length, time_s in zip(block.starts, block.lengths, block.times_s, strict=True):
+                found.append((float(time_s), block.data[start : start + length].tobytes()))
+    except DecodeError as error:
+        damage = error
+    return found, damage
+
+
+def pieces_of(raw: bytes):
+    reader = CaptureReader()
+    walk = iter_pcap if raw[:4] != b"\x0a\x0d\x0d\x0a" else iter_pcapng
+    return [reader.piece(block) for block in walk(Raw(raw))]
+
+
+def only_piece(*packets):
+    (piece,) = pieces_of(pcap_bytes(packets))
+    return piece

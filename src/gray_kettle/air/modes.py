@@ -101,7 +101,7 @@ def table() -> ModeTable:
         for name, column in values(numbers[rows]).items():
             columns[name][rows] = column
     dsss = (kind == LEGACY) & np.isin(numbers & 0xFF, _DSSS_CODES)
-    rate = columns["bits_per_symbol"] / columns["symbol_s"] / 1e6
+    rate = np.round(columns["bits_per_symbol"] / columns["symbol_s"] / 1e6, 6)
     return ModeTable(rate_mbps=rate, extended=~dsss, **{k: v for k, v in columns.items() if k != "rate_mbps"})
 
 

@@ -29,7 +29,7 @@ _COLUMNS = (
 _HEADER = re.compile(r"^(?=.*\bBSSID\b)(?=.*\bSIGNAL\b)(?=.*\bSSID\b)[A-Z -]+$")
 _FIELD = re.compile(r"^([A-Z][A-Z-]*):\s*(.*)$")
 _ESCAPED = re.compile(r"\\(.)")
-_PARTS = re.compile(r"(?:[^:\\]|\\.)*")
+_PARTS = re.compile(r"((?:[^:\\]|\\.)*)(?::|$)")
 
 
 def fits(head: str) -> bool:

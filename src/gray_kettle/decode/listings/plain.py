@@ -73,7 +73,7 @@ def label_from_words(words: str) -> str:
     rsn = "WPA2" in said or "RSN" in said
     if enterprise and 12 not in keys:
         keys.add(1)
-    elif (rsn and not keys & {12, 18}) or ("PSK" in said and 8 in keys):
+    elif "PSK" in said or (rsn and (not keys or "WPA3" in said)):
         keys.add(2)
     old = {2} if re.search(r"WPA1|WPA(?![23])(-|\b)", said) and "NONE" not in said else None
     tkip = ("TKIP" in said and "CCMP" not in said and "AES" not in said) or (
@@ -81,6 +81,8 @@ def label_from_words(words: str) -> str:
     )
     if old is not None and enterprise and not rsn and 8 not in keys:
         return security.label_of(None, {1}, tkip, True)
+    if old is not None and not rsn and not keys & {8, 12, 18}:
+        keys = set()  # what it says of keys it says of the old protection
     return security.label_of(keys or None, old, tkip, "WEP" in said)
 
 

@@ -16,7 +16,7 @@ from gray_kettle.records import IntArray
 _BYTES, _AVS_BYTES = 144, 64
 _CODES = (0x00000044, 0x00000041)
 _AVS = 0x80211
-_ITEMS_AT, _ITEM_BYTES = 24, 12
+_ITEMS_AT, _ITEMS, _ITEM_BYTES = 24, 10, 12
 # Items in order: host time, MAC time, channel, RSSI, SQ, signal, noise, rate, is-transmit, frame length.
 _CHANNEL, _SIGNAL, _NOISE, _RATE = 2, 5, 6, 7
 
@@ -30,7 +30,7 @@ def decode(block: PacketBlock) -> Reception:
     of_little, of_big = np.isin(little[:, 0], _CODES) & fits, np.isin(big[:, 0], _CODES) & fits
     of_avs = (big[:, 0] >> 12 == _AVS) & (big[:, 1] >= _AVS_BYTES) & (big[:, 1] <= block.lengths)
     for rows, words in ((np.flatnonzero(of_little), little), (np.flatnonzero(of_big), big)):
-        items = words[rows, _ITEMS_AT // 4 :].reshape(len(rows), -1, _ITEM_BYTES // 4)
+        items = words[rows, _ITEMS_AT // 4 :].reshape(len(rows), _ITEMS, _ITEM_BYTES // 4)
         # Status 0 means that the value was told.
         told = np.where(items[:, :, 1] & (0xFFFF if words is little else 0xFFFF0000) == 0, items[:, :, 2], 0)
         _put(out, rows, told[:, _CHANNEL], told[:, _SIGNAL], told[:, _NOISE], told[:, _RATE] / 2)
