@@ -23,6 +23,7 @@ STANDARD_INPUT = "-"
 HEAD_BYTES = 64 << 10
 _TEXT_BYTES = 1 << 20
 _PACKED_BYTES = 1 << 20
+_UNPACKED_BYTES = 4 << 20
 _GZIP = b"\x1f\x8b\x08"
 _GZIP_WINDOW = 31
 _ENOUGH_TO_TELL = 24  # bytes of a stream: the header of a capture
@@ -49,6 +50,7 @@ class Intake:
         self.size_bytes = 0 if self.is_stream else status.st_size
         self.written_s = time.time() if self.is_stream else status.st_mtime
         self._unpacker: _Unpacker | None = None
+        self._damage: DecodeError | None = None
         self._pending = self._head()
         if not self._pending:
             self.close()
@@ -81,6 +83,8 @@ class Intake:
             count = min(len(self._pending), len(room))
             room[:count] = np.frombuffer(self._pending, np.uint8, count)
             self._pending = self._pending[count:]
+        elif self._damage is not None:
+            raise self._damage
         else:
             count = self._next(room)
         self._digest.update(room[:count])
@@ -124,7 +128,10 @@ class Intake:
                     break
                 have += count
         except DecodeError as error:
-            raise KettleError(f"{self.name} cannot be read: {error}.") from error
+            if not have:
+                self.close()
+                raise KettleError(f"{self.name} cannot be read: {error}.") from error
+            self._damage = error  # told when what came before it has been read
         return room[:have].tobytes()
 
     def _next(self, room: NDArray[np.uint8]) -> int:
@@ -175,6 +182,7 @@ class _Unpacker:
 
     def next(self, room: NDArray[np.uint8], more: Callable[[], bytes]) -> int:
         """Fill room with unpacked bytes, no more than it holds, however much they claim to become."""
+        room = room[:_UNPACKED_BYTES]
         while True:
             if self.damage is not None:
                 raise self.damage

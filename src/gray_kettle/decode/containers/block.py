@@ -11,6 +11,9 @@ from gray_kettle.records import FloatArray, IntArray
 BLOCK_BYTES = (
     16 << 20
 )  # read at once: large enough that work per block does not count, small enough for the caches
+MOST_PACKETS = (
+    200_000  # in a block: what is worked out for each takes more memory than the shortest packets do
+)
 LARGEST_PACKET = 1 << 24  # more is a length that lies
 SECTION = b"\x0a\x0d\x0d\x0a"
 PCAP_MAGICS = {

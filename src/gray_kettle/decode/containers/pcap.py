@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from gray_kettle.decode.containers.block import (
     LARGEST_PACKET,
+    MOST_PACKETS,
     PCAP_MAGICS,
     ByteReader,
     PacketBlock,
@@ -76,8 +77,8 @@ def iter_pcap(file: ByteReader) -> Iterator[PacketBlock]:
         if stretch.left >= _HEADER_BYTES:
             packets = _Packets(stretch.data, stretch.at, order, ticks)
             starts, stretch.at = follow(stretch.at, packets)
-            if len(starts):
-                yield _block(stretch, starts, order, ticks, link & 0xFFFF, fcs_octets)
+            for k in range(0, len(starts), MOST_PACKETS):
+                yield _block(stretch, starts[k : k + MOST_PACKETS], order, ticks, link & 0xFFFF, fcs_octets)
         wanted = _HEADER_BYTES
         if stretch.left >= _HEADER_BYTES:
             (claimed,) = packets.one.unpack_from(stretch.data.data, stretch.at + 8)

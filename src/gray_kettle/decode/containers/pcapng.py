@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from gray_kettle.decode.containers.block import (
     LARGEST_PACKET,
+    MOST_PACKETS,
     SECTION,
     ByteReader,
     PacketBlock,
@@ -86,7 +87,8 @@ def iter_pcapng(file: ByteReader) -> Iterator[PacketBlock]:
         else:
             blocks = _Blocks(stretch.data, order)
             starts, stopped = follow(stretch.at, blocks)
-            yield from _packets(stretch, blocks, starts, interfaces)
+            for k in range(0, len(starts), MOST_PACKETS):
+                yield from _packets(stretch, blocks, starts[k : k + MOST_PACKETS], interfaces)
             stretch.at = stopped
             if stretch.left < _HEADER_BYTES or stretch.starts_with(SECTION):
                 continue

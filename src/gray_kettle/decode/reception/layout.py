@@ -122,7 +122,7 @@ class _Fields:
         told = self.header[self.at + 4 : self.at + 6]
         self.guards.append((self.at + 4, told))
         self.at += 6 + int.from_bytes(told, "little")
-        return True
+        return self.at <= len(self.header)
 
     def take_typed(self) -> dict[int, int]:
         """Fields that tell their own type and length, up to the end of the header; sizes by type."""
