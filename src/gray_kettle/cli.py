@@ -193,7 +193,10 @@ def open_(case: CasePath) -> None:
 def take(
     case: CasePath,
     sources: Annotated[
-        list[Path], typer.Argument(metavar="SOURCE…", help="Files; their kind is told by their content.")
+        list[Path],
+        typer.Argument(
+            metavar="SOURCE…", help="Files, pipes, or - for standard input; told by their content."
+        ),
     ],
     spot: Annotated[str, typer.Option("--spot", help="Where it was collected, for example “tea bar”.")] = "",
     json: Json = False,
@@ -202,7 +205,6 @@ def take(
 
     A source that cannot be read is said and does not keep the others from being read.
     """
-    from gray_kettle.answers import take_answer
     from gray_kettle.case import Case
     from gray_kettle.safe_text import printable
     from gray_kettle.sources.files import open_file
@@ -222,23 +224,19 @@ def take(
                 print(f"gray-kettle: {error}", file=sys.stderr)
                 results.append(TakeResult(printable(path.name), "not read", 0, 0, (str(error),), None))
     if json:
+        from gray_kettle.answers import take_answer
+
         _print_json(take_answer(results))
     else:
         for result in results:
             if result.kind == "not read":
                 continue  # said on stderr
             skipped = f", {result.skipped:,} skipped" if result.skipped else ""
-            print(
-                f"{result.source}: {result.records:,} {_records_of(result.kind)} read{skipped} ({result.kind})"
-            )
+            print(f"{result.source}: {result.records:,} {result.unit} read{skipped} ({result.kind})")
             for note in result.notes:
                 print(f"  {note}")
     if failed == len(sources):
         raise typer.Exit(1)
-
-
-def _records_of(kind: str) -> str:
-    return "scans" if "scan" in kind else "frames"
 
 
 @app.command()
@@ -368,4 +366,4 @@ def _progress(what: str) -> Iterator[Any]:
     )
     with Progress(*columns, console=Console(stderr=True), transient=True) as bar:
         task = bar.add_task(escape(what), total=None)
-        yield lambda done, total: bar.update(task, completed=done, total=total)
+        yield lambda done, total: bar.update(task, completed=done, total=total or None)

@@ -1,7 +1,7 @@
 """Answers as plain tables for a terminal or a pipe."""
 
 from gray_kettle.judge.assess import places_seen_from
-from gray_kettle.judge.assessment import Assessment, Finding, Radio
+from gray_kettle.judge.assessment import Assessment, Finding, Network, Radio
 from gray_kettle.judge.findings import HEADLINES
 from gray_kettle.plan.proposal import Proposal
 from gray_kettle.safe_text import network_name
@@ -32,24 +32,44 @@ def heard_table(radios: tuple[Radio, ...]) -> str:
     rows = []
     for radio in radios:
         clients = sum(len(n.clients) for n in radio.networks)
-        names = ", ".join(dict.fromkeys(network_name(n.ssid) for n in radio.networks))
+        names = ", ".join(dict.fromkeys(_named(n) for n in radio.networks))
         rows.append(
             [
                 "■" if radio.own else "□",
                 radio.name,
                 radio.band,
                 radio.channel.label,
-                _number(radio.level_dbm),
+                ("~" if radio.level_estimated else "") + _number(radio.level_dbm),
                 _share(radio.air_share),
                 _share(radio.retry_share),
                 radio.generation,
                 str(clients),
+                _number(min((r for n in radio.networks for r in n.basic_rates_mbps), default=None)),
                 radio.id,
                 names,
             ]
         )
-    head = ["", "radio", "band", "channel", "dBm", "air", "again", "gen", "clients", "BSSID", "names"]
-    return _aligned(head, rows, {4, 5, 6, 8})
+    head = [
+        "",
+        "radio",
+        "band",
+        "channel",
+        "dBm",
+        "air",
+        "again",
+        "gen",
+        "clients",
+        "from Mb/s",
+        "BSSID",
+        "names",
+    ]
+    return _aligned(head, rows, {4, 5, 6, 8, 9})
+
+
+def _named(network: Network) -> str:
+    """Its name, marked where its beacons do not tell it."""
+    name = network_name(network.ssid)
+    return f"{name} (hidden)" if network.hidden and network.named_by else name
 
 
 def air_table(assessment: Assessment, radio: Radio | None, band: str | None) -> str:

@@ -24,6 +24,7 @@ _NUMBERS: dict[str, Callable[[Radio], float | None]] = {
     "names": lambda r: float(len(r.networks)),
     "streams": lambda r: float(r.streams),
     "moves": lambda r: float(r.moves),
+    "basic": lambda r: min((rate for n in r.networks for rate in n.basic_rates_mbps), default=None),
 }
 _TEXTS: dict[str, Callable[[Radio], list[str]]] = {
     "band": lambda r: [r.band],
@@ -32,6 +33,7 @@ _TEXTS: dict[str, Callable[[Radio], list[str]]] = {
     "bssid": lambda r: [n.bssid for n in r.networks],
     "name": lambda r: [r.name],
     "security": lambda r: [n.security for n in r.networks],
+    "client": lambda r: [c.mac for n in r.networks for c in n.clients],
 }
 _WORDS: dict[str, Condition] = {
     "own": lambda r: r.own,

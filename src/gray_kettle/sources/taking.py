@@ -25,6 +25,13 @@ class TakeResult:
     notes: tuple[str, ...]
     number: int | None
 
+    @property
+    def unit(self) -> str:
+        """What its records are."""
+        if self.kind in ("iw survey", "iw stations"):
+            return "readings"
+        return "scans" if "scan" in self.kind else "frames"
+
 
 def take(
     case: Case,

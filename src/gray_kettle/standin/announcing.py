@@ -6,7 +6,7 @@ The bytes follow IEEE Std 802.11-2020 9.3.3.2 and 9.4.2; the decoder does not sh
 import struct
 
 from gray_kettle.air.channels import Channel, wide
-from gray_kettle.standin.site import SimNetwork, SimRadio
+from gray_kettle.standin.site import SimClient, SimNetwork, SimRadio
 
 _RSN = b"\x00\x0f\xac"
 _VENDOR = b"\x00\x50\xf2"
@@ -114,6 +114,23 @@ def beacon_body(
             + b"\x01\x00"
             + (_VENDOR + b"\x02"),
         )
+    return out
+
+
+def request_body(network: SimNetwork, client: SimClient) -> bytes:
+    """Fixed part and elements of a reassociation request: what the client can do."""
+    in_5 = any(first > 14 for first, _ in client.channels)
+    out = struct.pack("<HH", 0x0411, 10) + network.bssid + _element(0, network.ssid)
+    out += _element(1, bytes(int(r * 2) for r in _RATES))
+    out += _element(36, b"".join(bytes(pair) for pair in client.channels))
+    streams = bytes([0xFF] * client.streams) + bytes(16 - client.streams)
+    out += _element(45, (b"\xef\x09" if in_5 else b"\x2c\x01") + b"\x17" + streams + bytes(7))
+    maps = struct.pack("<H", sum((2 if s < client.streams else 3) << 2 * s for s in range(8)))
+    if in_5:
+        out += _element(191, b"\xb2\x01\x80\x33" + maps + b"\0\0" + maps + b"\0\0")
+    if client.generation == "ax":
+        # MAC capabilities, then the widths: 40 MHz in 2.4 GHz, 80 MHz in 5 GHz.
+        out += _element(0x100 + 35, bytes(6) + b"\x06" + bytes(10) + maps + maps)
     return out
 
 

@@ -2,12 +2,14 @@
 
 import struct
 from collections.abc import Iterator
+from dataclasses import replace
 from typing import BinaryIO, TextIO
 
 import numpy as np
 
+from gray_kettle.air import modes
 from gray_kettle.air.channels import Channel, centre_hz, numbers
-from gray_kettle.standin.announcing import beacon_body, listing_text
+from gray_kettle.standin.announcing import beacon_body, listing_text, request_body
 from gray_kettle.standin.site import Point, SimRadio, Site, busy_share, level_dbm, path_loss_db
 
 _DWELL_S = 0.25
@@ -15,6 +17,7 @@ _BEACON_S = 0.1024
 _SNAP_BYTES = 96
 _NOISE_DBM = -95
 _SENSITIVITY_DBM = -91.0
+_HT_SCHEME, _HE_SCHEME = 4, 3
 
 
 def hop_plan() -> list[tuple[str, int]]:
@@ -63,20 +66,30 @@ def _dwell(
         if away == 0:
             yield from _beacons(site, radio, channel, tuned_hz, level, time_s, rng)
             yield from _data(radio, tuned_hz, level, at, time_s, rng)
+            yield from _management(site, radio, channel, tuned_hz, level, at, time_s, rng)
         elif place[0] == "2.4" and away <= 2 and min(radio.basic_rates_mbps) <= 2 and level > -70:
             # Slow DSSS frames decode some numbers away from where they were sent.
             heard = _beacons(site, radio, channel, tuned_hz, level - 7 * away, time_s, rng)
             yield from (frame for frame in heard if rng.random() < 0.4 / away)
 
 
-def _radiotap(rate_mbps: float | None, mcs: tuple[int, int] | None, hz: float, level: float) -> bytes:
-    """Flags, rate, channel, signal, noise, and an MCS field (index, bandwidth) where the frame is HT."""
-    present = 1 << 1 | 1 << 3 | 1 << 5 | 1 << 6 | (1 << 2 if rate_mbps else 0) | (1 << 19 if mcs else 0)
-    body = b"\x00" + (bytes([round(rate_mbps * 2)]) if rate_mbps else b"\x00")
-    flags = 0x00A0 if hz < 3e9 and rate_mbps in (1.0, 2.0) else 0x0480 if hz < 3e9 else 0x0140
+def _radiotap(way: float | str, hz: float, level: float) -> bytes:
+    """Flags, channel, signal, noise, and how it was sent: a rate in Mb/s, or "n" or "ax" for a scheme of those."""
+    present = 1 << 1 | 1 << 3 | 1 << 5 | 1 << 6
+    body = b"\x00"
+    if isinstance(way, float):
+        present |= 1 << 2
+        body += bytes([round(way * 2)])
+    else:
+        body += b"\x00"
+    flags = 0x00A0 if hz < 3e9 and way in (1.0, 2.0) else 0x0480 if hz < 3e9 else 0x0140
     body += struct.pack("<HHbb", round(hz / 1e6), flags, round(max(level, -110)), _NOISE_DBM)
-    if mcs:
-        body += struct.pack("<BBB", 0x03, mcs[1], mcs[0])
+    if way == "n":
+        present |= 1 << 19
+        body += struct.pack("<BBB", 0x03, 0, _HT_SCHEME)
+    elif way == "ax":
+        present |= 1 << 23
+        body += struct.pack("<6H", 0x4020, 0x0002, _HE_SCHEME << 8, 0, 2 << 6, 1)
     return struct.pack("<BBHI", 0, 0, 8 + len(body), present) + body
 
 
@@ -100,15 +113,21 @@ def _beacons(
                 continue
             header = b"\x80\x00\x00\x00" + b"\xff" * 6 + network.bssid * 2 + b"\x00\x00"
             body = beacon_body(radio, network, channel, load, int(when * 1e6))
-            packet = _radiotap(rate, None, hz, faded) + header + body
+            packet = _radiotap(rate, hz, faded) + header + body
             yield float(when), packet, len(packet)
 
 
 def _data(
     radio: SimRadio, hz: float, level: float, at: Point, time_s: float, rng: np.random.Generator
 ) -> Iterator[tuple[float, bytes, int]]:
-    """Single data frames of 1,500 bytes at HT MCS 4, one stream, as many as the activity asks for."""
-    airtime_s = 350e-6
+    """Single data frames of 1,500 bytes at one middling scheme, as many as the activity asks for."""
+    way = "ax" if radio.generation in ("ax", "be") else "n"
+    sent_as = (
+        modes.mode(modes.HE, _HE_SCHEME, 1, 0, 0, 1)
+        if way == "ax"
+        else modes.mode(modes.HT, _HT_SCHEME, 1, 0, 1)
+    )
+    airtime_s = float(modes.airtime_s(sent_as, 1504, hz < 3e9))
     count = rng.poisson(radio.activity_at(time_s) * _DWELL_S / airtime_s)
     if not radio.clients or level < -82:
         return
@@ -117,7 +136,7 @@ def _data(
         client = radio.clients[rng.choice(len(shares), p=shares / shares.sum())]
         down = rng.random() < 0.7
         flags = (0x02 if down else 0x01) | 0x40 | (0x08 if rng.random() < radio.retry_share else 0)
-        bssid = radio.networks[0].bssid
+        bssid = radio.networks[client.network % len(radio.networks)].bssid
         addresses = (client.mac + bssid if down else bssid + client.mac) + bssid
         faded = (
             level + rng.normal(0, 1.5)
@@ -126,9 +145,38 @@ def _data(
         )
         if faded < _SENSITIVITY_DBM:
             continue
-        head = _radiotap(None, (4, 0), hz, faded)
+        head = _radiotap(way if client.generation == "ax" else "n", hz, faded)
         packet = head + bytes([0x88, flags]) + b"\x2c\x00" + addresses + b"\x00\x00\x00\x00"
         yield float(when), (packet + bytes(_SNAP_BYTES))[:_SNAP_BYTES], len(head) + 1500
+
+
+def _management(
+    site: Site,
+    radio: SimRadio,
+    channel: Channel,
+    hz: float,
+    level: float,
+    at: Point,
+    time_s: float,
+    rng: np.random.Generator,
+) -> Iterator[tuple[float, bytes, int]]:
+    """Clients that come back to their access point, and the answers of one that hides its name to those who know it."""
+    rate = min(radio.basic_rates_mbps) if channel.band == "2.4" else 6.0
+    for client in radio.clients:
+        faded = _client_level(radio, client.away_m, at, hz) + rng.normal(0, 3)
+        if rng.random() > 0.5 or faded < _SENSITIVITY_DBM:
+            continue
+        network = radio.networks[client.network % len(radio.networks)]
+        header = b"\x20\x00\x2c\x00" + network.bssid + client.mac + network.bssid + b"\x00\x00"
+        packet = _radiotap(rate, hz, faded) + header + request_body(network, client)
+        yield time_s + float(rng.uniform(0, _DWELL_S)), packet, len(packet)
+    if radio.answers_as and level > _SENSITIVITY_DBM:
+        named = replace(radio.networks[0], ssid=radio.answers_as)
+        header = b"\x50\x00\x2c\x00" + bytes.fromhex("067a20ff0001") + named.bssid * 2 + b"\x00\x00"
+        packet = (
+            _radiotap(rate, hz, level) + header + beacon_body(radio, named, channel, None, int(time_s * 1e6))
+        )
+        yield time_s + 0.11, packet, len(packet)
 
 
 def _client_level(radio: SimRadio, away_m: float, at: Point, hz: float) -> float:

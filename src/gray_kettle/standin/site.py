@@ -23,6 +23,10 @@ class SimClient:
     mac: bytes
     away_m: float  # from its access point
     share: float  # of the radio's activity
+    network: int = 0  # which of the radio's networks it is in
+    generation: str = "ax"
+    streams: int = 2
+    channels: tuple[tuple[int, int], ...] = ((1, 13), (36, 8), (100, 11))  # first number and how many
 
 
 @dataclass(frozen=True)
@@ -44,6 +48,7 @@ class SimRadio:
     retry_share: float = 0.05
     clients: tuple[SimClient, ...] = ()
     phase: float = field(default=0.0)  # of its slow fading
+    answers_as: bytes = b""  # name in probe responses of a network that hides it in beacons
 
 
 @dataclass(frozen=True)

@@ -91,9 +91,14 @@ def _networks(owner: int, radio: int, *names: tuple[str, str]) -> tuple[SimNetwo
     )
 
 
-def _clients(owner: int, radio: int, count: int, away_m: float) -> tuple[SimClient, ...]:
+def _clients(owner: int, radio: int, count: int, away_m: float, scanners: int = 0) -> tuple[SimClient, ...]:
+    """Clients of a radio; the first ones may be ticket scanners, in its third network."""
+    phone = partial(SimClient, network=1)
+    scanner = partial(SimClient, network=2, generation="n", streams=1, channels=((1, 11),))
     return tuple(
-        SimClient(bytes([0x06, 0x7A, 0x20, owner, radio, k]), away_m * (0.5 + k / count), 1 / (k + 1))
+        (scanner if k < scanners else phone)(
+            bytes([0x06, 0x7A, 0x20, owner, radio, k]), away_m * (0.5 + k / count), 1 / (k + 1)
+        )
         for k in range(count)
     )
 
@@ -119,7 +124,7 @@ def site() -> Site:
             channel_at=_fixed(_at("2.4", 3, 40)),
             activity_at=_daily(0.01, 0.10, 0.18),
             retry_share=0.27,
-            clients=_clients(1, 2, 9, 9),
+            clients=_clients(1, 2, 9, 9, 4),
         ),
         own_5(
             "hall",
@@ -153,7 +158,7 @@ def site() -> Site:
             channel_at=_fixed(narrow("2.4", 6)),
             activity_at=_daily(0.01, 0.06, 0.25),
             retry_share=0.18,
-            clients=_clients(3, 2, 8, 14),
+            clients=_clients(3, 2, 8, 14, 3),
         ),
         own_5(
             "pier",
@@ -289,6 +294,7 @@ def site() -> Site:
             channel_at=_fixed(narrow("2.4", 11)),
             activity_at=_daily(0.01, 0.03, 0.0),
             tells_load=False,
+            answers_as=b"customs-shed",
         ),
     ]
     deck = ((41, 1, "deck phone Isla"), (42, 3, "Tove's hotspot"), (43, 6, "deckhand 4"))

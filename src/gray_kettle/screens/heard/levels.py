@@ -87,7 +87,7 @@ class LevelChart(Inked, Widget):
         return (radio, *others[: _MOST - 1])
 
     def _legend(self, shown: tuple[Radio, ...], width: int) -> list[Cell]:
-        cells: list[Cell] = [("level, dBm   ", "dim")]
+        cells: list[Cell] = [(" level, dBm   ", "dim")]
         for number, radio in enumerate(shown):
             mark = "■" if radio.own else "□"
             cells.append((f"{mark} {radio.name} {radio.channel.label}   ", self._series_ink(number, radio)))

@@ -1,8 +1,11 @@
 """The rows of Heard: radios, their networks, their clients. Pure: from radios to rows of cells."""
 
+from itertools import pairwise
+
 import numpy as np
 
-from gray_kettle.judge.assessment import Network, Radio
+from gray_kettle.decode.security import is_outdated
+from gray_kettle.judge.assessment import Client, Network, Radio
 from gray_kettle.records import FloatArray
 from gray_kettle.safe_text import network_name
 from gray_kettle.screens.frame.rail import local
@@ -12,6 +15,10 @@ from gray_kettle.screens.ink import Cell, bar_glyphs, fit, minus, percent
 SORTS = ("level", "name", "channel", "air", "clients", "last heard")
 HISTORY_BINS = 16
 _LOW_DBM, _HIGH_DBM = -95.0, -35.0
+_SLOW_MBPS = 2.0  # basic rates worth switching off
+_MANY_AGAIN = 0.2
+_ENOUGH_FRAMES = 30  # of fewer a share says little
+_STEPS_MBPS = (2.0, 11.0, 54.0, 300.0, 1e6)
 
 
 def sort_key(radio: Radio, by: str) -> tuple[object, ...]:
@@ -61,7 +68,7 @@ def radio_row(
         ("■ " if radio.own else "□ ", ink),
         (fit(radio.name, _name_width(width)) + " ", plain if recedes else ("own!" if radio.own else "text")),
         (fit(radio.channel.label, 8) + " ", plain),
-        (fit(minus(radio.level_dbm), 4, True), plain if recedes else "steam!"),
+        (fit(_level(radio), 4, True), plain if recedes else "steam!"),
     ]
     if width >= 100:
         shares = [
@@ -78,7 +85,7 @@ def radio_row(
         (fit(percent(radio.air_share), 7, True), plain),
         (
             fit(percent(radio.retry_share), 7, True),
-            "act" if (radio.retry_share or 0) >= 0.2 and not recedes else plain,
+            "act" if (radio.retry_share or 0) >= _MANY_AGAIN and not recedes else plain,
         ),
         ("  " + fit(f"{radio.generation} {radio.streams}×{radio.streams}", 7), "dim"),
         (fit(str(clients or (f"({told})" if told else "–")), 8, True), plain),
@@ -97,32 +104,123 @@ def _odd(radio: Radio, country: str) -> str:
     return f"since {local(radio.first_s, country):%a %H:%M}"
 
 
+def _level(radio: Radio) -> str:
+    """A level; one that was worked out from a percentage has a tilde before it."""
+    return f"~{minus(radio.level_dbm)}" if radio.level_estimated else minus(radio.level_dbm)
+
+
+Line = tuple[str, str, bool]  # what, text, whether it is a fault
+
+
 def network_rows(radio: Radio, recedes: bool, width: int) -> list[Row]:
-    """The networks of an open radio and their clients."""
-    rows = []
+    """What an open radio tells of itself, its networks, how they send, and their clients."""
     ink = "faint" if recedes else "text"
+    rows = [_line_row(radio.id, line, 6, recedes) for line in _about_radio(radio)]
     for network in radio.networks:
-        rows.append(Row(f"{radio.id}/{network.bssid}", (_network_cells(network, ink, width),)))
+        key = f"{radio.id}/{network.bssid}"
+        rows.append(Row(key, (_network_cells(network, ink, width),)))
+        rows += [_line_row(key, line, 9, recedes) for line in _about_network(network)]
         for client in network.clients:
-            cells: list[Cell] = [
-                ("         · ", "dim"),
-                (fit(client.mac, 20), "dim"),
-                (fit(minus(client.level_dbm), 13, True), ink),
-                (f" dBm  {client.frames:,} frames, {client.retries:,} again", "dim"),
-            ]
-            rows.append(Row(f"{radio.id}/{network.bssid}/{client.mac}", (tuple(cells),)))
+            rows.append(Row(f"{key}/{client.mac}", (_client_cells(client, ink, width),)))
     return rows
+
+
+def _line_row(key: str, line: Line, indent: int, recedes: bool) -> Row:
+    name, text, is_fault = line
+    ink = "act" if is_fault and not recedes else "dim"
+    return Row(f"{key}#{name}", (((" " * indent, "dim"), (fit(name, 11), "faint"), (text, ink)),), fixed=True)
 
 
 def _network_cells(network: Network, ink: str, width: int) -> tuple[Cell, ...]:
     told = "" if network.load_utilisation is None else f"  tells {percent(network.load_utilisation)} busy"
-    slow = min(network.basic_rates_mbps, default=None)
-    rate = f"  from {slow:g} Mb/s" if slow is not None and width >= 100 else ""
     stations = f"  {network.load_stations} stations" if network.load_stations is not None else ""
+    outdated = is_outdated(network.security)
+    load = f"{told}{stations}" if width >= 100 else ""
     return (
         ("      ", "dim"),
         (fit(network_name(network.ssid), _name_width(width) + 4), ink),
         (fit(minus(network.level_dbm), 10, True), ink),
-        (f" dBm  {fit(network.security, 16)}", "dim"),
-        (f" {network.bssid}{told}{stations}{rate}", "dim"),
+        (" dBm  ", "dim"),
+        (fit(network.security, 16), "act" if outdated and ink != "faint" else "dim"),
+        (f" {network.bssid}{load}", "dim"),
     )
+
+
+def _about_radio(radio: Radio) -> list[Line]:
+    out: list[Line] = []
+    rates = sorted({r for n in radio.networks for r in n.basic_rates_mbps})
+    if rates and rates[0] <= _SLOW_MBPS:
+        share = percent(sum(n.beacon_share for n in radio.networks))
+        listed = ", ".join(f"{r:g}" for r in rates)
+        out.append(("low rates", f"{listed} Mb/s: beacons take {share} of the air", True))
+    away = [o for n in radio.networks for o in n.off_channel]
+    if away:
+        places = ", ".join(str(k) for k in sorted({o.channel for o in away}))
+        loudest = max((o.level_dbm for o in away if o.level_dbm is not None), default=None)
+        heard = f"{sum(o.frames for o in away)} frames, {minus(loudest)} dBm at most"
+        out.append(("leaks to", f"{places}: {heard}; it transmits on {radio.channel.primary}", False))
+    first = radio.networks[0]
+    more = [
+        f"named {first.ap_name}" if first.ap_name else "",
+        f"sends with {first.tx_power_dbm} dBm" if first.tx_power_dbm is not None else "",
+        f"helps roaming by {', '.join('802.11' + letter for letter in first.roaming)}"
+        if first.roaming
+        else "",
+        *(f"{band} GHz {primary} is of the same device" for _, band, primary in first.neighbours[:3]),
+    ]
+    if any(more):
+        out.append(("tells", " · ".join(m for m in more if m), False))
+    return out
+
+
+def _about_network(network: Network) -> list[Line]:
+    out: list[Line] = []
+    if network.hidden and network.named_by:
+        out.append(("hidden", f"its beacons do not tell the name; a {network.named_by} did", False))
+    if network.transmitted_by:
+        out.append(("announced", f"in the beacons of {network.transmitted_by}", False))
+    if network.clients:
+        out.append(("sent at", _rates(network), False))
+    return out
+
+
+def _rates(network: Network) -> str:
+    """Shares of frames by rate, in five steps."""
+    total = sum(r.frames for r in network.rates)
+    parts = []
+    for low, high in pairwise((0.0, *_STEPS_MBPS)):
+        frames = sum(r.frames for r in network.rates if low < r.mbps <= high)
+        if frames:
+            name = f"over {low:g}" if high == _STEPS_MBPS[-1] else f"up to {high:g}"
+            parts.append(f"{name} Mb/s {percent(frames / total)}")
+    return " · ".join(parts)
+
+
+def _client_cells(client: Client, ink: str, width: int) -> tuple[Cell, ...]:
+    share = client.retries / client.frames if client.frames else 0.0
+    many = share >= _MANY_AGAIN and client.frames >= _ENOUGH_FRAMES
+    can = (
+        f"{client.generation} {client.streams}×{client.streams} {client.width_mhz}"
+        if client.generation
+        else "–"
+    )
+    on = " ".join(_span(client, band) for band in client.bands)
+    link = client.link
+    told = (
+        f"  its link: {percent(link.retry_share)} sent again" if link and link.retry_share is not None else ""
+    )
+    return (
+        ("         · ", "dim"),
+        (fit(client.mac, 18), "dim"),
+        (fit(minus(client.level_dbm), 5, True), ink),
+        (f" dBm {client.frames:>7,} frames " if width >= 90 else " ", "dim"),
+        (f"{percent(share):>5} again", "act" if many and ink != "faint" else "dim"),
+        (f"   {fit(can, 11)}", ink),
+        (on + told, "dim"),
+    )
+
+
+def _span(client: Client, band: str) -> str:
+    """The channels of a band that a client named: "2.4: 1–11"."""
+    numbers = [n for b, n in client.channels if b == band]
+    return f"{band}: {min(numbers)}–{max(numbers)} "

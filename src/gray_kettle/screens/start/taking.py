@@ -154,9 +154,8 @@ class TakeProgress(ModalScreen[Taken]):
                         refused.append(str(error))
                     else:
                         notes = " ".join(result.notes)
-                        what = "scans" if "scan" in result.kind else "frames"
                         read.append(
-                            f"{result.source}: {result.records:,} {what} read ({result.kind}). {notes}".strip()
+                            f"{result.source}: {result.records:,} {result.unit} read ({result.kind}). {notes}".strip()
                         )
         except KettleError as error:
             refused.append(str(error))
@@ -168,7 +167,7 @@ class TakeProgress(ModalScreen[Taken]):
     @on(Step)
     def _step(self, step: Step) -> None:
         self.query_one("#progress-name", Static).update(f"Reading {step.name} …")
-        self.query_one(ProgressBar).update(total=max(step.total, 1), progress=step.done)
+        self.query_one(ProgressBar).update(total=step.total or None, progress=step.done)
 
     @on(Finished)
     def _finished(self, finished: Finished) -> None:
