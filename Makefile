@@ -3,7 +3,7 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo test lint screenshots bench lock clean
+.PHONY: demo test lint screenshots bench fuzz lock clean
 
 demo: $(VENV)/.app
 	@$(BIN)/gray-kettle demo
@@ -27,6 +27,11 @@ screenshots: $(VENV)/.app
 
 bench: $(VENV)/.dev
 	@$(BIN)/python -m benchmarks
+
+# Damaged inputs through all of the way, for as long as you like.
+MINUTES ?= 10
+fuzz: $(VENV)/.dev
+	@$(BIN)/python -m tests.fuzz --minutes $(MINUTES)
 
 $(VENV)/bin/python:
 	@tools/make_venv $(PYTHON) $(VENV)

@@ -9,14 +9,11 @@ from pathlib import Path
 
 import numpy as np
 
+from benchmarks import captures
 from benchmarks.terminal import Program
 from gray_kettle.case import Case
 from gray_kettle.reading import read
-from gray_kettle.sources.files import open_file
-from gray_kettle.sources.taking import take
-from gray_kettle.standin import tern_quay
-from gray_kettle.standin.demo import demo_setup, make_demo
-from gray_kettle.standin.receiving import write_capture
+from gray_kettle.standin.demo import make_demo
 
 RUNS = 7
 DOWN, RIGHT = b"\x1b[B", b"\x1b[C"
@@ -41,7 +38,7 @@ def main() -> None:
         first_picture(str(case))
         keys(str(case))
         reading(case)
-        capture(Path(folder))
+        captures.main(Path(folder))
 
 
 def first_picture(case: str) -> None:
@@ -98,20 +95,6 @@ def reading(path: Path) -> None:
             marks.append(time.perf_counter())
             steps = np.diff(marks)
             print(f"window, judge, plan ({name})  {steps[0]:.2f} + {steps[1]:.2f} + {steps[2]:.2f} s")
-
-
-def capture(folder: Path) -> None:
-    path = folder / "walk.pcapng"
-    site = tern_quay.site()
-    with path.open("wb") as file:
-        write_capture(file, site, "ticket hall", tern_quay.START_S + 36 * 3600, 240.0, 1)
-    with Case.create(folder / "walk.kettle", demo_setup()) as case:
-        started_s = time.perf_counter()
-        result = take(case, open_file(path))
-        seconds = time.perf_counter() - started_s
-    print(
-        f"taking a capture               {result.records / seconds:,.0f} frames/s ({result.records:,} frames)"
-    )
 
 
 main()

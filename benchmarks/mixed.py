@@ -78,7 +78,7 @@ def templates(rng: random.Random, channel: int) -> list[tuple[str, bytes]]:
                 head = (
                     bytes([0x88, (1 if up else 2) | retry | 0x40, 0, 0]) + first + second + bssid + bytes(4)
                 )
-                out.append(("data", head + rng.randbytes(rng.choice((40, 90, 300, 1400)))))
+                out.append(("data", head + rng.randbytes(rng.choice((40, 90, 250, 1200)))))
             out.append(("control", b"\xd4\0\0\0" + client))
             out.append(("control", b"\x94\0\0\0" + client + bssid + bytes(12)))
     return out

@@ -141,6 +141,26 @@ class Listening(Columns):
 
 
 @dataclass(frozen=True, eq=False)
+class Edges(Columns):
+    """The aggregates that a capture begins and ends with: where it was cut, two captures hold parts of one.
+
+    octets: of the part, with delimiters and padding. is_end: 1 for the last of a capture, 0 for its first.
+    take: that it is of; decoders leave it 0.
+    """
+
+    time_s: FloatArray
+    receiver_hz: FloatArray
+    bssid: IntArray
+    transmitter: IntArray
+    mode: IntArray
+    reference: IntArray
+    octets: IntArray
+    is_end: IntArray
+    take: IntArray
+    spot: IntArray
+
+
+@dataclass(frozen=True, eq=False)
 class Surveys(Columns):
     """A receiver's own counters for a channel, running since some moment of its own; NaN where not told."""
 
@@ -178,6 +198,7 @@ class Piece:
     sightings: Sightings = field(default_factory=Sightings.empty)
     traffic: Traffic = field(default_factory=Traffic.empty)
     listening: Listening = field(default_factory=Listening.empty)
+    edges: Edges = field(default_factory=Edges.empty)
     surveys: Surveys = field(default_factory=Surveys.empty)
     links: Links = field(default_factory=Links.empty)
     abilities: tuple[Ability, ...] = ()

@@ -4,12 +4,15 @@ from typing import TypeVar
 
 import numpy as np
 
-from gray_kettle.records import FloatArray, IntArray, Listening, Sightings, Traffic
+from gray_kettle.air.modes import airtime_s
+from gray_kettle.decode.tallies import LONGEST_AGGREGATE_S
+from gray_kettle.records import Edges, FloatArray, IntArray, Listening, Sightings, Traffic
 
 Summed = TypeVar("Summed", FloatArray, IntArray)
 
 # A receiver that stays on a channel hears something at least this often, else it was elsewhere or off.
 LONGEST_SILENCE_S = 2.0
+_LOW_BAND_HZ = 3e9
 
 
 def _groups(tie: FloatArray, *keys: FloatArray | IntArray) -> tuple[IntArray, IntArray]:
@@ -82,6 +85,50 @@ _TRAFFIC_KEYS = ("second", "receiver_hz", "bssid", "transmitter", "mode", "spot"
 _TRAFFIC_SUMS = (
     "frames", "retries", "protected", "asleep", "octets", "airtime_s", "level_mw", "levels",
 )  # fmt: skip
+
+
+def joined_aggregates(edges: Edges) -> Traffic:
+    """What is to be added to the traffic for aggregates that were cut between two captures.
+
+    Each part was counted with a preamble of its own and filled up to a whole symbol; their sum is one aggregate.
+    The rows hold no frames, only the (negative) airtime.
+    """
+    key_names = ("receiver_hz", "transmitter", "mode", "reference", "spot")
+    keys = list(zip(*(getattr(edges, name).tolist() for name in key_names), strict=True))
+    ends: dict[tuple[float, ...], list[int]] = {}
+    for k in np.flatnonzero(edges.is_end):
+        ends.setdefault(keys[k], []).append(int(k))
+    found: list[tuple[int, float]] = []
+    for k in np.flatnonzero(edges.is_end == 0):
+        for e in ends.get(keys[k], ()):
+            gap_s = edges.time_s[k] - edges.time_s[e]
+            if 0 <= gap_s < LONGEST_AGGREGATE_S and edges.take[e] != edges.take[k]:
+                parts = edges.octets[np.array([e, int(k)])]
+                lengths = np.append(parts, parts.sum())
+                one, other, both = airtime_s(
+                    edges.mode[[k] * 3], lengths, edges.receiver_hz[k] < _LOW_BAND_HZ
+                )
+                found.append((int(k), float(both - one - other)))
+    rows = np.array([k for k, _ in found], np.int64)
+    nothing, empty = np.zeros(len(rows), np.int64), np.full(len(rows), np.nan)
+    return Traffic(
+        second=np.floor(edges.time_s[rows]).astype(np.int64),
+        receiver_hz=edges.receiver_hz[rows],
+        bssid=edges.bssid[rows],
+        transmitter=edges.transmitter[rows],
+        mode=edges.mode[rows],
+        frames=nothing,
+        retries=nothing,
+        protected=nothing,
+        asleep=nothing,
+        octets=nothing,
+        airtime_s=np.array([delta_s for _, delta_s in found]),
+        level_mw=np.zeros(len(rows)),
+        levels=nothing,
+        lowest_dbm=empty,
+        highest_dbm=empty,
+        spot=edges.spot[rows],
+    )
 
 
 def merged_listening(rows: Listening, low_s: float, high_s: float) -> Listening:

@@ -13,7 +13,7 @@ import numpy as np
 import sqlalchemy as sa
 
 from gray_kettle.case import header, schema
-from gray_kettle.case.merging import merged_listening, merged_sightings, merged_traffic
+from gray_kettle.case.merging import joined_aggregates, merged_listening, merged_sightings, merged_traffic
 from gray_kettle.case.packing import (
     ability_from,
     ability_text,
@@ -26,6 +26,7 @@ from gray_kettle.errors import KettleError
 from gray_kettle.records import (
     Announcement,
     Columns,
+    Edges,
     FloatArray,
     Links,
     Listening,
@@ -162,6 +163,7 @@ class Case:
             self._add_chunks(db, take, sightings, sightings.time_s)
             self._add_chunks(db, take, piece.traffic, piece.traffic.second.astype(np.float64))
             self._add_chunks(db, take, piece.listening, piece.listening.start_s)
+            self._add_chunks(db, take, piece.edges, piece.edges.time_s)
             self._add_chunks(db, take, piece.surveys, piece.surveys.time_s)
             self._add_chunks(db, take, piece.links, piece.links.time_s)
             for ability in piece.abilities:
@@ -252,11 +254,13 @@ class Case:
             sightings = self._chunks(db, Sightings, low, high, spot_of_take)
             traffic = self._chunks(db, Traffic, low, high, spot_of_take)
             listening = self._chunks(db, Listening, low, high, spot_of_take)
+            edges = self._chunks(db, Edges, low, high, spot_of_take)
             surveys = self._chunks(db, Surveys, low, high, spot_of_take)
             links = self._chunks(db, Links, low, high, spot_of_take)
             told = db.execute(sa.select(schema.abilities.c.document)).scalars()
             abilities = tuple(ability_from(text) for text in sorted(told))
         sightings = sightings.rows((sightings.time_s >= low) & (sightings.time_s <= high))
+        traffic = Traffic.stacked([traffic, joined_aggregates(edges)])
         # A second belongs to the window in which it begins.
         traffic = traffic.rows((traffic.second >= np.floor(low)) & (traffic.second <= high))
         listening = listening.rows((listening.end_s >= low) & (listening.start_s <= high))
@@ -317,6 +321,8 @@ class Case:
         for take, columns, rows, payload in db.execute(chosen.order_by(c.number)):
             table = unpack(layout, columns, rows, payload)
             table.spot[:] = spot_of_take[take]  # type: ignore[attr-defined]
+            if isinstance(table, Edges):
+                table.take[:] = take
             tables.append(table)
         return layout.stacked(tables) if tables else layout.empty()
 

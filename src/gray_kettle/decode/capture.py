@@ -29,18 +29,20 @@ class CaptureReader:
         """Decode blocks in order; while one is decoded the next is read. Raises what reading them raises, last."""
         with ThreadPoolExecutor(1, "decode") as worker:
             ahead: Future[Piece] | None = None
+            damage: DecodeError | None = None
             try:
                 for block in blocks:
                     begun = worker.submit(self.piece, block)
                     if ahead is not None:
                         yield ahead.result()
                     ahead = begun
-            except DecodeError:
-                if ahead is not None:
-                    yield ahead.result()
-                raise
+            except DecodeError as error:
+                damage = error
             if ahead is not None:
                 yield ahead.result()
+            yield Piece(edges=self._tally.edges())
+            if damage is not None:
+                raise damage
 
     def piece(self, block: PacketBlock) -> Piece:
         """Decode one block. Indices in the piece's sightings point into the piece's own announcements."""

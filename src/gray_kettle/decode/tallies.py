@@ -3,6 +3,8 @@
 Source: docs/radio-model.md, "Airtime".
 """
 
+from dataclasses import dataclass, replace
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -11,11 +13,12 @@ from gray_kettle.decode.containers import PacketBlock
 from gray_kettle.decode.grouping import Groups
 from gray_kettle.decode.headers import Headers
 from gray_kettle.decode.reception import NO_AGGREGATE, Reception
-from gray_kettle.records import FloatArray, IntArray, Listening, Traffic
+from gray_kettle.records import Edges, FloatArray, IntArray, Listening, Traffic
 
 LONGEST_SILENCE_S = 2.0  # a longer one is a break in listening as much as a change of channel is
 FCS_BYTES = 4
-_LONGEST_AGGREGATE_S = 0.02  # longer than any: the same reference number later is another one
+_LOW_BAND_MHZ = 3000
+LONGEST_AGGREGATE_S = 0.02  # longer than any: the same reference number later is another one
 _SIFS_LOW_S, _SIFS_HIGH_S = 10e-6, 16e-6
 _DELIMITER_BYTES = 4  # before each frame of an aggregate, which is filled up to a multiple of as many
 # Milliwatts of a level told in a signed byte; a level of 0 was not told.
@@ -32,11 +35,61 @@ def told_or_nan(levels: NDArray[np.int8]) -> FloatArray:
     return np.where(levels == 0, np.nan, levels.astype(np.float64))
 
 
+@dataclass
+class _Aggregate:
+    """One aggregate, or as much of it as has come. octets: with delimiters and padding."""
+
+    reference: int
+    transmitter: int
+    mode: int
+    receiver_mhz: int
+    bssid: int
+    first_s: float
+    last_s: float
+    octets: int
+
+    def continues_in(self, other: "_Aggregate") -> bool:
+        same = (self.reference, self.transmitter, self.mode) == (
+            other.reference,
+            other.transmitter,
+            other.mode,
+        )
+        return same and 0 <= other.first_s - self.last_s < LONGEST_AGGREGATE_S
+
+    def airtime_s(self) -> float:
+        return float(modes.airtime_s(np.array(self.mode), self.octets, self.receiver_mhz < _LOW_BAND_MHZ))
+
+    def joined(self, other: "_Aggregate") -> "_Aggregate":
+        return replace(self, last_s=other.last_s, octets=self.octets + other.octets)
+
+
 class Tally:
-    """Sums blocks of one capture; knows the aggregate that the last block ended in."""
+    """Sums blocks of one capture; knows the aggregates that it began with and that the last block ended in."""
 
     def __init__(self) -> None:
-        self._open: tuple[int, int, int, float] | None = None  # reference, transmitter, mode, time
+        self._first: _Aggregate | None = None
+        self._open: _Aggregate | None = None
+
+    def edges(self) -> Edges:
+        """The first and the last aggregate so far, where it began or ends with one."""
+        found = [(a, e) for a, e in ((self._first, 0), (self._open, 1)) if a is not None]
+
+        def whole(numbers: list[int]) -> IntArray:
+            return np.array(numbers, np.int64)
+
+        nothing = np.zeros(len(found), np.int64)
+        return Edges(
+            time_s=np.array([a.last_s if is_end else a.first_s for a, is_end in found]),
+            receiver_hz=hertz(whole([a.receiver_mhz for a, _ in found])),
+            bssid=whole([a.bssid for a, _ in found]),
+            transmitter=whole([a.transmitter for a, _ in found]),
+            mode=whole([a.mode for a, _ in found]),
+            reference=whole([a.reference for a, _ in found]),
+            octets=whole([a.octets for a, _ in found]),
+            is_end=whole([is_end for _, is_end in found]),
+            take=nothing,
+            spot=nothing,
+        )
 
     def traffic(self, block: PacketBlock, heard: Reception, headers: Headers) -> Traffic:
         """All frames by second, receiver channel, BSSID, transmitter and mode."""
@@ -79,7 +132,7 @@ class Tally:
         """Duration of each frame, NaN where its mode was not told; frames of one aggregate share its duration."""
         packets = headers.rows
         octets, mode = heard.sent_lengths[packets] + FCS_BYTES, heard.mode[packets]
-        low_band = heard.channel_mhz[packets] < 3000
+        low_band = heard.channel_mhz[packets] < _LOW_BAND_MHZ
         duration = modes.airtime_s(mode, octets, low_band)
         answers = np.flatnonzero(headers.is_answer)
         duration[answers] += np.where(low_band[answers], _SIFS_LOW_S, _SIFS_HIGH_S)
@@ -90,21 +143,40 @@ class Tally:
         reference, sender = heard.aggregate[packets[rows]], headers.transmitter[rows]
         time_s, mode = block.times_s[packets[rows]], mode[rows]
         same = (reference[1:] == reference[:-1]) & (sender[1:] == sender[:-1]) & (mode[1:] == mode[:-1])
-        same &= np.diff(time_s) < _LONGEST_AGGREGATE_S
+        same &= np.diff(time_s) < LONGEST_AGGREGATE_S
         starts = np.concatenate([[0], np.flatnonzero(~same) + 1])
+        ends = np.append(starts[1:], len(rows)) - 1
         bytes_ = octets[rows] + -octets[rows] % 4 + _DELIMITER_BYTES
         total = np.add.reduceat(bytes_, starts)
         whole_s = modes.airtime_s(mode[starts], total, low_band[rows[starts]])
-        begins = (int(reference[0]), int(sender[0]), int(mode[0]), float(time_s[0]))
-        if (
-            self._open is not None
-            and self._open[:3] == begins[:3]
-            and 0 <= begins[3] - self._open[3] < _LONGEST_AGGREGATE_S
-        ):
-            whole_s[0] -= modes.table().preamble_s[mode[0]]  # it was counted with the block before
-        self._open = (int(reference[-1]), int(sender[-1]), int(mode[-1]), float(time_s[-1]))
-        counts = np.diff(starts, append=len(rows))
-        duration[rows] = np.repeat(whole_s / total, counts) * bytes_
+
+        def run(k: int) -> _Aggregate:
+            at, to = starts[k], ends[k]
+            mhz, bssid = heard.channel_mhz[packets[rows[at]]], headers.bssid[rows[at]]
+            return _Aggregate(
+                int(reference[at]),
+                int(sender[at]),
+                int(mode[at]),
+                int(mhz),
+                int(bssid),
+                float(time_s[at]),
+                float(time_s[to]),
+                int(total[k]),
+            )
+
+        first, last = run(0), run(-1)
+        if self._open is not None and self._open.continues_in(first):
+            joined = self._open.joined(first)
+            whole_s[0] = (
+                joined.airtime_s() - self._open.airtime_s()
+            )  # the rest was counted with the block before
+            self._first = joined if self._first is self._open else self._first
+            last = joined if len(starts) == 1 else last
+        elif self._open is None and self._first is None:
+            self._first = first
+            last = first if len(starts) == 1 else last
+        self._open = last
+        duration[rows] = np.repeat(whole_s / total, ends - starts + 1) * bytes_
         return duration
 
 
