@@ -2,12 +2,14 @@
 
 import re
 import sys
+import time
 
 import pytest
 
 from gray_kettle.case import Case
 from gray_kettle.records import Setup
 from tests.frames import busy_harbour, pcap_bytes, write_pcap
+from tests.test_listings import NMCLI_TABLE
 from tests.test_safe_text import NAMES, hostile_case  # noqa: F401 - a fixture
 
 PROGRAM = (sys.executable, "-m", "gray_kettle")
@@ -30,23 +32,6 @@ def test_the_demo_from_screen_to_screen(terminal, own_demo, tmp_path):
     assert "The ticket scanners drop when a boat is in" in brief
     assert re.search(r"■ hall 2\.4 +3/40 +clear air +\d+ %", brief)
     assert "Sweep" not in brief  # a place that has nothing behind it yet is not shown
-
-    terminal.keys("2")
-    heard = terminal.wait_for("15 radios, 24 names", "level, dBm", "■ hall")
-    assert re.search(r"■ hall +3/40 +−33 .*\+49 +\d+ % +2\d % +ax 2×2 +9 +02:7a:10:01:20:00", heard)
-    terminal.keys("Enter")
-    terminal.wait_for("▾ ■ hall", "tern-gate", "WPA2-PSK", "06:7a:20:01:02:00")
-    terminal.keys("Left")
-    terminal.wait_without("06:7a:20:01:02:00")
-
-    terminal.keys("/")
-    terminal.type("foreign level>-72")
-    filtered = terminal.wait_for("3 radios")
-    assert "MV Guillemot" in filtered
-    assert "□ pumphouse" not in filtered
-    terminal.keys("Enter")
-    terminal.keys("s")
-    terminal.wait_for("by name")
 
     terminal.keys("3")
     terminal.wait_for("seen from ■ hall 2.4", "◂ 3/40 ▸", "% overlap", "MV Razorbill")
@@ -72,6 +57,45 @@ def test_the_demo_from_screen_to_screen(terminal, own_demo, tmp_path):
     terminal.wait_for("Why hall 2.4")
     terminal.keys("C-q")
     terminal.wait_for_end()
+
+
+def test_heard_opens_filters_and_sorts(terminal, demo_case):
+    terminal.start(*PROGRAM, "open", str(demo_case), columns=160, lines=47)
+    terminal.wait_for("What is wrong")
+    terminal.keys("2")
+    heard = terminal.wait_for("15 radios, 24 names", "level, dBm", "■ hall")
+    assert re.search(r"■ hall +3/40 +−33 .*\+49 +\d+ % +2\d % +ax 2×2 +9 +02:7a:10:01:20:00", heard)
+    terminal.keys("Enter")
+    opened = terminal.wait_for("▾ ■ hall", "tern-gate", "WPA2-PSK", "06:7a:20:01:02:00")
+    assert re.search(r"low rates +1, 2, 5.5, 11 Mb/s: beacons take \d % of the air", opened)
+    assert re.search(r"leaks to +1, 2, 4, 5: \d+ frames, −\d+ dBm at most; it transmits on 3", opened)
+    # A scanner ends at channel 11; a phone can use 5 GHz too.
+    assert re.search(
+        r"06:7a:20:01:02:00 +−\d\d dBm +\d+ frames +\d+ % again +n 1×1 20 +2.4: 1–11 *$", opened, re.M
+    )
+    assert re.search(r"06:7a:20:01:02:04 .* ax 2×2 40 +2.4: 1–13 +5: 36–140", opened)
+    assert re.search(r"sent at +up to 2 Mb/s \d+ % · up to 54 Mb/s \d+ %", opened)
+    terminal.keys("Left")
+    terminal.wait_without("06:7a:20:01:02:00")
+
+    terminal.keys("/")
+    terminal.type("foreign level>-72")
+    filtered = terminal.wait_for("3 radios")
+    assert "MV Guillemot" in filtered
+    assert "□ pumphouse" not in filtered
+    terminal.clear_field()
+    terminal.type("hidden")
+    terminal.wait_for("1 radios, 1 names")
+    terminal.keys("Enter")
+    time.sleep(0.3)  # nobody is faster from the line to the list
+    terminal.keys("Enter")
+    terminal.wait_for("customs-shed", "its beacons do not tell the name; a probe response did")
+    terminal.keys("/")
+    terminal.clear_field()
+    terminal.keys("Enter")
+    terminal.wait_for("15 radios")
+    terminal.keys("s")
+    terminal.wait_for("by name")
 
 
 def test_the_window_moves_and_the_answers_follow(terminal, own_demo):
@@ -119,6 +143,7 @@ def test_edits_can_be_undone_and_last(terminal, own_demo):
 def test_from_nothing_to_the_brief_in_three_steps(terminal, tmp_path):
     write_pcap(tmp_path / "visit.pcap", busy_harbour())
     (tmp_path / "noise.bin").write_bytes(b"\x07" * 999)
+    (tmp_path / "laptop.txt").write_text(NMCLI_TABLE)
     terminal.start(*PROGRAM, folder=str(tmp_path))
     terminal.wait_for("New case", "Demo")
     terminal.keys("n")
@@ -139,9 +164,11 @@ def test_from_nothing_to_the_brief_in_three_steps(terminal, tmp_path):
     terminal.keys("Enter")
     terminal.wait_for("nothing.pcap is not there")
     terminal.clear_field()
-    terminal.type("noise.bin visit.pcap")
+    terminal.type("noise.bin visit.pcap laptop.txt")
     terminal.keys("Enter")
-    terminal.wait_for("Which networks are ours?", "tern-guest", "Not taken", "kind that is not known")
+    terminal.wait_for(
+        "Which networks are ours?", "tern-guest", "Not taken", "kind that is not known", "tea : bar"
+    )
     terminal.keys("Space")
     terminal.wait_for("■ tern-guest")
     terminal.keys("Enter")

@@ -84,6 +84,13 @@ def test_what_is_heard_off_its_channel_is_kept_apart(answered):
     assert bssids(heard)[OWN]["off_channel"] == []
 
 
+def test_a_receiver_that_tells_a_place_without_a_channel_is_no_place_to_leak_to(answered):
+    heard, _ = answered(
+        [beacon(BOAT, b"boat", 1, -60, k / 10, mhz=mhz) for k, mhz in enumerate((2412, 2406, 2417))]
+    )
+    assert [o["channel"] for o in bssids(heard)[BOAT]["off_channel"]] == [2]
+
+
 def test_networks_in_one_beacon_are_certainly_one_radio_and_count_their_beacons_once(answered):
     profile = bytes.fromhex("53020104") + b"\x00\x05guest" + b"\x55\x03\x01\x01\x00"
     content = b"\x03\x00" + bytes([len(profile)]) + profile

@@ -29,20 +29,20 @@ class CaptureReader:
         """Decode blocks in order; while one is decoded the next is read. Raises what reading them raises, last."""
         with ThreadPoolExecutor(1, "decode") as worker:
             ahead: Future[Piece] | None = None
-            damage: DecodeError | None = None
+            ended_by: DecodeError | KeyboardInterrupt | None = None
             try:
                 for block in blocks:
                     begun = worker.submit(self.piece, block)
                     if ahead is not None:
                         yield ahead.result()
                     ahead = begun
-            except DecodeError as error:
-                damage = error
+            except (DecodeError, KeyboardInterrupt) as error:  # what was read before it is given first
+                ended_by = error
             if ahead is not None:
                 yield ahead.result()
             yield Piece(edges=self._tally.edges())
-            if damage is not None:
-                raise damage
+            if ended_by is not None:
+                raise ended_by
 
     def piece(self, block: PacketBlock) -> Piece:
         """Decode one block. Indices in the piece's sightings point into the piece's own announcements."""

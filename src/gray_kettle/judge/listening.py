@@ -52,13 +52,14 @@ class Looks:
         tuned: NDArray[np.float64] = np.unique(np.concatenate([observations.listening.receiver_hz, blind]))
         whole = {band for take in observations.takes for band in take.swept_bands} & heard_bands
         if len(tuned) >= settings.HOPPING_CHANNELS:
-            whole |= {_place_at(hz)[0] for hz in tuned}
+            whole |= {place_at(hz)[0] for hz in tuned}
         places = {(band, n) for band in whole if band for n in numbers(band)}
-        places |= {_place_at(hz) for hz in tuned}
+        places |= {place_at(hz) for hz in tuned}
         return frozenset(p for p in places if p[0])
 
 
-def _place_at(hz: float) -> tuple[str, int]:
+def place_at(hz: float) -> tuple[str, int]:
+    """Band and nearest channel number at a frequency; ("", 0) where there is none."""
     try:
         return number_at(float(hz))
     except ValueError:

@@ -7,12 +7,12 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from gray_kettle.air.airtime import beacon_share
-from gray_kettle.air.channels import Channel, number_at
+from gray_kettle.air.channels import Channel
 from gray_kettle.decode.headers import address_number
 from gray_kettle.judge import settings
 from gray_kettle.judge.assessment import Link, Network, OffChannel, Radio, Stay
 from gray_kettle.judge.grouping import ALONE, CERTAIN, PROBABLE, Heard, group
-from gray_kettle.judge.listening import Looks
+from gray_kettle.judge.listening import Looks, place_at
 from gray_kettle.judge.stations import (
     abilities_by_mac,
     clients_of,
@@ -376,7 +376,9 @@ def _off_channel(one: _Bssid, observations: Observations) -> tuple[OffChannel, .
     out = []
     for hz in np.unique(sightings.receiver_hz[away]).tolist():
         rows = away[sightings.receiver_hz[away] == hz]
-        band, number = number_at(hz)
+        band, number = place_at(hz)
+        if not band:  # the receiver told a place where there is no channel
+            continue
         level_mw, levels = sightings.level_mw[rows].sum(), sightings.levels[rows].sum()
         level = round(float(10 * np.log10(level_mw / levels)), 2) if levels else None
         out.append(OffChannel(band, number, int(sightings.frames[rows].sum()), level))

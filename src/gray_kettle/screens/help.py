@@ -34,9 +34,10 @@ channel from the side, ░ shared with radios on the same channel.
     "heard": """
 Heard: radios, not names. One radio may announce several networks.
   /           filter, for example: foreign level>-75 ssid~harbour width>=80
-              fields: band gen ssid bssid name security level width channel air
-              again clients names streams moves; words: own foreign hidden
-              moves outdated; anything else is sought in names and addresses
+              fields: band gen ssid bssid name security client level width
+              channel air again clients names streams moves basic; words: own
+              foreign hidden moves outdated; anything else is sought in names
+              and addresses
   s           sort by level, name, channel, air, clients, last heard
   enter → ←   open and close a radio: its networks and their clients
   o           mark as own, or as foreign
@@ -46,6 +47,9 @@ Heard: radios, not names. One radio may announce several networks.
 margin: level over the strongest other radio on the same channel.
 air: share of time that its frames took, from captures (a lower bound).
 again: share of its frames that were sent again.  clients in ( ) are told by it.
+~ before a level: worked out from a percentage.  leaks to: other channels that
+its frames were heard on; it does not transmit there.  A client's line ends with
+what it said it can do, and on which channels.
 """,
     "air": """
 Air: each lane is a radio over the frequencies that it fills. The solid part
