@@ -24,6 +24,11 @@ class Terminal:
         self.keys("C-u")
         time.sleep(0.5)
 
+    def leave_field(self) -> None:
+        """Enter, and the moment until a person strikes the next key."""
+        self.keys("Enter")
+        time.sleep(0.4)
+
     def type(self, text: str) -> None:
         subprocess.run([*self.tmux, "send-keys", "-l", text], check=True)
 

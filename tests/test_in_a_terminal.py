@@ -2,7 +2,6 @@
 
 import re
 import sys
-import time
 
 import pytest
 
@@ -86,13 +85,12 @@ def test_heard_opens_filters_and_sorts(terminal, demo_case):
     terminal.clear_field()
     terminal.type("hidden")
     terminal.wait_for("1 radios, 1 names")
-    terminal.keys("Enter")
-    time.sleep(0.3)  # nobody is faster from the line to the list
+    terminal.leave_field()
     terminal.keys("Enter")
     terminal.wait_for("customs-shed", "its beacons do not tell the name; a probe response did")
     terminal.keys("/")
     terminal.clear_field()
-    terminal.keys("Enter")
+    terminal.leave_field()
     terminal.wait_for("15 radios")
     terminal.keys("s")
     terminal.wait_for("by name")

@@ -3,7 +3,7 @@
 import numpy as np
 
 from gray_kettle.judge.assessment import Radio
-from gray_kettle.judge.radios import row_levels_mw
+from gray_kettle.judge.gathered import row_levels_mw
 from gray_kettle.records import FloatArray, IntArray, Observations
 
 

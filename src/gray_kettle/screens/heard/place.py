@@ -38,7 +38,8 @@ class HeardPlace(Place):
     HeardPlace.-low #heard-levels { display: none; }
     """
     BINDINGS: ClassVar = [
-        Binding("slash", "filter", "filter", id="heard.filter"),
+        # With priority it is done before the next letter is looked at, which then goes into the field.
+        Binding("slash", "filter", "filter", priority=True, id="heard.filter"),
         Binding("s", "sort", "sort", id="heard.sort"),
         Binding("right,l", "open(True)", "open", show=False, id="heard.open"),
         Binding("left,h", "open(False)", "close", show=False, id="heard.close"),
@@ -142,8 +143,12 @@ class HeardPlace(Place):
         self._sort = (self._sort + 1) % len(SORTS)
         self._refill()
 
+    def check_action(self, action: str, parameters: tuple[object, ...]) -> bool | None:
+        """In the field a stroke is a letter."""
+        return not (action == "filter" and isinstance(self.screen.focused, Input))
+
     def action_filter(self) -> None:
-        self.query_one(Input).focus()
+        self.screen.set_focus(self.query_one(Input))
 
     def action_leave_filter(self) -> None:
         self.query_one(RowList).focus()

@@ -1,0 +1,137 @@
+"""Rows of observations put together by BSSID: the ground that radios and networks are judged on."""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from gray_kettle.air.channels import Channel
+from gray_kettle.decode.headers import address_number
+from gray_kettle.judge.assessment import Link
+from gray_kettle.records import Ability, Announcement, FloatArray, IntArray, Observations, Sightings, Traffic
+from gray_kettle.safe_text import is_hidden
+
+TUNED_HZ = 1e6  # a receiver this near the primary's centre is on it
+
+
+@dataclass(frozen=True, eq=False)
+class OfBssid:
+    """All rows of one BSSID. frames: those that name it; nameless: control frames and the like that it sent.
+
+    hidden, named_by: see Network.
+    """
+
+    bssid: str
+    latest: Announcement
+    rows: IntArray
+    beacon_bytes: int
+    frames: Traffic
+    nameless: Traffic
+    hidden: bool
+    named_by: str
+
+
+@dataclass(frozen=True, eq=False)
+class Told:
+    """What is known of stations, by address."""
+
+    abilities: dict[str, Ability]
+    links: dict[str, Link]
+    names: dict[str, bytes]
+
+
+class Ground:
+    """The observations of a window with what is worked out once for all rows of sightings.
+
+    levels_mw: mean level of each row, 0 where none was told. channels: distinct ones, in order of their first
+    announcement; channel_of: which of them each row announces.
+    """
+
+    def __init__(self, observations: Observations) -> None:
+        self.observations = observations
+        self.sightings = observations.sightings
+        self.levels_mw = row_levels_mw(self.sightings)
+        index: dict[Channel, int] = {}
+        codes = [index.setdefault(a.channel, len(index)) for a in observations.announcements]
+        self.channels = tuple(index)
+        self.channel_of = np.array(codes, np.int64)[self.sightings.announcement]
+        primary_hz = np.array([c.primary_hz for c in self.channels])
+        self.away_hz = np.abs(self.sightings.receiver_hz - primary_hz[self.channel_of])
+        self._codes = index
+
+    def rows_on(self, channel: Channel, rows: IntArray) -> IntArray:
+        """Rows that announce this channel; those received on it alone, where there are any."""
+        rows = rows[self.channel_of[rows] == self._codes[channel]]
+        tuned = self.away_hz[rows] < TUNED_HZ
+        return rows[tuned] if tuned.any() else rows
+
+
+def level_dbm(levels_mw: FloatArray) -> float | None:
+    """Median of levels given in milliwatts, in dBm to a hundredth; None of nothing."""
+    told = levels_mw[levels_mw > 0]
+    return round(float(10 * np.log10(np.median(told))), 2) if len(told) else None
+
+
+def row_levels_mw(sightings: Sightings) -> FloatArray:
+    """Mean level of each row; 0 where none was told."""
+    return np.where(sightings.levels > 0, sightings.level_mw / np.maximum(sightings.levels, 1), 0.0)
+
+
+def by_bssid(observations: Observations, names: dict[str, bytes]) -> list[OfBssid]:
+    """All that was heard, by BSSID. names: told by clients, see stations.names_asked_for."""
+    sightings, traffic = observations.sightings, observations.traffic
+    if not len(sightings):
+        return []
+    bssid_of = np.array([address_number(a.bssid) for a in observations.announcements], dtype=np.int64)
+    of_row = bssid_of[sightings.announcement]
+    order = np.argsort(of_row, kind="stable")
+    numbers, starts = np.unique(of_row[order], return_index=True)
+    nameless = traffic.rows(traffic.bssid == 0)
+    named, unnamed = _Sorted(traffic, traffic.bssid), _Sorted(nameless, nameless.transmitter)
+    out = []
+    for number, rows in zip(numbers, np.split(order, starts[1:]), strict=True):
+        latest = observations.announcements[sightings.announcement[rows[-1]]]
+        told = [observations.announcements[k] for k in np.unique(sightings.announcement[rows])]
+        beacons = [a for a in told if a.beacon_bytes]
+        hidden = any(is_hidden(a.ssid) for a in (beacons or [latest]) if a.channel == latest.channel)
+        latest, named_by = _with_name(latest, told, names)
+        out.append(
+            OfBssid(
+                latest.bssid,
+                latest,
+                rows,
+                max(a.beacon_bytes for a in told),
+                named.of(number),
+                unnamed.of(number),
+                hidden,
+                named_by,
+            )
+        )
+    return out
+
+
+def _with_name(
+    latest: Announcement, told: list[Announcement], names: dict[str, bytes]
+) -> tuple[Announcement, str]:
+    """The announcement with the name that the network has, and who told it."""
+    if not is_hidden(latest.ssid):
+        return latest, "beacon"
+    # A name that is hidden in beacons is told in probe responses, and by clients that ask to join.
+    answer = next((a for a in reversed(told) if not is_hidden(a.ssid) and a.channel == latest.channel), None)
+    if answer is not None:
+        return replace(latest, ssid=answer.ssid), "probe response"
+    if latest.bssid in names:
+        return replace(latest, ssid=names[latest.bssid]), "association request"
+    return latest, ""
+
+
+class _Sorted:
+    """Traffic by a key, so that the rows of one are found without looking at all."""
+
+    def __init__(self, traffic: Traffic, key: IntArray) -> None:
+        self._traffic = traffic
+        self._order = np.argsort(key, kind="stable")
+        self._keys = key[self._order]
+
+    def of(self, number: int) -> Traffic:
+        low, high = np.searchsorted(self._keys, [number, number + 1])
+        return self._traffic.rows(self._order[low:high])
