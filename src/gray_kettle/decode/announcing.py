@@ -23,7 +23,7 @@ from gray_kettle.records import Announcement, FloatArray, IntArray, Sightings
 FIXED_BYTES = 12  # timestamp, interval, capabilities
 _REACH_HZ = 30e6  # a frame decodes at most this far from its own primary
 _SIZES = (512, 2304)  # octets of bodies that are compared together
-_MOST_KEPT = 4_096  # distinct bodies: a flood of made-up ones ends here
+_MOST_KEPT = 16_384  # distinct bodies: a flood of made-up ones ends here
 _MOST_COMPARED = 16  # forms of one radio and length that are looked through
 _SHORTEST_MAP = 4  # octets of a traffic map for no one
 # Elements that are read, and how many of their first octets; what else they hold may change.

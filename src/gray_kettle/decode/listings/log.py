@@ -3,54 +3,20 @@
 The names and their meaning: docs/formats.md, "Scan log"; the schema beside it is made from the model here.
 """
 
-import json
 import math
 from collections.abc import Generator, Iterable
 from dataclasses import replace
-from typing import Annotated
-
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from typing import TYPE_CHECKING
 
 from gray_kettle.decode.listings.dating import time_of
-from gray_kettle.decode.listings.plain import MAC, plain
+from gray_kettle.decode.listings.plain import plain
 from gray_kettle.decode.listings.rows import BATCH, ScanRows
 from gray_kettle.records import Announcement, Piece
 
+if TYPE_CHECKING:
+    from gray_kettle.decode.listings.log_line import LogLine
+
 _MOST_NOTES = 3
-Share = Annotated[float, Field(ge=0, le=1)]
-
-
-class LogLine(BaseModel):
-    """One access point seen in one scan. Names that are not known here are passed over."""
-
-    model_config = ConfigDict(extra="ignore", title="Gray Kettle scan log, one line")
-
-    time: float | str = Field(description="Unix seconds, or ISO 8601 (UTC where it tells no zone)")
-    bssid: str = Field(pattern=rf"^{MAC}$")
-    frequency_mhz: float = Field(ge=2400, le=7200, description="Centre of the primary 20 MHz")
-    width_mhz: int = Field(default=0, ge=0, le=320, description="0: not told")
-    centre_mhz: float = Field(
-        default=0.0, ge=0, le=7200, description="Centre of the whole channel; 0: not told"
-    )
-    ssid: str = Field(default="", description="The network's name; empty for a hidden one")
-    ssid_hex: str = Field(
-        default="", pattern=r"^(?:[0-9a-fA-F]{2}){0,32}$", description="The same, octet by octet"
-    )
-    level_dbm: float | None = Field(default=None, ge=-150, le=30)
-    level_percent: float | None = Field(
-        default=None, ge=0, le=100, description="Where only a share is told: an estimate"
-    )
-    noise_dbm: float | None = Field(default=None, ge=-150, le=30)
-    security: str = Field(
-        default="open", max_length=40, description="As in the answer `heard`, for example WPA2-PSK"
-    )
-    generation: str = Field(default="", pattern=r"^(b|g|a|n|ac|ax|be)?$")
-    streams: int = Field(default=1, ge=1, le=8)
-    beacon_interval_tu: int = Field(default=100, ge=0, le=65535)
-    basic_rates_mbps: tuple[float, ...] = Field(default=(), max_length=16)
-    country: str = Field(default="", pattern=r"^([A-Z]{2})?$")
-    load_utilisation: Share | None = None
-    load_stations: int | None = Field(default=None, ge=0, le=65535)
 
 
 def fits(head: str) -> bool:
@@ -87,10 +53,12 @@ class LogReader:
         yield rows.piece()
 
     def _add(self, rows: ScanRows, line: str) -> float:
-        said = LogLine.model_validate(json.loads(line.encode("utf-8", "replace")))
+        from gray_kettle.decode.listings.log_line import read_line  # heavy, and seldom needed
+
+        said = read_line(line)
         time_s = time_of(str(said.time))
         if time_s is None:
-            raise ValueError("time is none")
+            raise ValueError(f"time: {said.time} is none")
         key = (said.bssid, *(getattr(said, name) for name in _OF_ANNOUNCEMENT))
         if key not in self._known:
             self._known[key] = _announcement(said)
@@ -109,14 +77,8 @@ class LogReader:
 
     def _say(self, number: int, error: ValueError) -> None:
         self._wrong += 1
-        if self._wrong > _MOST_NOTES:
-            return
-        if isinstance(error, ValidationError):
-            first = error.errors()[0]
-            where = ".".join(str(part) for part in first["loc"]) or "the line"
-            self.notes.append(f"Line {number:,}: {where}: {first['msg']}.")
-        else:
-            self.notes.append(f"Line {number:,} is no entry of a scan log: {error}.")
+        if self._wrong <= _MOST_NOTES:
+            self.notes.append(f"Line {number:,} was left out: {error}.")
 
 
 _OF_ANNOUNCEMENT = (
@@ -125,7 +87,7 @@ _OF_ANNOUNCEMENT = (
 )  # fmt: skip
 
 
-def _announcement(said: LogLine) -> Announcement:
+def _announcement(said: "LogLine") -> Announcement:
     ssid = bytes.fromhex(said.ssid_hex) if said.ssid_hex else said.ssid.encode("utf-8", "replace")
     found = plain(
         said.bssid,
