@@ -58,6 +58,20 @@ def test_a_case_from_a_newer_version_is_refused_in_words(tmp_path):
         Case.open(path)
 
 
+def test_a_case_of_the_first_format_is_opened_and_carried_over(tmp_path, case_of):
+    path = case_of(write_pcap(tmp_path / "a.pcap", busy_harbour(2)), setup=SETUP)
+    newer = ("transmitted_by", "ap_name", "roaming", "neighbours", "device", "quiet", "switching_to")
+    with contextlib.closing(sqlite3.connect(path)) as db, db:
+        for number, text in db.execute("SELECT number, document FROM announcements").fetchall():
+            old = {name: value for name, value in json.loads(text).items() if name not in newer}
+            db.execute("UPDATE announcements SET document = ? WHERE number = ?", (json.dumps(old), number))
+        db.execute("DROP TABLE abilities")
+        db.execute("PRAGMA user_version = 1")
+    assert len(heard_json(path)["radios"]) > 3
+    with Case.open(path) as case:
+        assert case.window().abilities == ()
+
+
 @pytest.mark.parametrize("content", [b"", b"not a database at all" * 10, b"SQLite format 3\0" + bytes(4000)])
 def test_what_is_no_case_is_refused_in_words(tmp_path, content):
     path = tmp_path / "a.kettle"
