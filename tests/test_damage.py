@@ -16,7 +16,7 @@ from gray_kettle.errors import KettleError
 from gray_kettle.records import Setup
 from gray_kettle.sources.files import open_file
 from gray_kettle.sources.taking import take
-from tests.frames import busy_harbour, pcap_bytes, pcapng_bytes, write_pcap
+from tests.frames import busy_harbour, pcap_bytes, pcapng_bytes
 from tests.test_containers import block, enhanced, interface, section
 
 PACKETS = busy_harbour(2)
@@ -207,9 +207,16 @@ def test_a_pipe_and_standard_input_are_read_like_a_file(tmp_path):
         assert len(opened.takes()) == 1
 
 
-def test_a_longer_capture_that_begins_the_same_is_not_taken_for_the_same(tmp_path):
+def test_a_capture_that_grew_stands_in_the_place_of_its_beginning(tmp_path):
+    whole = pcap_bytes(busy_harbour(90))
+    other = pcap_bytes([*busy_harbour(60), *busy_harbour(3)])  # begins the same and goes on otherwise
     with Case.create(tmp_path / "a.kettle", Setup()) as case:
-        for name, seconds in (("short", 60), ("long", 90)):
-            file = write_pcap(tmp_path / name, busy_harbour(seconds))
-            assert take(case, open_file(file)).number is not None
-        assert len(case.takes()) == 2
+        for name, raw in (("growing", whole[: len(whole) * 2 // 3]), ("whole", whole), ("other", other)):
+            (tmp_path / name).write_bytes(raw)
+            result = take(case, open_file(tmp_path / name))
+            assert result.number is not None
+            assert ("stands in its place" in " ".join(result.notes)) == (name == "whole")
+        assert [t.source for t in case.takes()] == ["whole", "other"]
+        assert take(case, open_file(tmp_path / "whole")).number is None
+        frames = sum(len(busy_harbour(seconds)) for seconds in (90, 60, 3))
+        assert case.window().traffic.frames.sum() == frames

@@ -129,20 +129,14 @@ class Case:
 
     # Takes
 
-    def take_of_digest(self, digest: str) -> int | None:
-        """Number of the complete take that read the same bytes before, if any."""
-        same = sa.select(schema.takes.c.number).where(
-            schema.takes.c.digest == digest, schema.takes.c.complete
+    def takes_marked(self, mark: str) -> dict[int, str]:
+        """Digests, by number, of the complete takes of something that begins the same."""
+        t = schema.takes.c
+        alike = sa.select(t.number, t.digest).where(
+            t.digest.startswith(f"{mark}-"), t.complete, ~t.superseded
         )
         with self._reading() as db:
-            return db.execute(same.limit(1)).scalar()
-
-    def takes_marked(self, mark: str) -> bool:
-        """Whether a complete take of something that begins the same is held."""
-        t = schema.takes.c
-        alike = sa.select(t.number).where(t.digest.startswith(f"{mark}-"), t.complete)
-        with self._reading() as db:
-            return db.execute(alike.limit(1)).scalar() is not None
+            return {int(number): digest for number, digest in db.execute(alike)}
 
     def begin_take(self, source: str, kind: str, spot: str, mark: str) -> int:
         """Open a take. mark: tells what it reads by how it begins, and stands for its digest until its end."""
@@ -171,11 +165,19 @@ class Case:
                 db.execute(schema.abilities.insert().prefix_with("OR IGNORE"), row)
 
     def finish_take(
-        self, take: int, totals: Piece, notes: tuple[str, ...], digest: str, *, complete: bool
+        self,
+        take: int,
+        totals: Piece,
+        notes: tuple[str, ...],
+        digest: str,
+        *,
+        complete: bool,
+        replaces: tuple[int, ...] = (),
     ) -> None:
         """Close a take with its totals (records, skipped, swept bands).
 
-        A complete one stands in the place of earlier takes that began the same and were stopped.
+        A complete one stands in the place of earlier takes that began the same and were stopped, and of those
+        that it is known to hold whole (replaces).
         """
         t = schema.takes
         span = sa.select(sa.func.min(schema.chunks.c.start_s), sa.func.max(schema.chunks.c.end_s))
@@ -194,8 +196,8 @@ class Case:
             db.execute(t.update().where(t.c.number == take), values)
             if complete:
                 mark = digest.partition("-")[0]
-                earlier = t.update().where(t.c.digest == mark, ~t.c.complete, t.c.number != take)
-                db.execute(earlier.values(superseded=True))
+                stopped = (t.c.digest == mark) & ~t.c.complete & (t.c.number != take)
+                db.execute(t.update().where(stopped | t.c.number.in_(replaces)).values(superseded=True))
 
     def forget_take(self, take: int) -> None:
         """Take back a take that gave nothing, or that turned out to be held already."""

@@ -6,7 +6,7 @@ import stat
 import sys
 import time
 import zlib
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from hashlib import blake2b
 from io import FileIO
 from pathlib import Path
@@ -29,6 +29,12 @@ _GZIP_WINDOW = 31
 _ENOUGH_TO_TELL = 24  # bytes of a stream: the header of a capture
 _WAIT_S = 0.3  # a stream that is still being written is passed on after at most this long
 _LONGEST_LINE = 64 << 10
+
+
+def octets_of(digest: str) -> int:
+    """How many bytes a digest is of; 0 for one that was not finished."""
+    parts = digest.split("-")
+    return int(parts[1]) if len(parts) == 3 else 0
 
 
 class Intake:
@@ -58,6 +64,7 @@ class Intake:
         self.head = self._pending
         self.mark = blake2b(self.head, digest_size=8).hexdigest()
         self._digest = Digest()
+        self._octets = 0  # unpacked
 
     def _opened(self) -> FileIO:
         if self.from_standard_input:
@@ -71,8 +78,8 @@ class Intake:
 
     @property
     def digest(self) -> str:
-        """Of all that was read; after the end, of the whole input as it is unpacked."""
-        return f"{self.mark}-{self._digest.hexdigest()}"
+        """Of all that was read, with its mark and how many bytes it is; after the end, of the whole input, unpacked."""
+        return f"{self.mark}-{self._octets}-{self._digest.hexdigest()}"
 
     def readinto(self, room: NDArray[np.uint8], /) -> int:
         """Fill room with what comes next, as far as it is there; 0 at the end.
@@ -88,13 +95,21 @@ class Intake:
         else:
             count = self._next(room)
         self._digest.update(room[:count])
+        self._octets += count
         return count
 
-    def read_through(self) -> None:
-        """Read to the end for the digest alone."""
+    def read_through(self, lengths: Iterable[int]) -> set[str]:
+        """Read to the end for the digests alone: of the first bytes up to each of some lengths."""
+        found = set()
+        ahead = sorted(lengths)
         room = np.empty(_TEXT_BYTES, np.uint8)
-        while self.readinto(room):
-            room = np.empty(_TEXT_BYTES, np.uint8)
+        while True:
+            while ahead and ahead[0] <= self._octets:
+                if ahead.pop(0) == self._octets:
+                    found.add(self.digest)
+            most = min(ahead[0] - self._octets, len(room)) if ahead else len(room)
+            if not self.readinto(room[:most]):
+                return found
 
     def lines(self) -> Iterator[str]:
         """Text line by line, without ends of lines. Bytes that are no UTF-8 are kept as lone surrogates."""

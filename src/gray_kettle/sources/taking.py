@@ -9,7 +9,7 @@ from gray_kettle.decode.errors import DecodeError
 from gray_kettle.errors import KettleError
 from gray_kettle.records import Piece
 from gray_kettle.sources.files import Source
-from gray_kettle.sources.intake import Intake
+from gray_kettle.sources.intake import Intake, octets_of
 
 STOPPED_NOTE = "Stopped by hand: what was read until then was kept."
 
@@ -46,15 +46,10 @@ def take(
     progress is called with bytes done and bytes in all. Raises: KettleError, when nothing usable was in it.
     """
     intake = source.intake
-    if not intake.is_stream and case.takes_marked(intake.mark):
-        # It begins like one that is held already: only then it is read a first time to know for sure.
-        with closing(Intake(intake.path)) as whole:
-            with suppress(DecodeError):
-                whole.read_through()
-            held = case.take_of_digest(whole.digest)
-        if held is not None:
-            intake.close()
-            return _held_already(source, held)
+    same, beginnings = _held(case, intake)
+    if same is not None:
+        intake.close()
+        return _held_already(source, same)
     number = case.begin_take(intake.name, source.kind, spot, intake.mark)
     records = skipped = 0
     swept: set[str] = set()
@@ -79,14 +74,36 @@ def take(
         case.forget_take(number)
         reason = " ".join(notes) or "It holds no frames or scans."
         raise KettleError(f"{intake.name}: nothing usable in it. {reason}")
-    if not stopped and (held := case.take_of_digest(intake.digest)) is not None:
-        case.forget_take(number)  # a stream: that it is the same shows at its end
-        return _held_already(source, held)
+    if not stopped and intake.is_stream:  # that it is the same shows at its end
+        same = next(
+            (n for n, digest in case.takes_marked(intake.mark).items() if digest == intake.digest), None
+        )
+        if same is not None:
+            case.forget_take(number)
+            return _held_already(source, same)
+    if beginnings and not stopped:
+        listed = ", ".join(str(n) for n in beginnings)
+        notes.append(f"It goes on where take {listed} of it ended, and stands in its place.")
     totals = Piece(records=records, skipped=skipped, swept_bands=tuple(sorted(swept)))
-    case.finish_take(
-        number, totals, tuple(notes), intake.mark if stopped else intake.digest, complete=not stopped
-    )
+    digest = intake.mark if stopped else intake.digest
+    case.finish_take(number, totals, tuple(notes), digest, complete=not stopped, replaces=beginnings)
     return TakeResult(intake.name, source.kind, records, skipped, tuple(notes), number)
+
+
+def _held(case: Case, intake: Intake) -> tuple[int | None, tuple[int, ...]]:
+    """(take that holds the same bytes, takes that hold its beginning); read a first time only where one may.
+
+    A capture that was taken while it was still being written is the beginning of the whole one.
+    """
+    alike = case.takes_marked(intake.mark)
+    if intake.is_stream or not alike:
+        return None, ()
+    with closing(Intake(intake.path)) as whole:
+        prefixes: set[str] = set()
+        with suppress(DecodeError):
+            prefixes = whole.read_through(octets_of(digest) for digest in alike.values())
+        same = next((n for n, digest in alike.items() if digest == whole.digest), None)
+    return same, tuple(n for n, digest in alike.items() if digest in prefixes)
 
 
 def _held_already(source: Source, number: int) -> TakeResult:
