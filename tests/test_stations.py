@@ -1,14 +1,17 @@
 """What captures and listings tell of clients, names, rates and channels, as the answers give it."""
 
 import json
+import re
 import struct
 
 import pytest
 
 from gray_kettle.answers import air_answer, heard_answer
 from gray_kettle.case import Case
+from gray_kettle.judge.assessment import Link
 from gray_kettle.reading import read
 from gray_kettle.records import Setup
+from gray_kettle.screens.heard.tree import link_rows
 from gray_kettle.sources.files import open_file
 from gray_kettle.sources.taking import take
 from tests.frames import BOAT, OWN, beacon, busy_harbour, data, ht, write_pcap
@@ -143,6 +146,17 @@ def test_the_counters_of_a_link_are_told_with_its_client(answered):
     (link,) = heard["links"]
     assert (link["sent"], link["retry_share"], link["level_dbm"], link["send_mbps"]) == (200, 0.3, -61, 65.0)
     assert bssids(heard)[OWN]["clients"][0]["link"] == link
+
+
+def test_a_link_that_no_capture_shows_has_a_row_of_its_own_in_heard(answered):
+    heard, _ = answered(station(1_800_000_000, 1000, 310))
+    (said,) = heard["links"]
+    told = {**said, "first_s": 0.0, "last_s": 0.0}
+    link = Link(**{name: told[name] for name in Link.__dataclass_fields__})
+    title, row = link_rows([link], [])
+    assert title.fixed
+    text = "".join(content for content, _ in row.lines[0])
+    assert re.search(rf"{CLIENT} +−61 dBm +31 % again +0 % lost +sends at 65 Mb/s", text)
 
 
 def sample() -> list[tuple[float, bytes]]:

@@ -80,7 +80,7 @@ class TitleLine(_Line):
             return ""
         takes = self.look.reading.observations.takes
         scans = sum(t.records for t in takes if "scan" in t.kind)
-        frames = sum(t.records for t in takes if "scan" not in t.kind)
+        frames = sum(t.records for t in takes if t.kind.startswith("pcap"))
         parts = [f"{scans:,} scans" if scans else "", f"{frames:,} frames" if frames else ""]
         return " · ".join(p for p in parts if p).replace(",", " ")
 

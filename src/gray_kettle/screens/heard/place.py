@@ -15,7 +15,15 @@ from gray_kettle.judge.sieve import sieve
 from gray_kettle.screens.frame.place import Place
 from gray_kettle.screens.frame.rows import Row, RowList
 from gray_kettle.screens.heard.levels import LevelChart
-from gray_kettle.screens.heard.tree import HISTORY_BINS, SORTS, heading, network_rows, radio_row, sort_key
+from gray_kettle.screens.heard.tree import (
+    HISTORY_BINS,
+    SORTS,
+    heading,
+    link_rows,
+    network_rows,
+    radio_row,
+    sort_key,
+)
 from gray_kettle.screens.look import Look
 from gray_kettle.screens.requests import Follow, GiveName, MarkOwn
 
@@ -111,7 +119,7 @@ class HeardPlace(Place):
                 rows.append(radio_row(radio, history, margin, is_open, recedes, width, look.setup.country))
                 if is_open:
                     rows += network_rows(radio, recedes, width)
-            return rows
+            return rows + link_rows(look.assessment.links, look.assessment.radios)
 
         self.query_one(RowList).show(build)
 

@@ -1,11 +1,12 @@
 """The rows of Heard: radios, their networks, their clients. Pure: from radios to rows of cells."""
 
+from collections.abc import Sequence
 from itertools import pairwise
 
 import numpy as np
 
 from gray_kettle.decode.security import is_outdated
-from gray_kettle.judge.assessment import Client, Network, Radio
+from gray_kettle.judge.assessment import Client, Link, Network, Radio
 from gray_kettle.records import FloatArray
 from gray_kettle.safe_text import network_name
 from gray_kettle.screens.frame.rail import local
@@ -217,6 +218,39 @@ def _client_cells(client: Client, ink: str, width: int) -> tuple[Cell, ...]:
         (f"{percent(share):>5} again", "act" if many and ink != "faint" else "dim"),
         (f"   {fit(can, 11)}", ink),
         (on + told, "dim"),
+    )
+
+
+def link_rows(links: Sequence[Link], radios: Sequence[Radio]) -> list[Row]:
+    """Links that a device counted itself, and whose other end no capture has shown as a client."""
+    shown = {c.mac for r in radios for n in r.networks for c in n.clients}
+    rest = [link for link in links if link.station not in shown]
+    names = {n.bssid: r.name for r in radios for n in r.networks}
+    if not rest:
+        return []
+    title = Row("links", ((("  links that a device counts itself", "faint"),),), fixed=True)
+    return [
+        title,
+        *(Row(f"link/{link.station}", (_link_cells(link, names.get(link.station)),)) for link in rest),
+    ]
+
+
+def _link_cells(link: Link, to: str | None) -> tuple[Cell, ...]:
+    again = link.retry_share
+    many = again is not None and again >= _MANY_AGAIN
+    failed = "" if link.failed_share is None else f"  {percent(link.failed_share)} lost"
+    rates = [
+        f"{word} {mbps:g} Mb/s"
+        for word, mbps in (("sends at", link.send_mbps), ("hears", link.receive_mbps))
+        if mbps
+    ]
+    return (
+        ("    · ", "dim"),
+        (fit(to or link.station, 18), "text"),
+        (fit(minus(link.level_dbm), 5, True), "text"),
+        (" dBm  ", "dim"),
+        (f"{percent(again):>5} again", "act" if many else "dim"),
+        (f"{failed}  {'  '.join(rates)}", "dim"),
     )
 
 
