@@ -65,6 +65,12 @@ def test_a_listing_is_read_line_by_line():
     assert reader.notes == []
 
 
+def test_an_older_iw_and_a_driver_without_decibels_are_read_too():
+    text = LISTING.replace("(on wlan0)", " (on wlan0)").replace("signal: -41.00 dBm", "signal: 70/100")
+    (one,) = rows_of(text).values()
+    assert (one["level"], one["estimated"]) == (-65.0, True)
+
+
 def test_an_undated_listing_takes_the_file_s_time_and_says_so():
     (piece,), reader = read_listing(LISTING)
     assert piece.sightings.time_s[0] == 4.5
@@ -162,6 +168,19 @@ def test_the_three_forms_of_nmcli_say_the_same(text):
         "open",
         -100.0,
     )
+
+
+def test_the_short_table_of_nmcli_tells_the_channel_alone_and_wide_letters_take_two_columns():
+    text = (
+        "IN-USE  BSSID              SSID      MODE   CHAN  RATE        SIGNAL  BARS  SECURITY  \n"
+        "*       02:7A:10:01:20:00  東桟橋    Infra  36    540 Mbit/s  70      ▂▄▆_  WPA2      \n"
+        "        02:7A:10:01:20:01  a  b      Infra  11    54 Mbit/s   40      ▂▄__  WPA1 WPA2 \n"
+    )
+    found = rows_of(text)
+    assert [(v["ssid"].decode(), v["at"], v["level"], v["security"]) for v in found.values()] == [
+        ("東桟橋", ("5", "36/20"), -58.0, "WPA2-PSK"),
+        ("a  b", ("2.4", "11/20"), -76.0, "WPA/WPA2-PSK"),
+    ]
 
 
 WPA_CLI = (

@@ -45,7 +45,7 @@ _SUITE_NUMBERS = {
 
 def fits(head: str) -> bool:
     """Whether the beginning of a text looks like such a listing."""
-    return re.search(r"^BSS (?:[0-9a-fA-F]{2}:){5}[0-9a-fA-F]{2}\(on \S+\)", head, re.MULTILINE) is not None
+    return re.search(r"^BSS (?:[0-9a-fA-F]{2}:){5}[0-9a-fA-F]{2} ?\(on \S+\)", head, re.MULTILINE) is not None
 
 
 class IwScanReader:
@@ -87,10 +87,13 @@ class IwScanReader:
             rows.skipped += 1
             return
         seen_ms = _number(text, r"last seen: (\d+) ms ago")
+        level_dbm, share = _number(text, r"signal: (-?[\d.]+) dBm"), _number(text, r"signal: (\d+)/100")
+        estimated = bool(np.isnan(level_dbm) and not np.isnan(share))  # a driver that tells no decibels
         rows.add(
             announcement,
             time_s - (0.0 if np.isnan(seen_ms) else min(seen_ms, 60_000) / 1000),
-            _number(text, r"signal: (-?[\d.]+) dBm"),
+            share / 2 - 100 if estimated else level_dbm,
+            estimated=estimated,
             busy=_number(text, r"\* channel utilisation: (\d+)/255") / 255,
             stations=_number(text, r"\* station count: (\d+)"),
         )

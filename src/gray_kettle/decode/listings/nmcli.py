@@ -7,10 +7,11 @@ Levels are percentages; NetworkManager makes them from dBm by a straight line fr
 
 import math
 import re
+import unicodedata
 from collections.abc import Generator, Iterable
 
 from gray_kettle.decode.listings.dating import Clock
-from gray_kettle.decode.listings.plain import MAC, label_from_words, plain
+from gray_kettle.decode.listings.plain import MAC, channel_hz, label_from_words, plain
 from gray_kettle.decode.listings.rows import BATCH, ScanRows
 from gray_kettle.records import Piece
 
@@ -64,7 +65,9 @@ class NmcliReader:
                     entry = {}
                 entry[field[1]] = field[2].rstrip()
             elif spans is not None and line.strip():
-                self._add(rows, {name: line[place].strip() for name, place in spans.items()})
+                cells = _by_cells(line)
+                found = {name: cells[place].replace("\0", "").strip() for name, place in spans.items()}
+                self._add(rows, found)
             elif line.strip():
                 self._add(rows, _from_terse(line) or {})
             if len(rows) >= BATCH:
@@ -78,7 +81,7 @@ class NmcliReader:
 
     def _add(self, rows: ScanRows, entry: dict[str, str]) -> None:
         try:
-            mhz = float(entry["FREQ"].removesuffix("MHz").strip())
+            freq_hz = _freq_hz(entry)
             width = entry.get("BANDWIDTH", "").removesuffix("MHz").strip()
             name = entry.get("SSID", "")
             ssid = b"" if name == "--" else name.encode("utf-8", "surrogateescape")
@@ -88,7 +91,7 @@ class NmcliReader:
             found = plain(
                 entry["BSSID"],
                 ssid,
-                mhz * 1e6,
+                freq_hz,
                 label_from_words(words),
                 "",
                 int(width) if width.isdigit() else 0,
@@ -99,6 +102,23 @@ class NmcliReader:
             return
         level_dbm = -100 + 60 * share if 0 <= share <= 1 else math.nan
         rows.add(found, self._clock.now_s, level_dbm, estimated=True)
+
+
+def _freq_hz(entry: dict[str, str]) -> float:
+    """Of the frequency; without that column (the short form of the table) of the channel number."""
+    if "FREQ" in entry:
+        return float(entry["FREQ"].removesuffix("MHz").strip()) * 1e6
+    return channel_hz(int(entry["CHAN"]))
+
+
+def _by_cells(line: str) -> str:
+    """A line in which each character stands at its column: behind one that is two columns wide there is a NUL."""
+    out = []
+    for char in line:
+        if unicodedata.combining(char):
+            continue
+        out.append(char + "\0" if unicodedata.east_asian_width(char) in "WF" else char)
+    return "".join(out)
 
 
 def _spans(header: str) -> dict[str, slice]:
