@@ -270,3 +270,9 @@ def test_a_case_that_cannot_be_opened_is_told_before_the_screen_is_taken(termina
     (tmp_path / "a.kettle").write_bytes(b"no case")
     terminal.start(*PROGRAM, "open", "a.kettle", folder=str(tmp_path))
     assert "is not a Gray Kettle case" in terminal.wait_for_end()
+
+
+def test_a_keyboard_is_no_capture(terminal, tmp_path):
+    Case.create(tmp_path / "a.kettle", Setup()).close()
+    terminal.start(*PROGRAM, "take", str(tmp_path / "a.kettle"), "-")
+    assert "Standard input is the keyboard" in terminal.wait_for_end()

@@ -68,6 +68,8 @@ class Intake:
 
     def _opened(self) -> FileIO:
         if self.from_standard_input:
+            if sys.stdin.isatty():
+                raise KettleError("Standard input is the keyboard: pipe a capture or a listing into it.")
             return FileIO(sys.stdin.fileno(), closefd=False)
         if self.path.is_dir():
             raise KettleError(f"{self.name} is a folder: name the files in it.")
