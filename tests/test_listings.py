@@ -189,6 +189,7 @@ WPA_CLI = (
     "02:7a:10:01:20:01\t5180\t-71\t[WPA-PSK-TKIP][WPA2-PSK-CCMP+TKIP][WPS][ESS]\t\n"
     "02:7a:10:01:20:02\t5955\t-60\t[RSN-SAE-CCMP][ESS]\tsix\n"
     "02:7a:10:01:20:03\t9999\t-60\t[ESS]\tnowhere\n"
+    "02:7a:10:01:20:04\t5190\t-60\t[ESS]\tbetween two channels\n"
 )
 
 
@@ -200,7 +201,7 @@ def test_wpa_cli_results_with_their_escapes():
         (("5", "36/20"), "WPA/WPA2-PSK TKIP", -71.0),
         (("6", "1/20"), "WPA3-SAE", -60.0),
     ]
-    assert read_listing(WPA_CLI)[0][0].skipped == 1
+    assert read_listing(WPA_CLI)[0][0].skipped == 2
 
 
 NETSH = """\ufeff

@@ -5,9 +5,8 @@ Source: docs/formats.md, "Scan listings".
 
 import re
 
-from gray_kettle.air.channels import centre_hz, narrow, number_at, wide
+from gray_kettle.air.channels import centre_hz, number_at, wide
 from gray_kettle.decode import security
-from gray_kettle.decode.headers import address_number
 from gray_kettle.records import Announcement
 
 MAC = r"(?:[0-9A-Fa-f]{2}[:-]){5}[0-9A-Fa-f]{2}"
@@ -25,10 +24,13 @@ def plain(
     basic_rates_mbps: tuple[float, ...] = (),
 ) -> Announcement:
     """Raises: ValueError, for an address or a frequency that cannot be."""
-    if not re.fullmatch(MAC, bssid):
+    if re.fullmatch(MAC, bssid) is None:
         raise ValueError(f"{bssid!r} is no address.")
     band, primary = number_at(freq_hz)
-    channel = narrow(band, primary)
+    only = wide(band, primary, 20)
+    if not only or abs(only[0].primary_hz - freq_hz) > 2.5e6:
+        raise ValueError(f"{freq_hz / 1e6:g} MHz is no channel.")
+    channel = only[0]
     # Where the listing tells a width and no centre there is one place in the fixed groups; in 2.4 GHz there are two.
     if width_mhz > 20:
         found = [c for c in wide(band, primary, width_mhz) if centre_hz_told in (0.0, c.centre_hz)]
@@ -36,8 +38,6 @@ def plain(
         channel = found[0] if width_told else channel
     else:
         width_told = width_mhz == 20
-    if abs(channel.primary_hz - freq_hz) > 2.5e6:
-        raise ValueError(f"{freq_hz / 1e6:g} MHz is no channel.")
     return Announcement(
         bssid=bssid.lower().replace("-", ":"),
         ssid=ssid[:32],
@@ -84,6 +84,3 @@ def label_from_words(words: str) -> str:
     if old is not None and not rsn and not keys & {8, 12, 18}:
         keys = set()  # what it says of keys it says of the old protection
     return security.label_of(keys or None, old, tkip, "WEP" in said)
-
-
-__all__ = ["MAC", "address_number", "channel_hz", "label_from_words", "plain"]
