@@ -5,13 +5,11 @@ from typing import TypeVar
 import numpy as np
 
 from gray_kettle.air.modes import airtime_s
-from gray_kettle.decode.tallies import LONGEST_AGGREGATE_S
+from gray_kettle.decode.tallies import LONGEST_AGGREGATE_S, LONGEST_SILENCE_S
 from gray_kettle.records import Edges, FloatArray, IntArray, Listening, Sightings, Traffic
 
 Summed = TypeVar("Summed", FloatArray, IntArray)
 
-# A receiver that stays on a channel hears something at least this often, else it was elsewhere or off.
-LONGEST_SILENCE_S = 2.0
 _LOW_BAND_HZ = 3e9
 
 

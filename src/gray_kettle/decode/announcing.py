@@ -57,6 +57,7 @@ _READ: dict[int, int] = {
 _READ_OF_VENDORS = (security.VENDOR_WPA, told.SIMPLE_CONFIG, *(prefix for prefix, _ in told.NAME_ELEMENTS))
 
 
+Found = tuple[IntArray, IntArray, FloatArray, FloatArray]  # rows, announcement, load, stations
 Key = tuple[int, int, int, bool]  # BSSID, octets of the body, receiver's channel in MHz, whether a beacon
 
 
@@ -145,9 +146,7 @@ class Announcer:
         end = heard.frame_starts[packets] + heard.frame_lengths[packets]
         body_bytes = np.minimum(end - headers.body_at[wanted], _SIZES[-1])
         index: dict[Announcement, int] = {}
-        found: list[
-            tuple[IntArray, IntArray, FloatArray, FloatArray]
-        ] = []  # rows, announcement, load, stations
+        found: list[Found] = []
         least = FIXED_BYTES
         for shelf in self._shelves:
             chosen = np.flatnonzero((body_bytes >= least) & (body_bytes <= shelf.size))
@@ -170,7 +169,7 @@ class Announcer:
         bodies: NDArray[np.uint8],
         rows: IntArray,
         index: dict[Announcement, int],
-    ) -> list[tuple[IntArray, IntArray, FloatArray, FloatArray]]:
+    ) -> list[Found]:
         groups = Groups(*columns)
         keys = list(zip(*(c[groups.first].tolist() for c in columns), strict=True))
         form = shelf.forms_of(keys, groups.group_of_row(), bodies)
@@ -248,7 +247,7 @@ def _tally(
     block: PacketBlock,
     heard: Reception,
     headers: Headers,
-    found: list[tuple[IntArray, IntArray, FloatArray, FloatArray]],
+    found: list[Found],
     announced: list[Announcement],
 ) -> Sightings:
     """One row an announcement, receiver channel and second."""

@@ -93,8 +93,12 @@ class ScanAnswers:
         for start, length, time_s in zip(block.starts, block.lengths, block.times_s, strict=True):
             raw = block.data[start + _COOKED_BYTES : start + length].tobytes()
             sign = order_of(raw)
-            if sign is not None and not math.isnan(time_s):
-                self._messages(raw, _Order(sign), float(time_s), int(start), last=False)
+            if sign is None or math.isnan(time_s):
+                continue
+            try:
+                self._messages(raw, _Order(sign), float(time_s), block.offset + int(start), last=False)
+            except DecodeError:  # of this packet; the next one begins anew
+                self._rows.skipped += 1
         return self._rows.piece()
 
     def _messages(self, data: bytes, order: _Order, time_s: float, offset: int, *, last: bool) -> int:

@@ -15,7 +15,8 @@ from gray_kettle.decode.headers import Headers
 from gray_kettle.decode.reception import NO_AGGREGATE, Reception
 from gray_kettle.records import Edges, FloatArray, IntArray, Listening, Traffic
 
-LONGEST_SILENCE_S = 2.0  # a longer one is a break in listening as much as a change of channel is
+# A receiver that stays on a channel hears something at least this often, else it was elsewhere or off.
+LONGEST_SILENCE_S = 2.0
 FCS_BYTES = 4
 _LOW_BAND_MHZ = 3000
 LONGEST_AGGREGATE_S = 0.02  # longer than any: the same reference number later is another one
@@ -104,10 +105,8 @@ class Tally:
         told = level != 0
         retries, protected, asleep = groups.count(headers.retry, headers.protected, headers.asleep)
         (levels,) = groups.count(told)
-        lowest, highest = (
-            groups.lowest(np.where(told, level, 127)),
-            groups.highest(np.where(told, level, -128)),
-        )
+        lowest = groups.lowest(np.where(told, level, 127))
+        highest = groups.highest(np.where(told, level, -128))
         first = groups.first
         return Traffic(
             second=second[first],
@@ -167,9 +166,8 @@ class Tally:
         first, last = run(0), run(-1)
         if self._open is not None and self._open.continues_in(first):
             joined = self._open.joined(first)
-            whole_s[0] = (
-                joined.airtime_s() - self._open.airtime_s()
-            )  # the rest was counted with the block before
+            # The rest was counted with the block before.
+            whole_s[0] = joined.airtime_s() - self._open.airtime_s()
             self._first = joined if self._first is self._open else self._first
             last = joined if len(starts) == 1 else last
         elif self._open is None and self._first is None:
