@@ -199,24 +199,36 @@ def take(
         ),
     ],
     spot: Annotated[str, typer.Option("--spot", help="Where it was collected, for example “tea bar”.")] = "",
+    layout: Annotated[
+        str,
+        typer.Option(
+            "--layout",
+            help="Columns of a sweep table, for example date,clock,low_hz,high_hz,step_hz,samples,dbm.",
+        ),
+    ] = "",
+    bin_hz: Annotated[float, typer.Option("--bin", help="Bin width of an I/Q recording, in Hz.")] = 0.0,
+    full_scale: Annotated[
+        float | None, typer.Option("--full-scale", help="Level of a full sample of an I/Q recording, in dBm.")
+    ] = None,
     json: Json = False,
 ) -> None:
-    """Read captures and scan listings into a case.
+    """Read captures, scan listings and spectrum sweeps into a case.
 
     A source that cannot be read is said and does not keep the others from being read.
     """
     from gray_kettle.case import Case
     from gray_kettle.safe_text import printable
-    from gray_kettle.sources.files import open_file
+    from gray_kettle.sources.files import SweepReading, open_file
     from gray_kettle.sources.taking import TakeResult
     from gray_kettle.sources.taking import take as take_source
 
     results: list[TakeResult] = []
     failed = 0
+    reading = SweepReading(_layout(layout), bin_hz, full_scale)
     with Case.open(case) as opened:
         for path in sources:
             try:
-                source = open_file(path)
+                source = open_file(path, reading)
                 with _progress(source.intake.name) as step:
                     results.append(take_source(opened, source, spot, progress=step))
             except KettleError as error:
@@ -320,6 +332,17 @@ def draw(
     if view != "lanes":
         raise typer.BadParameter(f"“{view}” cannot be drawn yet: lanes can.")
     save_lanes(_read(case, from_, to), _band(band) or "2.4", output)
+
+
+def _layout(text: str) -> str:
+    from gray_kettle.decode.sweeps.layout import parse_layout
+
+    try:
+        if text:
+            parse_layout(text)
+    except ValueError as error:
+        raise typer.BadParameter(f"--layout: {error}.") from error
+    return text
 
 
 def _read(case: Path, start: str | None, end: str | None) -> "Reading":

@@ -190,6 +190,78 @@ class Links(Columns):
     spot: IntArray
 
 
+@dataclass(frozen=True)
+class Span:
+    """The bins that the rows of a sweep share, and how the instrument fills them.
+
+    start_hz: centre of the first bin. pieces: first bin of each stretch that is measured at a moment of its own.
+    detector: how a bin sums up its interval ("sample", "mean", "max", "min"); averages: frames summed up.
+    sweep_s: in which a tuned instrument crosses the span, 0 where all bins are measured at once.
+    rbw_hz: noise bandwidth of a bin where it is not the step, else 0.
+    """
+
+    start_hz: float
+    step_hz: float
+    bins: int
+    pieces: tuple[int, ...] = (0,)
+    detector: str = "sample"
+    averages: int = 1
+    sweep_s: float = 0.0
+    rbw_hz: float = 0.0
+    instrument: str = ""
+    antenna: str = ""
+
+    @property
+    def end_hz(self) -> float:
+        """Centre of the last bin."""
+        return self.start_hz + self.step_hz * (self.bins - 1)
+
+    @property
+    def is_tuned(self) -> bool:
+        """The bins of a row are not measured at one moment."""
+        return self.sweep_s > 0 or len(self.pieces) > 1
+
+
+@dataclass(frozen=True, eq=False)
+class SweepRows:
+    """Rows of one span, in order of time.
+
+    time_s: start of each row, shape (rows,). offset_s: of each piece behind it, shape (rows, pieces), NaN for a
+    piece that is missing. levels_dbm: shape (rows, bins), NaN where nothing was measured.
+    """
+
+    span: Span
+    time_s: FloatArray
+    levels_dbm: NDArray[np.float32]
+    offset_s: NDArray[np.float32] | None = None
+
+    def __len__(self) -> int:
+        return len(self.time_s)
+
+
+@dataclass(frozen=True)
+class Swept:
+    """What sweeps say of one place over a window.
+
+    channel: a place and its width; primary is the lowest part. duty: share of time in which something was on it.
+    bound: "upper" where each row is the strongest of its interval, else "". floor_dbm: noise of the whole width.
+    level_dbm: mean power while something was on it; NaN when never. by_hour: (hour UTC, duty, rows) of the hours
+    in which it was swept. spot: where.
+    """
+
+    channel: Channel
+    duty: float
+    bound: str
+    rows: int
+    rows_per_s: float
+    seconds: float
+    floor_dbm: float
+    level_dbm: float
+    median_dbm: float
+    by_hour: tuple[tuple[int, float, int], ...]
+    spot: str = ""
+
+
 @dataclass(frozen=True, eq=False)
 class Piece:
     """A stretch of decoded input, small enough to hold: what a source hands to the case."""
@@ -202,8 +274,9 @@ class Piece:
     surveys: Surveys = field(default_factory=Surveys.empty)
     links: Links = field(default_factory=Links.empty)
     abilities: tuple[Ability, ...] = ()
+    sweeps: tuple[SweepRows, ...] = ()
     swept_bands: tuple[str, ...] = ()  # bands that this input is known to have covered whole
-    records: int = 0  # frames or scans
+    records: int = 0  # frames, scans or sweep rows
     skipped: int = 0
 
 
@@ -256,3 +329,4 @@ class Observations:
     surveys: Surveys = field(default_factory=Surveys.empty)
     links: Links = field(default_factory=Links.empty)
     abilities: tuple[Ability, ...] = ()
+    swept: tuple[Swept, ...] = ()

@@ -11,6 +11,7 @@ import zstandard
 from gray_kettle.air.channels import Channel
 from gray_kettle.records import Ability, Announcement, Columns, IntArray
 
+_WIDE = 8
 _ZLIB = b"\x78"  # how chunks of the first version begin
 Table = TypeVar("Table", bound=Columns)
 
@@ -80,3 +81,32 @@ def announcement_from(text: str) -> Announcement:
     document["roaming"] = tuple(document.get("roaming", ()))
     document["neighbours"] = tuple((b, band, n) for b, band, n in document.get("neighbours", ()))
     return Announcement(**document)
+
+
+def pack_arrays(arrays: dict[str, np.ndarray[Any, Any]]) -> bytes:
+    """Named arrays of any shape as one run of bytes: a line that tells what they are, then their packed content."""
+    told, parts = [], []
+    for name, values in arrays.items():
+        told.append(f"{name}:{values.dtype.str}:{'x'.join(str(n) for n in values.shape)}")
+        octets = np.ascontiguousarray(values).view(np.uint8)
+        if values.dtype.itemsize == _WIDE:  # bytes of equal weight side by side
+            octets = octets.reshape(-1, values.dtype.itemsize).T
+        parts.append(octets.tobytes())
+    return ",".join(told).encode() + b"\n" + zstandard.compress(b"".join(parts), 1)
+
+
+def unpack_arrays(packed: bytes) -> dict[str, np.ndarray[Any, Any]]:
+    """The arrays that were packed. Read only where their elements are narrow."""
+    line, _, payload = packed.partition(b"\n")
+    raw, at, out = zstandard.decompress(payload), 0, {}
+    for word in line.decode().split(","):
+        name, kind, shape_text = word.split(":")
+        shape = tuple(int(n) for n in shape_text.split("x"))
+        dtype = np.dtype(kind)
+        count = int(np.prod(shape))
+        octets = np.frombuffer(raw, np.uint8, count * dtype.itemsize, at)
+        at += octets.size
+        if dtype.itemsize == _WIDE:
+            octets = octets.reshape(dtype.itemsize, count).T.copy(order="C")
+        out[name] = octets.view(dtype).reshape(shape)
+    return out

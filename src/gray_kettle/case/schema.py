@@ -62,3 +62,27 @@ chunks = sa.Table(
     sa.Column("payload", sa.LargeBinary, nullable=False),
     sa.Index("chunks_by_time", "layout", "start_s", "end_s"),
 )
+# Rows of one span in order of time, from one take. The document is the span.
+sweeps = sa.Table(
+    "sweeps",
+    metadata,
+    sa.Column("number", sa.Integer, primary_key=True),
+    sa.Column("take", sa.Integer, sa.ForeignKey("takes.number"), nullable=False),
+    sa.Column("document", sa.Text, nullable=False),
+)
+# Level 0: rows; above: rows summed up (spectrum.pyramid). The head is small (times, places, counts), the payload
+# has the bins: what asks for the one does not read the other.
+sweep_chunks = sa.Table(
+    "sweep_chunks",
+    metadata,
+    sa.Column("number", sa.Integer, primary_key=True),
+    sa.Column("sweep", sa.Integer, sa.ForeignKey("sweeps.number"), nullable=False),
+    sa.Column("level", sa.Integer, nullable=False),
+    sa.Column("start_s", sa.Float, nullable=False),
+    sa.Column("end_s", sa.Float, nullable=False),
+    sa.Column("rows", sa.Integer, nullable=False),
+    sa.Column("head", sa.LargeBinary, nullable=False),
+    sa.Column("payload", sa.LargeBinary, nullable=False),
+    sa.Column("counts", sa.LargeBinary),
+    sa.Index("sweep_chunks_by_time", "sweep", "level", "start_s", "end_s", "rows"),
+)

@@ -22,6 +22,7 @@ from gray_kettle.case.packing import (
     pack,
     unpack,
 )
+from gray_kettle.case.sweeps import Sweeps, SweepWriter
 from gray_kettle.errors import KettleError
 from gray_kettle.records import (
     Announcement,
@@ -50,6 +51,8 @@ class Case:
         self.path = path
         self._engine = engine
         self._numbers: dict[Announcement, int] = {}
+        self._writers: dict[int, SweepWriter] = {}
+        self.sweeps = Sweeps(self._reading)
 
     @classmethod
     def create(cls, path: Path, setup: Setup) -> "Case":
@@ -160,6 +163,10 @@ class Case:
             self._add_chunks(db, take, piece.edges, piece.edges.time_s)
             self._add_chunks(db, take, piece.surveys, piece.surveys.time_s)
             self._add_chunks(db, take, piece.links, piece.links.time_s)
+            for rows in piece.sweeps:
+                if take not in self._writers:
+                    self._writers[take] = SweepWriter(take)
+                self._writers[take].add(db, rows)
             for ability in piece.abilities:
                 row = {"document": ability_text(ability)}
                 db.execute(schema.abilities.insert().prefix_with("OR IGNORE"), row)
@@ -180,9 +187,10 @@ class Case:
         that it is known to hold whole (replaces).
         """
         t = schema.takes
-        span = sa.select(sa.func.min(schema.chunks.c.start_s), sa.func.max(schema.chunks.c.end_s))
         with self._writing() as db:
-            start_s, end_s = db.execute(span.where(schema.chunks.c.take == take)).one()
+            if take in self._writers:
+                self._writers.pop(take).flush(db)
+            start_s, end_s = _span_of(db, take)
             values = {
                 "start_s": start_s,
                 "end_s": end_s,
@@ -201,7 +209,11 @@ class Case:
 
     def forget_take(self, take: int) -> None:
         """Take back a take that gave nothing, or that turned out to be held already."""
+        self._writers.pop(take, None)
+        swept = sa.select(schema.sweeps.c.number).where(schema.sweeps.c.take == take)
         with self._writing() as db:
+            db.execute(schema.sweep_chunks.delete().where(schema.sweep_chunks.c.sweep.in_(swept)))
+            db.execute(schema.sweeps.delete().where(schema.sweeps.c.take == take))
             db.execute(schema.chunks.delete().where(schema.chunks.c.take == take))
             db.execute(schema.takes.delete().where(schema.takes.c.number == take))
 
@@ -238,10 +250,9 @@ class Case:
 
     def span_s(self) -> tuple[float, float] | None:
         """First and last moment of anything observed; None in an empty case."""
-        c = schema.chunks.c
         with self._reading() as db:
-            start_s, end_s = db.execute(sa.select(sa.func.min(c.start_s), sa.func.max(c.end_s))).one()
-        return None if start_s is None else (float(start_s), float(end_s))
+            start_s, end_s = _span_of(db, None)
+        return None if start_s is None else (float(start_s), float(end_s or start_s))
 
     def window(self, start_s: float | None = None, end_s: float | None = None) -> Observations:
         """All that was observed from start to end (both included; open ends for None)."""
@@ -282,6 +293,7 @@ class Case:
             surveys=surveys.rows(np.lexsort((surveys.spot, surveys.receiver_hz, surveys.time_s))),
             links=links.rows(np.lexsort((links.spot, links.station, links.time_s))),
             abilities=abilities,
+            swept=self.sweeps.swept(low, high),
         )
 
     def _announcement_number(self, db: sa.Connection, announcement: Announcement) -> int:
@@ -327,6 +339,22 @@ class Case:
                 table.take[:] = take
             tables.append(table)
         return layout.stacked(tables) if tables else layout.empty()
+
+
+def _span_of(db: sa.Connection, take: int | None) -> tuple[float | None, float | None]:
+    """First and last moment of what a take observed, or of all takes."""
+    c, w = schema.chunks.c, schema.sweep_chunks.c
+    rows = sa.select(sa.func.min(c.start_s), sa.func.max(c.end_s))
+    sweeps = sa.select(sa.func.min(w.start_s), sa.func.max(w.end_s)).where(w.level == 0)
+    if take is not None:
+        rows = rows.where(c.take == take)
+        sweeps = sweeps.join(schema.sweeps, schema.sweeps.c.number == w.sweep).where(
+            schema.sweeps.c.take == take
+        )
+    (first, last), (swept_first, swept_last) = db.execute(rows).one(), db.execute(sweeps).one()
+    starts = [float(s) for s in (first, swept_first) if s is not None]
+    ends = [float(s) for s in (last, swept_last) if s is not None]
+    return min(starts, default=None), max(ends, default=None)
 
 
 def _with_announcement(sightings: Sightings, numbers: np.ndarray[Any, np.dtype[np.int64]]) -> Sightings:

@@ -1,21 +1,30 @@
 """Files that somebody sent: the kind is told by the content, never by the name."""
 
 from collections.abc import Generator
+from contextlib import closing
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol
+
+import numpy as np
 
 from gray_kettle.decode import listings, netlink
 from gray_kettle.decode.capture import CaptureReader
 from gray_kettle.decode.containers import capture_kind, iter_pcap, iter_pcapng
 from gray_kettle.decode.errors import DecodeError
+from gray_kettle.decode.sweeps import fft_records, sigmf, table
+from gray_kettle.decode.sweeps.layout import Layout, parse_layout
 from gray_kettle.errors import KettleError
 from gray_kettle.records import Piece
 from gray_kettle.sources.intake import Intake
 
 WHAT_IS_READ = (
     "pcap and pcapng captures of 802.11 frames, netlink scan answers, the text of `iw` (scan, survey dump, station "
-    "dump), `nmcli -f ALL dev wifi`, `wpa_cli scan_results` and `netsh wlan show networks mode=bssid`, and scan logs"
+    "dump), `nmcli -f ALL dev wifi`, `wpa_cli scan_results` and `netsh wlan show networks mode=bssid`, scan logs, "
+    "sweep tables (with --layout, where they have no header of ours), the kernel's FFT sample records, and SigMF "
+    "recordings by their .sigmf-meta"
 )
+_DESCRIPTION_BYTES = 1 << 20
 
 
 class Source(Protocol):
@@ -30,19 +39,53 @@ class Source(Protocol):
         ...
 
 
-def open_file(path: Path) -> Source:
-    """The source for a file, a pipe, or standard input ("-"). Raises: KettleError, when nothing in it can be read."""
+@dataclass(frozen=True)
+class SweepReading:
+    """How sweeps are to be read. layout: of a table without a header of ours. bin_hz, full_scale_dbm: of recordings;
+    0 and None for the usual.
+    """
+
+    layout: str = ""
+    bin_hz: float = 0.0
+    full_scale_dbm: float | None = None
+
+
+def open_file(path: Path, reading: SweepReading | None = None) -> Source:
+    """The source for a file, a pipe, or standard input ("-").
+
+    Raises: KettleError, when nothing in it can be read; ValueError, for a layout that is none.
+    """
+    reading = reading or SweepReading()
+    if reading.layout:
+        return SweepTable(Intake(path), parse_layout(reading.layout))
+    if path.suffix == ".sigmf-data":  # samples alone do not tell what they are
+        path = path.with_suffix(".sigmf-meta")
     intake = Intake(path)
-    container = capture_kind(intake.head)
-    if container:
-        return CaptureFile(intake, container)
-    listing = listings.kind_of(intake.head)
-    if listing:
-        return Listing(intake, listing)
-    if netlink.order_of(intake.head):
-        return NetlinkAnswers(intake)
-    intake.close()
-    raise KettleError(f"{intake.name} is of a kind that is not known here. What can be read: {WHAT_IS_READ}.")
+    source = _source_of(intake, reading)
+    if source is None:
+        intake.close()
+        raise KettleError(
+            f"{intake.name} is of a kind that is not known here. What can be read: {WHAT_IS_READ}."
+        )
+    return source
+
+
+def _source_of(intake: Intake, reading: SweepReading) -> Source | None:
+    head = intake.head
+    found: Source | None = None
+    if container := capture_kind(head):
+        found = CaptureFile(intake, container)
+    elif table.fits(head):
+        found = SweepTable(intake, None)
+    elif sigmf.fits(head):
+        found = Recording(intake, reading)
+    elif fft_records.fits(head):
+        found = FftRecords(intake)
+    elif listing := listings.kind_of(head):
+        found = Listing(intake, listing)
+    elif netlink.order_of(head):
+        found = NetlinkAnswers(intake)
+    return found
 
 
 class CaptureFile:
@@ -60,6 +103,71 @@ class CaptureFile:
         except DecodeError as error:
             self.notes.append(f"{error}: what came before it was kept.")
         self.notes += reader.notes()
+
+
+class SweepTable:
+    """A table of levels: the own CSV, or any by its layout."""
+
+    kind = "sweep table"
+
+    def __init__(self, intake: Intake, layout: Layout | None) -> None:
+        self.intake = intake
+        self.notes: list[str] = []
+        self._layout = layout
+
+    def pieces(self) -> Generator[Piece]:
+        reader = table.TableReader(self._layout)
+        try:
+            yield from reader.pieces(self.intake.readinto)
+        except DecodeError as error:
+            self.notes.append(f"{error}: what came before it was kept.")
+        self.notes += reader.notes
+
+
+class FftRecords:
+    """What a Wi-Fi card's own spectral scan wrote, as the Linux kernel hands it out."""
+
+    kind = "sweep records"
+
+    def __init__(self, intake: Intake) -> None:
+        self.intake = intake
+        self.notes: list[str] = []
+
+    def pieces(self) -> Generator[Piece]:
+        reader = fft_records.RecordReader(self.intake.written_s)
+        try:
+            yield from reader.pieces(self.intake.readinto)
+        except DecodeError as error:
+            self.notes.append(f"{error}: what came before it was kept.")
+        self.notes += reader.notes
+
+
+class Recording:
+    """An I/Q recording: its description tells where its samples lie, and those are what is taken."""
+
+    kind = "sweep recording"
+
+    def __init__(self, description: Intake, reading: "SweepReading") -> None:
+        """Raises: KettleError, when the description is damaged or its samples are not beside it."""
+        room = np.empty(_DESCRIPTION_BYTES, np.uint8)
+        with closing(description):
+            text = b""
+            while len(text) < _DESCRIPTION_BYTES and (count := description.readinto(room)):
+                text += room[:count].tobytes()
+        try:
+            told = sigmf.describe(text, description.written_s)
+        except ValueError as error:
+            raise KettleError(f"{description.name}: {error}.") from error
+        self.intake = Intake(description.path.with_suffix(".sigmf-data"))
+        self._reader = sigmf.RecordingReader(told, reading.bin_hz, reading.full_scale_dbm)
+        self.notes: list[str] = []
+
+    def pieces(self) -> Generator[Piece]:
+        try:
+            yield from self._reader.pieces(self.intake.readinto)
+        except DecodeError as error:
+            self.notes.append(f"{error}: what came before it was kept.")
+        self.notes += self._reader.notes
 
 
 class NetlinkAnswers:

@@ -30,6 +30,8 @@ class TakeResult:
         """What its records are."""
         if self.kind in ("iw survey", "iw stations"):
             return "readings"
+        if self.kind.startswith("sweep"):
+            return "sweep rows"
         return "scans" if "scan" in self.kind else "frames"
 
 
@@ -72,7 +74,7 @@ def take(
     notes = [*source.notes, *([STOPPED_NOTE] if stopped else [])]
     if not records and not stopped:
         case.forget_take(number)
-        reason = " ".join(notes) or "It holds no frames or scans."
+        reason = " ".join(notes) or "It holds no frames, scans or sweeps."
         raise KettleError(f"{intake.name}: nothing usable in it. {reason}")
     if not stopped and intake.is_stream:  # that it is the same shows at its end
         same = next(

@@ -1,0 +1,1 @@
+"""Sweeps from files: tables of levels, records of Wi-Fi cards, I/Q recordings."""

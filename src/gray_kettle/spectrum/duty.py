@@ -1,0 +1,232 @@
+"""How much of the time something is on a place, how strong it is then, and at what hours.
+
+Source: docs/radio-model.md, "Channel power and duty".
+"""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from gray_kettle.air.channels import Channel
+from gray_kettle.records import FloatArray, IntArray, Span, Swept
+from gray_kettle.spectrum.floor import OVER_FLOOR_DB, threshold_codes
+from gray_kettle.spectrum.halves import MISSING, MW_OF_CODE, Codes, FloatDb, dbm_of_mw, to_codes, to_dbm
+from gray_kettle.spectrum.places import cover, floor_in_places, place_codes
+
+ALWAYS = 255  # of a share kept as a byte
+_HOURS = 24
+_GAP = 4.0  # times the step before it: a longer silence is not time that the last row stands for
+_SUB_BAND_HZ = 2e6
+_CERTAIN = 4.0  # standard deviations
+_CODES = 256
+_TOP_SHARE, _SAME_LEVEL_DB = 0.995, 1.5
+_ENOUGH_ROWS = 20_000  # for a median
+
+
+@dataclass(frozen=True, eq=False)
+class PlaceRows:
+    """Of each row and place, shape (rows, places). power: codes, of the whole place (for a tuned instrument: while
+    something was on it, else its noise). over: share of it that was over the floor by 10 dB, 255 for all.
+    """
+
+    power: Codes
+    over: Codes
+
+
+def place_rows(span: Span, codes: Codes, floor_dbm: FloatDb) -> PlaceRows:
+    """What rows say of every place of their span, the floor being known.
+
+    A snapshot sees all of a place at one moment: it is busy where its whole power is over the floor. A tuned
+    instrument passes through it while transmitters come and go: there each bin speaks for its own moment.
+    """
+    if not span.is_tuned:
+        power = place_codes(span, codes)
+        limit = to_codes(floor_in_places(span, floor_dbm) + np.float32(OVER_FLOOR_DB))
+        over = np.where((power >= limit) & (power != MISSING), ALWAYS, 0).astype(np.uint8)
+        return PlaceRows(power, over)
+    weights = cover(span)
+    on = (codes >= threshold_codes(floor_dbm)) & (codes != MISSING)
+    measured = (codes != MISSING).astype(np.float32) @ weights
+    total = weights.sum(axis=0)
+    on_share = np.divide(
+        on.astype(np.float32) @ weights, measured, where=measured > 0, out=np.zeros_like(measured)
+    )
+    # What was met on a part of the bins is taken for the density of the whole place.
+    with np.errstate(divide="ignore", invalid="ignore"):
+        density = (np.where(on, MW_OF_CODE[codes], 0) @ weights) / (on_share * measured)
+        idle = (MW_OF_CODE[codes] @ weights) / measured
+    power = to_codes(dbm_of_mw(np.where(on_share > 0, density, idle) * total))
+    power[measured < 0.9 * total] = MISSING
+    return PlaceRows(power, np.rint(on_share * ALWAYS).astype(np.uint8))
+
+
+def stands_for_s(time_s: FloatArray) -> FloatArray:
+    """How long each row stands for: until the next, but not over a gap."""
+    if len(time_s) < 2:
+        return np.ones(len(time_s))
+    steps = np.diff(time_s)
+    before = np.concatenate([steps[:1], steps])
+    return np.asarray(np.maximum(np.minimum(np.append(steps, steps[-1]), _GAP * before), 1e-6))
+
+
+@dataclass(eq=False)
+class Tally:
+    """Rows of one run added up for its places. Sums over time; see Swept for what becomes of them."""
+
+    span: Span
+    seconds: FloatArray  # (places,)
+    rows: IntArray
+    over_s: FloatArray
+    on_mw_s: FloatArray
+    by_power_s: FloatArray  # (places, codes)
+    hour_s: FloatArray  # (24, places)
+    hour_over_s: FloatArray
+    hour_rows: IntArray
+
+
+def tally(span: Span, time_s: FloatArray, rows: PlaceRows) -> Tally:
+    """Add up rows, each weighed by the time that it stands for."""
+    places = rows.power.shape[1]
+    told = rows.power != MISSING
+    weight = stands_for_s(time_s)[:, None] * told
+    over = weight * (rows.over / ALWAYS)
+    hours = (np.floor(time_s / 3600) % _HOURS).astype(int)
+    at_hour = (hours == np.arange(_HOURS)[:, None]).astype(np.float32)
+    hour_s, hour_over_s, hour_rows = (
+        (at_hour @ values.astype(np.float32)).astype(np.float64) for values in (weight, over, told)
+    )
+    some = slice(None, None, max(len(time_s) // _ENOUGH_ROWS, 1))
+    index = rows.power[some] + _CODES * np.arange(places)[None, :]
+    by_power = np.bincount(index.ravel(), weights=weight[some].ravel(), minlength=_CODES * places)
+    return Tally(
+        span,
+        weight.sum(axis=0),
+        told.sum(axis=0).astype(np.int64),
+        over.sum(axis=0),
+        (MW_OF_CODE[rows.power] * over).sum(axis=0),
+        np.asarray(by_power, np.float64).reshape(places, _CODES),
+        hour_s,
+        hour_over_s,
+        np.rint(hour_rows).astype(np.int64),
+    )
+
+
+def narrow_correction(span: Span, bin_share: FloatArray, rows: int) -> FloatArray:
+    """By how much the duty of each place grows because a narrow part of it is busier than the rest; 1 for none.
+
+    A tuned instrument meets a narrow transmitter in few of the bins of a place, though the place is taken for as
+    long as it sends. Where one stretch of 2 MHz is busier than chance allows, it stands for the place.
+    """
+    weights = cover(span)
+    out = np.ones(weights.shape[1])
+    wide = max(int(_SUB_BAND_HZ / span.step_hz), 1)
+    for k in range(weights.shape[1]):
+        share = bin_share[weights[:, k] > 0]
+        if len(share) < 2:
+            continue
+        mean = float(share.mean())
+        parts = np.add.reduceat(share, np.arange(0, len(share), wide))
+        sizes = np.diff(np.append(np.arange(0, len(share), wide), len(share)))
+        highest = float((parts / sizes).max())
+        chance = np.sqrt(max(mean * (1 - mean), 0.25 / max(rows, 1)) / max(rows, 1))
+        if mean > 0 and highest > mean + _CERTAIN * chance:
+            out[k] = highest / mean
+    return out
+
+
+def swept_from(channel: Channel, at: int, run: Tally, floor_dbm: float, growth: float, spot: str) -> Swept:
+    """The answer for one place of a tally."""
+    span, seconds = run.span, max(float(run.seconds[at]), 1e-9)
+    over = float(run.over_s[at])
+    duty = over / seconds * growth
+    if span.detector == "mean" and span.averages > 1:
+        duty = _duty_of_means(run.by_power_s[at], floor_dbm, span.averages, duty)
+    on_mw = run.on_mw_s[at] / over if over > 0 else np.nan
+    summed = np.cumsum(run.by_power_s[at])
+    scale = min(duty, 1.0) / (over / seconds) if over > 0 else 1.0
+    hours = tuple(
+        (
+            hour,
+            round(min(float(run.hour_over_s[hour, at] / run.hour_s[hour, at]) * scale, 1.0), 4),
+            int(run.hour_rows[hour, at]),
+        )
+        for hour in range(_HOURS)
+        if run.hour_s[hour, at] > 0
+    )
+    return Swept(
+        channel=channel,
+        duty=round(min(duty, 1.0), 4),
+        bound="upper" if span.detector == "max" else "",
+        rows=int(run.rows[at]),
+        rows_per_s=round(float(run.rows[at]) / seconds, 3),
+        seconds=round(seconds, 3),
+        floor_dbm=round(floor_dbm, 1),
+        level_dbm=round(float(dbm_of_mw(np.array([on_mw]))[0]), 1),
+        median_dbm=float(to_dbm(np.searchsorted(summed, summed[-1] / 2).astype(np.uint8))),
+        by_hour=hours,
+        spot=spot,
+    )
+
+
+def _duty_of_means(by_power_s: FloatArray, floor_dbm: float, frames: int, counted: float) -> float:
+    """Duty where each row is the mean of some frames, of which only some met the transmitter.
+
+    Of independent frames that are busy with probability d at one level, the mean has the square of its relative
+    spread equal to (1 − d) / (frames · d): solved for d. Where far more rows stand at the full level than that
+    allows, bursts are longer than a row, and the mean as a part of the full level tells d. Never more than the rows
+    in which anything was met.
+    """
+    weight = by_power_s[:MISSING] / by_power_s[:MISSING].sum()
+    power = np.maximum(MW_OF_CODE[:MISSING].astype(np.float64) - 10 ** (floor_dbm / 10), 0)
+    mean = float((weight * power).sum())
+    if mean <= 0:
+        return counted
+    spread = float((weight * (power - mean) ** 2).sum())
+    duty = 1 / (1 + frames * spread / mean**2)
+    top = power[np.searchsorted(np.cumsum(weight), _TOP_SHARE)]
+    full = power > top * 10 ** (-_SAME_LEVEL_DB / 10)
+    ways = np.arange(frames + 1)
+    chance = np.array([math.comb(frames, int(k)) for k in ways]) * duty**ways * (1 - duty) ** (frames - ways)
+    if weight[full].sum() > 3 * chance[ways >= 0.7 * frames].sum() + 0.02:
+        duty = mean / float((weight * power)[full].sum() / weight[full].sum())
+    return min(duty, counted)
+
+
+def merged_swept(parts: list[Swept]) -> tuple[Swept, ...]:
+    """One answer a place and spot, each part weighed by its time."""
+    groups: dict[tuple[Channel, str], list[Swept]] = {}
+    for part in parts:
+        groups.setdefault((part.channel, part.spot), []).append(part)
+    return tuple(_merged(groups[key]) for key in sorted(groups))
+
+
+def _merged(parts: list[Swept]) -> Swept:
+    if len(parts) == 1:
+        return parts[0]
+    seconds = sum(p.seconds for p in parts)
+    longest = max(parts, key=lambda p: (p.seconds, p.duty, p.rows))
+    hours: dict[int, list[tuple[float, int]]] = {}
+    for part in parts:
+        for hour, duty, rows in part.by_hour:
+            hours.setdefault(hour, []).append((duty, rows))
+    on = [(p.duty * p.seconds, p.level_dbm) for p in parts if p.duty and np.isfinite(p.level_dbm)]
+    on_s = sum(s for s, _ in on)
+    level = 10 * np.log10(sum(s * 10 ** (level / 10) for s, level in on) / on_s) if on_s else np.nan
+    rows = sum(p.rows for p in parts)
+    return Swept(
+        longest.channel,
+        round(sum(p.duty * p.seconds for p in parts) / seconds, 4),
+        max(p.bound for p in parts),
+        rows,
+        round(rows / seconds, 3),
+        round(seconds, 3),
+        longest.floor_dbm,
+        round(float(level), 1),
+        longest.median_dbm,
+        tuple(
+            (hour, round(sum(d * n for d, n in met) / sum(n for _, n in met), 4), sum(n for _, n in met))
+            for hour, met in sorted(hours.items())
+        ),
+        longest.spot,
+    )
