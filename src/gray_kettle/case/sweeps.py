@@ -20,8 +20,8 @@ from gray_kettle.case.packing import pack_arrays, unpack_arrays
 from gray_kettle.records import FloatArray, Span, SweepRows, Swept
 from gray_kettle.spectrum.duty import (
     PlaceRows,
+    busiest_part,
     merged_swept,
-    narrow_correction,
     place_rows,
     swept_from,
     tally,
@@ -326,6 +326,12 @@ class Sweeps:
                 composer.count(run.span, added_counts(counted, run.span.bins))
         return composer.view()
 
+    def _busiest(self, run: Run, start_s: float, end_s: float, rows: int) -> FloatArray:
+        """Duty of each place, from the share of time of every bin."""
+        entries = self.entries(run, 2 if rows > _CHUNK_ROWS * NEXT else 0, start_s, end_s)
+        weight = entries.rows / entries.rows.sum() / 255
+        return busiest_part(run.span, weight @ entries.share, rows)
+
     def _floor_dbm(self, run: Run, time_s: float) -> FloatDb:
         """The floor as it was known at a time, or first known after it."""
         c = schema.sweep_chunks.c
@@ -351,14 +357,16 @@ class Sweeps:
                 np.median([p.floor_dbm for p in parts[:: len(parts) // 32 + 1]], axis=0).astype(np.float32),
             )
             added = tally(run.span, time_s, rows)
-            growth = np.ones(len(places))
-            if run.span.is_tuned:
-                level = 2 if len(time_s) > _CHUNK_ROWS * NEXT else 0
-                share = self.entries(run, level, start_s, end_s)
-                weight = share.rows / share.rows.sum() / 255
-                growth = narrow_correction(run.span, weight @ share.share, len(time_s))
+            busiest = self._busiest(run, start_s, end_s, len(time_s)) if run.span.is_tuned else None
             found += [
-                swept_from(channel, k, added, float(floors[k]), float(growth[k]), run.spot)
+                swept_from(
+                    channel,
+                    k,
+                    added,
+                    float(floors[k]),
+                    None if busiest is None else float(busiest[k]),
+                    run.spot,
+                )
                 for k, channel in enumerate(places)
                 if added.rows[k]
             ]

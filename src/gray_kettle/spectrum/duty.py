@@ -3,7 +3,6 @@
 Source: docs/radio-model.md, "Channel power and duty".
 """
 
-import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -17,10 +16,9 @@ from gray_kettle.spectrum.places import cover, floor_in_places, place_codes
 ALWAYS = 255  # of a share kept as a byte
 _HOURS = 24
 _GAP = 4.0  # times the step before it: a longer silence is not time that the last row stands for
-_SUB_BAND_HZ = 2e6
 _CERTAIN = 4.0  # standard deviations
 _CODES = 256
-_TOP_SHARE, _SAME_LEVEL_DB = 0.995, 1.5
+_SATURATED = 0.98
 _ENOUGH_ROWS = 20_000  # for a median
 
 
@@ -112,36 +110,35 @@ def tally(span: Span, time_s: FloatArray, rows: PlaceRows) -> Tally:
     )
 
 
-def narrow_correction(span: Span, bin_share: FloatArray, rows: int) -> FloatArray:
-    """By how much the duty of each place grows because a narrow part of it is busier than the rest; 1 for none.
+def busiest_part(span: Span, bin_share: FloatArray, rows: int) -> FloatArray:
+    """Duty of each place for a tuned instrument: the mean over the bins that are as busy as its busiest.
 
-    A tuned instrument meets a narrow transmitter in few of the bins of a place, though the place is taken for as
-    long as it sends. Where one stretch of 2 MHz is busier than chance allows, it stands for the place.
+    It meets a narrow transmitter in few of the bins of a place, though the place is taken for as long as that sends.
+    Bins count as equally busy when the difference may be chance.
     """
     weights = cover(span)
-    out = np.ones(weights.shape[1])
-    wide = max(int(_SUB_BAND_HZ / span.step_hz), 1)
+    out = np.zeros(weights.shape[1])
     for k in range(weights.shape[1]):
         share = bin_share[weights[:, k] > 0]
-        if len(share) < 2:
-            continue
-        mean = float(share.mean())
-        parts = np.add.reduceat(share, np.arange(0, len(share), wide))
-        sizes = np.diff(np.append(np.arange(0, len(share), wide), len(share)))
-        highest = float((parts / sizes).max())
-        chance = np.sqrt(max(mean * (1 - mean), 0.25 / max(rows, 1)) / max(rows, 1))
-        if mean > 0 and highest > mean + _CERTAIN * chance:
-            out[k] = highest / mean
+        highest = float(share.max())
+        chance = np.sqrt(highest * (1 - highest) / rows + 0.25 / rows**2)
+        out[k] = share[share >= highest - _CERTAIN * chance].mean()
     return out
 
 
-def swept_from(channel: Channel, at: int, run: Tally, floor_dbm: float, growth: float, spot: str) -> Swept:
-    """The answer for one place of a tally."""
+def swept_from(
+    channel: Channel, at: int, run: Tally, floor_dbm: float, busiest: float | None, spot: str
+) -> Swept:
+    """The answer for one place of a tally. busiest: see busiest_part, None for a snapshot."""
     span, seconds = run.span, max(float(run.seconds[at]), 1e-9)
     over = float(run.over_s[at])
-    duty = over / seconds * growth
+    duty = over / seconds if busiest is None else busiest
+    bound = "upper" if span.detector == "max" else ""
     if span.detector == "mean" and span.averages > 1:
-        duty = _duty_of_means(run.by_power_s[at], floor_dbm, span.averages, duty)
+        if duty > _SATURATED:  # always on, or seldom in every row: means do not tell
+            bound = "upper"
+        else:
+            duty = _duty_of_means(run.by_power_s[at], floor_dbm, span.averages, duty)
     on_mw = run.on_mw_s[at] / over if over > 0 else np.nan
     summed = np.cumsum(run.by_power_s[at])
     scale = min(duty, 1.0) / (over / seconds) if over > 0 else 1.0
@@ -157,7 +154,7 @@ def swept_from(channel: Channel, at: int, run: Tally, floor_dbm: float, growth: 
     return Swept(
         channel=channel,
         duty=round(min(duty, 1.0), 4),
-        bound="upper" if span.detector == "max" else "",
+        bound=bound,
         rows=int(run.rows[at]),
         rows_per_s=round(float(run.rows[at]) / seconds, 3),
         seconds=round(seconds, 3),
@@ -172,25 +169,20 @@ def swept_from(channel: Channel, at: int, run: Tally, floor_dbm: float, growth: 
 def _duty_of_means(by_power_s: FloatArray, floor_dbm: float, frames: int, counted: float) -> float:
     """Duty where each row is the mean of some frames, of which only some met the transmitter.
 
-    Of independent frames that are busy with probability d at one level, the mean has the square of its relative
-    spread equal to (1 − d) / (frames · d): solved for d. Where far more rows stand at the full level than that
-    allows, bursts are longer than a row, and the mean as a part of the full level tells d. Never more than the rows
-    in which anything was met.
+    Of n independent frames that are busy with probability d at one level, the mean has the square of its relative
+    spread equal to (1 − d) / (n · d), and at least one is busy in 1 − (1 − d)ⁿ of the rows. How many of the frames
+    are independent hangs on the length of bursts: n is what makes both agree.
     """
     weight = by_power_s[:MISSING] / by_power_s[:MISSING].sum()
     power = np.maximum(MW_OF_CODE[:MISSING].astype(np.float64) - 10 ** (floor_dbm / 10), 0)
     mean = float((weight * power).sum())
     if mean <= 0:
         return counted
-    spread = float((weight * (power - mean) ** 2).sum())
-    duty = 1 / (1 + frames * spread / mean**2)
-    top = power[np.searchsorted(np.cumsum(weight), _TOP_SHARE)]
-    full = power > top * 10 ** (-_SAME_LEVEL_DB / 10)
-    ways = np.arange(frames + 1)
-    chance = np.array([math.comb(frames, int(k)) for k in ways]) * duty**ways * (1 - duty) ** (frames - ways)
-    if weight[full].sum() > 3 * chance[ways >= 0.7 * frames].sum() + 0.02:
-        duty = mean / float((weight * power)[full].sum() / weight[full].sum())
-    return min(duty, counted)
+    spread = float((weight * (power - mean) ** 2).sum()) / mean**2
+    n = np.geomspace(1, frames, 200)
+    duty = 1 / (1 + n * spread)
+    best = int(np.argmin(np.abs(1 - (1 - duty) ** n - counted)))
+    return min(float(duty[best]), counted)
 
 
 def merged_swept(parts: list[Swept]) -> tuple[Swept, ...]:

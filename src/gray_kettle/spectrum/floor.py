@@ -52,16 +52,19 @@ class FloorTracker:
 
 
 def low_and_spread(block: Codes) -> tuple[FloatDb, float]:
-    """10th percentile over time of each bin, and by how much the 30th stands over it in usual bins."""
+    """10th percentile over time of each bin, and by how much the 30th stands over it in calm bins."""
     rows = len(block)
     low_at, high_at = int(_LOW * (rows - 1)), int(_HIGH * (rows - 1))
     if rows > 2 * high_at + 1:
         block = np.partition(block, (low_at, high_at), axis=0)  # missing is the largest code: it sorts last
     low, high = to_dbm(block[low_at]), to_dbm(block[high_at])
-    spreads = np.sort((high - low)[np.isfinite(high - low)])
-    # Busy bins stand wide apart; the middle of the rest is noise.
-    usual = spreads[len(spreads) // 5 : max(4 * len(spreads) // 5, 1)]
-    return low, float(usual.mean()) if len(usual) else 0.0
+    told = np.flatnonzero(np.isfinite(high - low))
+    if not len(told):
+        return low, 0.0
+    # Busy bins stand wide apart: the spread of noise is found in the calm ones.
+    order = told[np.argsort((low + high)[told], kind="stable")]
+    calm = order[len(order) // 20 : max(7 * len(order) // 20, 1)]
+    return low, float((high - low)[calm].mean())
 
 
 def floor_of(low_dbm: FloatDb, spread_db: float, step_hz: float) -> FloatDb:

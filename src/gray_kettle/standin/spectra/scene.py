@@ -1,0 +1,146 @@
+"""A scene: transmitters before an instrument. Gives sweep rows, and the truth beside them."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+
+from gray_kettle.records import FloatArray, Span, SweepRows
+from gray_kettle.spectrum.halves import dbm_of_mw
+from gray_kettle.spectrum.places import passband_hz, places_in
+from gray_kettle.standin.spectra.bursts import Bursts, Floats, Ints
+from gray_kettle.standin.spectra.transmitters import Transmitter
+
+_ROWS_AT_ONCE = 512
+_TRUTH_LOOKS, _LOOK_S = 20_000, 2e-6  # moments at which the truth looks, and for how long
+
+
+@dataclass(frozen=True)
+class Instrument:
+    """What sweeps. noise_figure_db: over the thermal floor. spread_s: time over which the frames of a row lie."""
+
+    span: Span
+    noise_figure_db: float = 9.0
+    spread_s: float = 0.0
+
+    @property
+    def floor_mw(self) -> float:
+        """Noise of one bin."""
+        width_hz = self.span.rbw_hz or self.span.step_hz
+        return float(10 ** ((-174 + 10 * np.log10(width_hz) + self.noise_figure_db) / 10))
+
+    @property
+    def frame_s(self) -> float:
+        return 1 / self.span.step_hz
+
+
+@dataclass(frozen=True)
+class Truth:
+    """What one transmitter really did. channels: (band, number) and the share of time that it was on them."""
+
+    kind: str
+    name: str
+    low_hz: float
+    high_hz: float
+    level_dbm: float
+    first_s: float
+    last_s: float
+    duty: float
+    channels: tuple[tuple[str, int, float], ...]
+
+
+class Scene:
+    """Transmitters, and a seed that all chance comes from."""
+
+    def __init__(self, transmitters: tuple[Transmitter, ...], seed: int) -> None:
+        self.transmitters = transmitters
+        self.seed = seed
+
+    def rows(self, instrument: Instrument, time_s: FloatArray) -> Iterator[SweepRows]:
+        """Rows that begin at these times."""
+        for first in range(0, len(time_s), _ROWS_AT_ONCE):
+            some = time_s[first : first + _ROWS_AT_ONCE]
+            rng = np.random.default_rng([self.seed, int(some[0] * 1000) & 0x7FFFFFFF])
+            yield SweepRows(instrument.span, some, self._levels(instrument, some, rng))
+
+    def _levels(self, instrument: Instrument, time_s: Floats, rng: np.random.Generator) -> "np.ndarray":
+        span = instrument.span
+        made = self._bursts(_seconds(time_s, span.sweep_s + instrument.spread_s))
+        total = np.zeros((len(time_s), span.bins))
+        highest = np.zeros_like(total)
+        lowest = np.full_like(total, np.inf)
+        for frame in range(span.averages):
+            at = time_s + instrument.spread_s * frame / span.averages
+            power = self._frame(instrument, at, made, rng)
+            total += power
+            np.maximum(highest, power, out=highest)
+            np.minimum(lowest, power, out=lowest)
+        kept = {"max": highest, "min": lowest}.get(span.detector, total / span.averages)
+        return dbm_of_mw(kept)
+
+    def _frame(
+        self, instrument: Instrument, time_s: Floats, made: list[Bursts], rng: np.random.Generator
+    ) -> Floats:
+        """Power of one frame of each row: noise, and noise-like signals, follow an exponential law in a bin."""
+        span = instrument.span
+        freq_hz = span.start_hz + span.step_hz * np.arange(span.bins)
+        power = np.full((len(time_s), span.bins), instrument.floor_mw)
+        steady = np.zeros_like(power)
+        when = time_s[:, None]
+        if span.sweep_s:
+            when = when + span.sweep_s * np.arange(span.bins)[None, :] / span.bins
+        for transmitter, its in zip(self.transmitters, made, strict=True):
+            filled, centre_hz, level_db = its.at(when, instrument.frame_s)
+            rows = np.flatnonzero(filled.any(axis=1))
+            if not len(rows):
+                continue
+            level_mw = 10 ** ((transmitter.level_dbm + level_db[rows]) / 10) * filled[rows]
+            share = transmitter.density(freq_hz[None, :] - centre_hz[rows], span.step_hz)
+            (steady if transmitter.is_steady else power)[rows] += level_mw * share
+        return np.asarray(power * rng.exponential(1.0, power.shape) + steady)
+
+    def _bursts(self, seconds: Ints) -> list[Bursts]:
+        return [
+            t.make(seconds, np.random.default_rng([self.seed, k, int(seconds[0])]))
+            for k, t in enumerate(self.transmitters)
+        ]
+
+    def truth(self, span: Span, start_s: float, end_s: float) -> tuple[Truth, ...]:
+        """What each transmitter did in a stretch of time, by looking at it very often."""
+        rng = np.random.default_rng([self.seed, 7])
+        looks = np.sort(rng.uniform(start_s, end_s, _TRUTH_LOOKS))
+        made = self._bursts(_seconds(looks, 0.0))
+        channels = [c for c in places_in(span) if c.width_mhz == 20]
+        out = []
+        for transmitter, its in zip(self.transmitters, made, strict=True):
+            filled, centre_hz, _ = its.at(looks, _LOOK_S)
+            on = filled > 0.5
+            if not on.any():
+                continue
+            low, high = centre_hz - transmitter.width_hz / 2, centre_hz + transmitter.width_hz / 2
+            touched = []
+            for channel in channels:
+                first, last = passband_hz(channel)
+                duty = float((on & (high > first) & (low < last)).mean())
+                if duty:
+                    touched.append((channel.band, channel.primary, round(duty, 4)))
+            out.append(
+                Truth(
+                    transmitter.kind,
+                    transmitter.name,
+                    float(low[on].min()),
+                    float(high[on].max()),
+                    transmitter.level_dbm,
+                    float(looks[on][0]),
+                    float(looks[on][-1]),
+                    round(float(on.mean()), 4),
+                    tuple(touched),
+                )
+            )
+        return tuple(out)
+
+
+def _seconds(time_s: Floats, length_s: float) -> Ints:
+    """Every whole second that rows reach into."""
+    reach = np.arange(int(np.ceil(length_s)) + 2)
+    return np.unique((np.floor(time_s).astype(np.int64)[:, None] + reach[None, :]).ravel())
