@@ -10,9 +10,11 @@ from gray_kettle.case import Case
 from gray_kettle.records import Setup
 from gray_kettle.sources.files import open_file
 from gray_kettle.sources.taking import take
-from gray_kettle.standin import tern_quay
+from gray_kettle.standin import tern_quay, tern_sweeps
 from gray_kettle.standin.receiving import write_capture, write_scan_log
 from gray_kettle.standin.site import Site
+from gray_kettle.standin.spectra.scene import Instrument
+from gray_kettle.standin.spectra.writing import write_table
 
 _EVERY_S = 180.0  # scans from the hall
 _SHORT = (
@@ -25,6 +27,8 @@ _CAPTURES = (
     ("ticket hall", 33.5),
     ("ticket hall", 36.0),
 )  # hours after the start: in between, and with a boat in
+
+_SWEEPS = (("2.4", tern_sweeps.LOW, tern_sweeps.low_times), ("5", tern_sweeps.HIGH, tern_sweeps.high_times))
 
 
 def demo_setup() -> Setup:
@@ -44,7 +48,7 @@ def make_demo(path: Path, progress: Callable[[int, int], None] = lambda done, to
     site = tern_quay.site()
     unfinished = path.with_name(path.name + ".part")
     unfinished.unlink(missing_ok=True)
-    total = 2 * (1 + len(_SHORT) + len(_CAPTURES))  # each file is generated, then read
+    total = 2 * (1 + len(_SHORT) + len(_CAPTURES) + len(_SWEEPS))  # each file is generated, then read
     with tempfile.TemporaryDirectory() as folder, Case.create(unfinished, demo_setup()) as case:
         progress(0, total)
         for number, (spot, file) in enumerate(_files(site, Path(folder))):
@@ -72,3 +76,9 @@ def _files(site: Site, folder: Path) -> Iterator[tuple[str, Path]]:
         with path.open("wb") as capture:
             write_capture(capture, site, spot, tern_quay.START_S + hour * 3600, 30.0, tern_quay.SEED + 20 + k)
         yield spot, path
+    for k, (band, span, when) in enumerate(_SWEEPS):
+        path = folder / f"hall-sweeps-{band.replace('.', '-')}.csv"
+        scene = tern_sweeps.scene(site, "ticket hall", band, tern_quay.SEED + 30 + k)
+        with path.open("wb") as table:
+            write_table(table, span, scene.rows(Instrument(span), when()))
+        yield "ticket hall", path

@@ -54,8 +54,10 @@ def random_traffic(
     seconds: Ints, duty: Floats, mean_on_s: float, rng: np.random.Generator
 ) -> tuple[Floats, Floats]:
     """(start, length) of bursts that fill a share of each second, by chance, in lengths of a gamma law."""
-    starts, lengths = [], []
+    starts, lengths = [np.zeros(0)], [np.zeros(0)]
     for part in np.array_split(np.arange(len(seconds)), len(seconds) // 400 + 1):
+        if not len(part):
+            continue
         share = np.clip(duty[part], 1e-4, 0.98)[:, None]
         count = int(1.5 * float(share.max()) / mean_on_s) + 40
         on_s = rng.gamma(2.0, mean_on_s / 2, (len(part), count))

@@ -12,6 +12,7 @@ from gray_kettle.standin.spectra.bursts import Bursts, Floats, Ints
 from gray_kettle.standin.spectra.transmitters import Transmitter
 
 _ROWS_AT_ONCE = 512
+_LONGEST_FRAME_S = 1e-3
 _TRUTH_LOOKS, _LOOK_S = 20_000, 2e-6  # moments at which the truth looks, and for how long
 
 
@@ -142,5 +143,6 @@ class Scene:
 
 def _seconds(time_s: Floats, length_s: float) -> Ints:
     """Every whole second that rows reach into."""
-    reach = np.arange(int(np.ceil(length_s)) + 2)
-    return np.unique((np.floor(time_s).astype(np.int64)[:, None] + reach[None, :]).ravel())
+    first = np.floor(time_s).astype(np.int64)
+    last = np.floor(time_s + length_s + _LONGEST_FRAME_S).astype(np.int64)
+    return np.unique(np.concatenate([first + k for k in range(int((last - first).max()) + 1)]))
