@@ -1,5 +1,6 @@
 """The JSON answers: names and shapes are a contract, documented in docs/formats.md."""
 
+import math
 from datetime import UTC, datetime
 from typing import Any, Literal
 
@@ -9,6 +10,7 @@ from gray_kettle.air.channels import Channel
 from gray_kettle.judge.assess import places_seen_from
 from gray_kettle.judge.assessment import Assessment, Client, Finding, Link, Network, PlaceView, Radio
 from gray_kettle.plan.proposal import Move, Proposal
+from gray_kettle.records import Swept
 from gray_kettle.safe_text import network_name, printable
 from gray_kettle.sources.taking import TakeResult
 
@@ -170,10 +172,33 @@ class PlaceAnswer(_Answer):
     expected_mbps: float | None
 
 
+class HourAnswer(_Answer):
+    hour_utc: int
+    duty: float
+    rows: int
+
+
+class SweptAnswer(_Answer):
+    band: str
+    channel: int
+    width_mhz: int
+    centre_mhz: float
+    spot: str
+    duty: float
+    bound: str
+    level_dbm: float | None
+    median_dbm: float | None
+    floor_dbm: float | None
+    rows: int
+    rows_per_s: float
+    by_hour: list[HourAnswer]
+
+
 class AirAnswer(_Answer):
     schema_: Literal["gray-kettle/air/1"] = Field(default="gray-kettle/air/1", alias="schema")
     seen_from: str | None
     places: list[PlaceAnswer]
+    sweeps: list[SweptAnswer]
 
 
 class FindingAnswer(_Answer):
@@ -315,7 +340,26 @@ def _bssid(network: Network) -> BssidAnswer:
 
 def air_answer(assessment: Assessment, radio: Radio | None, band: str | None) -> AirAnswer:
     places = [p for p in places_seen_from(assessment, radio) if band in (None, p.channel.band)]
-    return AirAnswer(seen_from=radio.id if radio else None, places=[_place(p) for p in places])
+    sweeps = [_swept(s) for s in assessment.swept if band in (None, s.channel.band)]
+    return AirAnswer(seen_from=radio.id if radio else None, places=[_place(p) for p in places], sweeps=sweeps)
+
+
+def _swept(swept: Swept) -> SweptAnswer:
+    channel = swept.channel
+    levels = {name: getattr(swept, name) for name in ("level_dbm", "median_dbm", "floor_dbm")}
+    return SweptAnswer(
+        band=channel.band,
+        channel=channel.primary,
+        width_mhz=channel.width_mhz,
+        centre_mhz=channel.centre_hz / 1e6,
+        spot=printable(swept.spot),
+        duty=swept.duty,
+        bound=swept.bound,
+        rows=swept.rows,
+        rows_per_s=swept.rows_per_s,
+        by_hour=[HourAnswer(hour_utc=hour, duty=duty, rows=rows) for hour, duty, rows in swept.by_hour],
+        **{name: None if math.isnan(level) else level for name, level in levels.items()},
+    )
 
 
 def _place(place: PlaceView) -> PlaceAnswer:
@@ -327,7 +371,8 @@ def _place(place: PlaceView) -> PlaceAnswer:
         utilisation=UtilisationAnswer(
             value=used.value, source=used.source, confidence=used.confidence, others=dict(used.others)
         ),
-        wifi_share=used.value,
+        # A sweep does not tell by itself whose the energy is; frames do.
+        wifi_share=used.value if used.source != "sweep" else dict(used.others).get("frames"),
         non_wifi_share=None,
         co_channel=CoChannelAnswer(
             radios=standing.co_channel_radios,

@@ -3,6 +3,7 @@
 Exit status: 0 done, 1 nothing usable, 2 wrong use.
 """
 
+import math
 import os
 import sys
 from collections.abc import Iterator
@@ -15,6 +16,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from gray_kettle import __version__
+from gray_kettle.cli_stand_in import stand_in
 from gray_kettle.errors import KettleError
 
 if TYPE_CHECKING:  # heavy: each command imports what it needs
@@ -28,6 +30,7 @@ app = typer.Typer(
     rich_markup_mode=None,
     pretty_exceptions_enable=False,
 )
+app.add_typer(stand_in, name="stand-in")
 CasePath = Annotated[Path, typer.Argument(metavar="CASE", help="The case file, NAME.kettle.")]
 Json = Annotated[bool, typer.Option("--json", help="Answer as JSON (docs/formats.md).")]
 Band = Annotated[str | None, typer.Option("--band", help="2.4, 5 or 6: this band alone.")]
@@ -193,9 +196,11 @@ def open_(case: CasePath) -> None:
 def take(
     case: CasePath,
     sources: Annotated[
-        list[Path],
+        list[str],
         typer.Argument(
-            metavar="SOURCE…", help="Files, pipes, or - for standard input; told by their content."
+            metavar="SOURCE…",
+            help="Files, pipes, or - for standard input, told by their content; or scpi://host:port?start=…&stop=… "
+            "for an analyser.",
         ),
     ],
     spot: Annotated[str, typer.Option("--spot", help="Where it was collected, for example “tea bar”.")] = "",
@@ -205,6 +210,9 @@ def take(
             "--layout",
             help="Columns of a sweep table, for example date,clock,low_hz,high_hz,step_hz,samples,dbm.",
         ),
+    ] = "",
+    for_: Annotated[
+        str, typer.Option("--for", help="How long to collect from a live source, for example 90s, 10m, 2h.")
     ] = "",
     bin_hz: Annotated[float, typer.Option("--bin", help="Bin width of an I/Q recording, in Hz.")] = 0.0,
     full_scale: Annotated[
@@ -219,22 +227,33 @@ def take(
     from gray_kettle.case import Case
     from gray_kettle.safe_text import printable
     from gray_kettle.sources.files import SweepReading, open_file
-    from gray_kettle.sources.taking import TakeResult
+    from gray_kettle.sources.scpi import SCHEME, Analyser
+    from gray_kettle.sources.taking import TakeResult, take_live
     from gray_kettle.sources.taking import take as take_source
 
     results: list[TakeResult] = []
     failed = 0
     reading = SweepReading(_layout(layout), bin_hz, full_scale)
+    seconds = _seconds(for_)
     with Case.open(case) as opened:
-        for path in sources:
+        for name in sources:
             try:
-                source = open_file(path, reading)
-                with _progress(source.intake.name) as step:
-                    results.append(take_source(opened, source, spot, progress=step))
+                if name.startswith(SCHEME):
+                    analyser = Analyser(name)
+                    with _progress(analyser.name) as step:
+                        counted = _Counted(step)
+                        results.append(
+                            take_live(opened, analyser, spot, seconds=seconds, heard=counted.heard)
+                        )
+                else:
+                    source = open_file(Path(name), reading)
+                    with _progress(source.intake.name) as step:
+                        results.append(take_source(opened, source, spot, progress=step))
             except KettleError as error:
                 failed += 1
                 print(f"gray-kettle: {error}", file=sys.stderr)
-                results.append(TakeResult(printable(path.name), "not read", 0, 0, (str(error),), None))
+                shown = printable(name if name.startswith(SCHEME) else Path(name).name)
+                results.append(TakeResult(shown, "not read", 0, 0, (str(error),), None))
     if json:
         from gray_kettle.answers import take_answer
 
@@ -332,6 +351,30 @@ def draw(
     if view != "lanes":
         raise typer.BadParameter(f"“{view}” cannot be drawn yet: lanes can.")
     save_lanes(_read(case, from_, to), _band(band) or "2.4", output)
+
+
+class _Counted:
+    """Rows of a live take so far, for the progress bar."""
+
+    def __init__(self, step: Any) -> None:
+        self._step, self._rows = step, 0
+
+    def heard(self, piece: Any) -> None:
+        self._rows += piece.records
+        self._step(self._rows, 0)
+
+
+def _seconds(text: str) -> float:
+    if not text:
+        return math.inf
+    unit = {"s": 1.0, "m": 60.0, "h": 3600.0, "d": 86400.0}.get(text[-1])
+    try:
+        found = float(text[:-1]) * unit if unit else float(text)
+    except ValueError:
+        found = 0.0
+    if not 0 < found < math.inf:
+        raise typer.BadParameter(f"“{text}” is no length of time: write for example 90s, 10m or 2h.")
+    return found
 
 
 def _layout(text: str) -> str:

@@ -34,6 +34,7 @@ def assess(observations: Observations, setup: Setup) -> Assessment:
         not_known=_not_known(radios, own, observations, setup, looks),
         covered=looks.covered,
         links=tuple(links_by_station(observations).values()),
+        swept=observations.swept,
     )
 
 
@@ -112,6 +113,10 @@ def _not_known(
         out.append(f"Levels: {unheard} of {len(radios)} radios came without one; each is taken as {level}.")
     if not len(observations.traffic):
         out.append("Traffic: listings do not show who sends how much; a capture does.")
-    out.append("What is not Wi-Fi: needs a spectrum sweep.")
+    swept = {s.channel.band for s in observations.swept}
+    unswept = [b for b in BANDS if b not in swept and b in {"2.4", "5"} | {r.band for r in radios}]
+    if unswept:
+        listed = " and ".join([", ".join(unswept[:-1]), unswept[-1]] if len(unswept) > 1 else unswept)
+        out.append(f"What is not Wi-Fi: no spectrum sweep of {listed} GHz.")
     out += [f"{take.source}: {note}" for take in observations.takes for note in take.notes]
     return tuple(out)

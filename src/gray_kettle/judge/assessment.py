@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from gray_kettle.air.channels import Channel
+from gray_kettle.records import Swept
 
 
 @dataclass(frozen=True)
@@ -244,6 +245,7 @@ class Assessment:
     not_known: tuple[str, ...]
     covered: frozenset[tuple[str, int]]
     links: tuple[Link, ...] = ()
+    swept: tuple[Swept, ...] = ()
 
     def radio(self, radio_id: str) -> Radio | None:
         """The radio with that id, or that has that BSSID."""

@@ -4,6 +4,7 @@ PRIOR_ACTIVITY = 0.05  # share of air of a radio of which only beacons are known
 CLIENT_LEVEL_DBM = -65.0  # assumed where no client was heard
 UNKNOWN_LEVEL_DBM = -65.0  # assumed for a radio whose level no receiver told
 CLIENT_STREAMS = 2  # most clients have two antennas; a third stream of the access point rarely helps
+SWEEP_ROWS_PER_S, SWEEP_S = 5.0, 60.0  # from so many rows a second over so long a share of time is certain
 LEAST_DWELL_S = 0.5  # listening on a channel shorter than this gives no share of air
 MARGIN_DB = 5.0  # rise of the noise that rate control has in hand before frames are lost
 MARGIN_SPREAD_DB = 2.0

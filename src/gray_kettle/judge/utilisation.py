@@ -13,7 +13,7 @@ from gray_kettle.judge.assessment import Radio, Utilisation
 from gray_kettle.judge.listening import Looks
 from gray_kettle.judge.standing import level_at
 from gray_kettle.judge.surveys import surveyed
-from gray_kettle.records import Observations
+from gray_kettle.records import Observations, Swept
 
 NOT_MEASURED = Utilisation(None, "not measured", "none")
 _CONFIDENCE = {"survey": "high", "frames": "medium", "BSS load": "medium", "beacons": "low"}
@@ -22,12 +22,15 @@ _CONFIDENCE = {"survey": "high", "frames": "medium", "BSS load": "medium", "beac
 def utilisation_of(
     band: str, number: int, radios: tuple[Radio, ...], observations: Observations, looks: Looks
 ) -> Utilisation:
-    """The best figure there is for a part. Order: survey; frames and BSS load, the larger; then beacons."""
+    """The best figure there is for a part. Order: survey; sweep; frames and BSS load, the larger; then beacons."""
     found: dict[str, float] = {}
     place_hz = centre_of(band, number)
     survey = surveyed(observations, place_hz)
     if survey is not None:
         found["survey"] = survey.busy_share
+    swept = swept_at(observations, place_hz)
+    if swept is not None:
+        found["sweep"] = swept.duty
     dwell_s = looks.dwell_s(place_hz)
     if dwell_s >= settings.LEAST_DWELL_S:
         traffic = observations.traffic
@@ -46,7 +49,7 @@ def utilisation_of(
         found["beacons"] = min(beacons + settings.PRIOR_ACTIVITY * loud, 1.0)
     if not found:
         return NOT_MEASURED
-    measured = {s: v for s, v in found.items() if s != "beacons"}
+    measured = {s: v for s, v in found.items() if s in ("frames", "BSS load")}
     source = max(measured, key=lambda s: measured[s]) if measured else "beacons"
     confidence = _CONFIDENCE[source]
     if survey is not None:
@@ -54,8 +57,23 @@ def utilisation_of(
         confidence = (
             "high" if survey.whole_window else "medium"
         )  # of one reading one does not know since when
+    elif swept is not None:
+        source = "sweep"
+        dense = swept.rows >= settings.SWEEP_ROWS_PER_S * settings.SWEEP_S
+        dense = dense and swept.rows_per_s >= settings.SWEEP_ROWS_PER_S
+        confidence = "high" if dense and not swept.bound else "medium"
     others = tuple((s, round(v, 4)) for s, v in found.items() if s != source)
     return Utilisation(round(found[source], 4), source, confidence, others)
+
+
+def swept_at(observations: Observations, place_hz: float) -> Swept | None:
+    """What sweeps say of the 20 MHz place at a frequency: at the spot where they looked longest."""
+    here = [
+        s
+        for s in observations.swept
+        if s.channel.width_mhz == 20 and abs(s.channel.centre_hz - place_hz) < 1e6
+    ]
+    return max(here, key=lambda s: (s.seconds, s.spot), default=None)
 
 
 def _bssids_elsewhere(place_hz: float, radios: tuple[Radio, ...]) -> list[int]:

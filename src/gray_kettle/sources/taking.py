@@ -1,17 +1,34 @@
 """From a source into a case: one take, with progress, cancelled at any time without loss."""
 
-from collections.abc import Callable
+import itertools
+import math
+import time
+from collections.abc import Callable, Generator
 from contextlib import closing, suppress
 from dataclasses import dataclass
+from typing import Protocol
+
+import numpy as np
 
 from gray_kettle.case import Case
 from gray_kettle.decode.errors import DecodeError
 from gray_kettle.errors import KettleError
-from gray_kettle.records import Piece
+from gray_kettle.records import Piece, SweepRows
 from gray_kettle.sources.files import Source
 from gray_kettle.sources.intake import Intake, octets_of
 
+_WRITE_EVERY_S = 1.0
 STOPPED_NOTE = "Stopped by hand: what was read until then was kept."
+
+
+class LiveSource(Protocol):
+    """What is collected from as it happens. notes grow as it goes on."""
+
+    name: str
+    kind: str
+    notes: list[str]
+
+    def pieces(self, is_cancelled: Callable[[], bool]) -> Generator[Piece]: ...
 
 
 @dataclass(frozen=True)
@@ -90,6 +107,62 @@ def take(
     digest = intake.mark if stopped else intake.digest
     case.finish_take(number, totals, tuple(notes), digest, complete=not stopped, replaces=beginnings)
     return TakeResult(intake.name, source.kind, records, skipped, tuple(notes), number)
+
+
+def take_live(
+    case: Case,
+    source: LiveSource,
+    spot: str = "",
+    *,
+    seconds: float = math.inf,
+    heard: Callable[[Piece], None] = lambda piece: None,
+    is_cancelled: Callable[[], bool] = lambda: False,
+) -> TakeResult:
+    """Collect from a live source for some time, or until cancelled. heard is called with each piece as it comes.
+
+    Raises: KettleError, when the source cannot be reached.
+    """
+    until_s = time.monotonic() + seconds
+    number = case.begin_take(source.name, source.kind, spot, f"live{time.time_ns():x}")
+    records = skipped = 0
+    waiting: list[Piece] = []
+    written_s = time.monotonic()
+    notes: list[str] = []
+    try:
+        with closing(source.pieces(lambda: is_cancelled() or time.monotonic() >= until_s)) as pieces:
+            for piece in pieces:
+                heard(piece)
+                records += piece.records
+                skipped += piece.skipped
+                waiting.append(piece)
+                if time.monotonic() - written_s > _WRITE_EVERY_S:
+                    _append_all(case, number, waiting)
+                    written_s = time.monotonic()
+    except KeyboardInterrupt:  # ctrl+c on the command line ends the take
+        pass
+    except KettleError:
+        if not records:
+            case.forget_take(number)
+            raise
+    _append_all(case, number, waiting)
+    notes += source.notes
+    if not records:
+        case.forget_take(number)
+        raise KettleError(f"{source.name}: nothing came. {' '.join(notes)}".strip())
+    totals = Piece(records=records, skipped=skipped)
+    case.finish_take(number, totals, tuple(notes), f"live-{number}", complete=True)
+    return TakeResult(source.name, source.kind, records, skipped, tuple(notes), number)
+
+
+def _append_all(case: Case, number: int, waiting: list[Piece]) -> None:
+    """Rows that came one by one are written together: a write costs as much for one as for many."""
+    for span, rows in itertools.groupby((r for p in waiting for r in p.sweeps), key=lambda r: r.span):
+        parts = list(rows)
+        joined = SweepRows(
+            span, np.concatenate([p.time_s for p in parts]), np.concatenate([p.levels_dbm for p in parts])
+        )
+        case.append(number, Piece(sweeps=(joined,)))
+    waiting.clear()
 
 
 def _held(case: Case, intake: Intake) -> tuple[int | None, tuple[int, ...]]:

@@ -42,11 +42,11 @@ def _each_minute(of_time: Callable[[float], float]) -> Callable[[Floats], Floats
     known: dict[int, float] = {}
 
     def values(time_s: Floats) -> Floats:
-        minutes = (time_s // 60).astype(int)
-        for minute in np.unique(minutes):
-            if int(minute) not in known:
-                known[int(minute)] = of_time(float(minute) * 60)
-        return np.array([known[int(m)] for m in minutes])
+        minutes, at = np.unique((time_s // 60).astype(np.int64), return_inverse=True)
+        for minute in minutes.tolist():
+            if minute not in known:
+                known[minute] = of_time(minute * 60.0)
+        return np.asarray(np.array([known[m] for m in minutes.tolist()])[at], np.float64)
 
     return values
 
@@ -67,6 +67,8 @@ def _radio(radio: SimRadio, at: Point) -> Transmitter:
     if radio.generation == "b":
         return tx.dsss(radio.name, channel.centre_hz, level, duty)
     made = tx.wifi(radio.name, channel.centre_hz, channel.width_mhz, level, duty)
+    if all(radio.channel_at(t) == channel for t in np.arange(tern_quay.START_S, tern_quay.END_S, 600.0)):
+        return made
     centre_of = _each_minute(lambda t: radio.channel_at(t).centre_hz)
 
     def moving(seconds: "np.ndarray", rng: np.random.Generator) -> Bursts:
@@ -94,7 +96,7 @@ def _others_low(at: Point) -> tuple[Transmitter, ...]:
 
 def _others_high() -> tuple[Transmitter, ...]:
     def now_and_then(time_s: Floats) -> Floats:
-        return (np.floor(time_s / 600) % 7 == 3).astype(float)
+        return np.asarray(np.floor(time_s / 600) % 7 == 3, np.float64)
 
     return (tx.radar("rain radar", -58.0, 5.604e9, is_on=now_and_then),)
 

@@ -1,0 +1,52 @@
+"""The `stand-in` commands: simulated instruments on ports of this machine."""
+
+import time
+from typing import Annotated
+
+import typer
+
+from gray_kettle.errors import KettleError
+
+stand_in = typer.Typer(no_args_is_help=True, help="Start a simulated instrument, to try things without one.")
+
+
+@stand_in.callback()
+def _stand_in() -> None:
+    """Start a simulated instrument, to try things without one."""
+
+
+@stand_in.command(name="analyser")
+def stand_in_analyser(
+    port: Annotated[int, typer.Option("--port", help="Port on this machine, 0 for a free one.")] = 5025,
+    hour: Annotated[float, typer.Option("--hour", help="Hour of Tern Quay's day at which it begins.")] = 12.1,
+    rows_per_s: Annotated[float, typer.Option("--rows-per-s", help="Sweeps a second.")] = 20.0,
+    band: Annotated[str, typer.Option("--band", help="2.4 or 5.")] = "2.4",
+    fault: Annotated[str, typer.Option("--fault", help="slow, silent, broken, drops or ascii.")] = "",
+) -> None:
+    """A SCPI analyser in the ticket hall of Tern Quay. Ends with ctrl+c."""
+    from gray_kettle.standin import tern_quay, tern_sweeps
+    from gray_kettle.standin.analyser import FAULTS, StandInAnalyser
+
+    if fault not in FAULTS or band not in ("2.4", "5") or not 0.1 <= rows_per_s <= 1000:
+        raise typer.BadParameter("see --help for the faults, bands and rates that there are.")
+    began_s, first_s = time.time(), tern_quay.START_S + 86400 + hour * 3600
+    scene = tern_sweeps.scene(tern_quay.site(), "ticket hall", band, tern_quay.SEED)
+    try:
+        with StandInAnalyser(
+            scene, lambda: first_s + time.time() - began_s, port, rows_per_s, fault
+        ) as analyser:
+            span = (
+                "start=2399MHz&stop=2489MHz&points=361"
+                if band == "2.4"
+                else "start=5160MHz&stop=5860MHz&points=701"
+            )
+            print(
+                f"Listening. In another terminal: gray-kettle take CASE 'scpi://127.0.0.1:{analyser.port}?{span}'",
+                flush=True,
+            )
+            while True:
+                time.sleep(1)
+    except KeyboardInterrupt:
+        return
+    except OSError as error:
+        raise KettleError(f"Port {port} cannot be had: {error.strerror}.") from error
