@@ -4,6 +4,8 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:  # the frame is drawn before any of these is imported
+    from pathlib import Path
+
     from gray_kettle.judge.assessment import Assessment, Radio
     from gray_kettle.plan.proposal import Proposal
     from gray_kettle.reading import Reading
@@ -17,6 +19,7 @@ class Look:
     """A reading with the person's choices. proposal None: still being worked out.
 
     busy: of the whole case, for the rail. start_s, end_s: the window; case_start_s, case_end_s: all there is.
+    path: of the case, for what is read piece by piece.
     """
 
     reading: "Reading"
@@ -29,6 +32,7 @@ class Look:
     case_end_s: float
     busy: dict[str, list[float]]
     followed: frozenset[str] = field(default_factory=frozenset)
+    path: "Path | None" = None
 
     @property
     def setup(self) -> "Setup":

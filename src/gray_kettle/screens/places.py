@@ -5,5 +5,12 @@ from gray_kettle.screens.brief.place import BriefPlace
 from gray_kettle.screens.frame.place import Place
 from gray_kettle.screens.heard.place import HeardPlace
 from gray_kettle.screens.plan.place import PlanPlace
+from gray_kettle.screens.sweep.place import SweepPlace
 
-VIEWS: dict[str, type[Place]] = {"brief": BriefPlace, "heard": HeardPlace, "air": AirPlace, "plan": PlanPlace}
+VIEWS: dict[str, type[Place]] = {
+    "brief": BriefPlace,
+    "heard": HeardPlace,
+    "air": AirPlace,
+    "sweep": SweepPlace,
+    "plan": PlanPlace,
+}

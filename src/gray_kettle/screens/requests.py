@@ -20,6 +20,14 @@ class Jump(Message):
 
 
 @dataclass
+class ToWindow(Message):
+    """Look at this stretch of time."""
+
+    start_s: float
+    end_s: float
+
+
+@dataclass
 class MarkOwn(Message):
     """Take this radio for own, or no longer."""
 

@@ -22,14 +22,14 @@ from gray_kettle.screens.frame.place import Place
 from gray_kettle.screens.frame.rail import BINS, TimeRail
 from gray_kettle.screens.help import HelpScreen
 from gray_kettle.screens.look import BANDS, Look
-from gray_kettle.screens.requests import Follow, GiveName, Jump, MarkOwn, Shown
+from gray_kettle.screens.requests import Follow, GiveName, Jump, MarkOwn, Shown, ToWindow
 
 if TYPE_CHECKING:
     from gray_kettle.reading import Reading
     from gray_kettle.records import Setup
     from gray_kettle.screens.start.taking import Chosen, Taken
 
-_SHORTEST_S = 60.0
+_SHORTEST_S = 5.0
 _WAITING = "waiting"
 
 
@@ -141,6 +141,7 @@ class WorkScreen(Screen[None]):
             case_end_s=end_s,
             busy=self._busy,
             followed=self._followed,
+            path=self._path,
         )
         self.query_one(TitleLine).status = "" if shown.with_proposal else "working out the plan …"
         self._spread()
@@ -219,12 +220,21 @@ class WorkScreen(Screen[None]):
         look = self._look
         if look is None:
             return
-        length = max((look.end_s - look.start_s) * factor, _SHORTEST_S)
-        middle = (look.start_s + look.end_s) / 2
+        self._stretch_to((look.start_s + look.end_s) / 2, (look.end_s - look.start_s) * factor)
+
+    def _stretch_to(self, middle: float, length: float) -> None:
+        look = self._look
+        assert look is not None
+        length = max(length, _SHORTEST_S)
         start, end = max(middle - length / 2, look.case_start_s), min(middle + length / 2, look.case_end_s)
         if end - start < length:  # at an edge of the case: grow the other way
             start, end = max(end - length, look.case_start_s), min(start + length, look.case_end_s)
         self._to_window(start, end)
+
+    @on(ToWindow)
+    def _asked_window(self, asked: ToWindow) -> None:
+        if self._look is not None:
+            self._stretch_to((asked.start_s + asked.end_s) / 2, asked.end_s - asked.start_s)
 
     def _to_window(self, start_s: float, end_s: float) -> None:
         look = self._look
@@ -235,6 +245,8 @@ class WorkScreen(Screen[None]):
         self._look = replace(look, start_s=start_s, end_s=end_s)
         self.query_one(TimeRail).look = self._look
         self.query_one(TitleLine).status = "judging the window …"
+        if self._place is not None:
+            self._place.window_moved(self._look)
         self._reload()
 
     # Edits

@@ -14,7 +14,13 @@ from gray_kettle.screens.ink import Cell, Inked, fit
 from gray_kettle.screens.look import BANDS, Look
 
 # Places have fixed numbers; one that has nothing behind it yet is not shown.
-PLACES = {"1": ("brief", "Brief"), "2": ("heard", "Heard"), "3": ("air", "Air"), "5": ("plan", "Plan")}
+PLACES = {
+    "1": ("brief", "Brief"),
+    "2": ("heard", "Heard"),
+    "3": ("air", "Air"),
+    "4": ("sweep", "Sweep"),
+    "5": ("plan", "Plan"),
+}
 
 
 class _Line(Inked, Widget):
@@ -81,7 +87,9 @@ class TitleLine(_Line):
         takes = self.look.reading.observations.takes
         scans = sum(t.records for t in takes if "scan" in t.kind)
         frames = sum(t.records for t in takes if t.kind.startswith("pcap"))
-        parts = [f"{scans:,} scans" if scans else "", f"{frames:,} frames" if frames else ""]
+        rows = sum(t.records for t in takes if t.kind.startswith("sweep"))
+        told = ((scans, "scans"), (frames, "frames"), (rows, "sweep rows"))
+        parts = [f"{count:,} {what}" if count else "" for count, what in told]
         return " · ".join(p for p in parts if p).replace(",", " ")
 
 

@@ -11,12 +11,15 @@ _NARROW_COLUMNS, _MIDDLE_COLUMNS, _LOW_LINES = 96, 130, 20
 
 
 class Place(Widget):
-    """Base of the four views. HINTS: keys that matter here, with a word each."""
+    """Base of the views. HINTS: keys that matter here, with a word each."""
 
     HINTS: ClassVar[tuple[tuple[str, str], ...]] = ()
 
     def show(self, look: Look) -> None:
         raise NotImplementedError
+
+    def window_moved(self, look: Look) -> None:
+        """The window moved; the answers for it are still being worked out."""
 
     def focus_first(self) -> None:
         """Put the focus where the keys of this place work."""

@@ -1,0 +1,67 @@
+"""The newest rows of a live take, kept at hand so that the picture follows without reading the case."""
+
+from collections import deque
+
+import numpy as np
+
+from gray_kettle.records import Span, SweepRows
+from gray_kettle.spectrum.floor import floor_of, low_and_spread, threshold_codes
+from gray_kettle.spectrum.halves import Codes, FloatDb, to_codes
+from gray_kettle.spectrum.pyramid import added_counts, rows_as_entries
+from gray_kettle.spectrum.view import Composer, Frame, SweepView
+
+SHOWN_S = 40.0
+_KEPT_S = 60.0
+_FLOOR_ROWS = 64
+_FLOOR_EVERY = 32  # rows
+
+
+class LiveRows:
+    """A minute of rows of one span."""
+
+    def __init__(self) -> None:
+        self.span: Span | None = None
+        self.rows = 0
+        self._kept: deque[tuple[float, Codes]] = deque()
+        self._floor_dbm: FloatDb | None = None
+
+    @property
+    def last_s(self) -> float:
+        return self._kept[-1][0] if self._kept else 0.0
+
+    def add(self, rows: SweepRows) -> None:
+        if rows.span != self.span or (self._kept and rows.time_s[0] < self.last_s):
+            self.span, self._floor_dbm = rows.span, None
+            self._kept.clear()
+        for time_s, codes in zip(rows.time_s.tolist(), to_codes(rows.levels_dbm), strict=True):
+            self._kept.append((time_s, codes))
+            self.rows += 1
+        while self._kept and self._kept[0][0] < self.last_s - _KEPT_S:
+            self._kept.popleft()
+        if self._floor_dbm is None or self.rows % _FLOOR_EVERY == 0:
+            newest = np.stack([codes for _, codes in list(self._kept)[-_FLOOR_ROWS:]])
+            self._floor_dbm = floor_of(*low_and_spread(newest), rows.span.step_hz)
+
+    def frame(self, low_hz: float, high_hz: float, columns: int, lines: int) -> Frame:
+        """The last while. It moves by whole cells, so that dots do not swim."""
+        cell_s = 2 * SHOWN_S / lines
+        end_s = (np.floor(self.last_s / cell_s) + 1) * cell_s
+        return Frame(low_hz, high_hz, columns, float(end_s - SHOWN_S), float(end_s), lines)
+
+    def snapshot(self) -> tuple[Span, list[tuple[float, Codes]], FloatDb] | None:
+        """What there is now, for a worker."""
+        if self.span is None or self._floor_dbm is None:
+            return None
+        return self.span, list(self._kept), self._floor_dbm
+
+
+def composed(frame: Frame, span: Span, kept: list[tuple[float, Codes]], floor_dbm: FloatDb) -> SweepView:
+    """The picture of the newest rows."""
+    composer = Composer(frame)
+    inside = [(t, c) for t, c in kept if frame.start_s <= t <= frame.end_s]
+    if inside:
+        codes = np.stack([c for _, c in inside])
+        times = np.array([t for t, _ in inside])
+        composer.add(span, rows_as_entries(times, codes, threshold_codes(floor_dbm)), floor_dbm)
+        composer.count(span, added_counts([(1.0, codes)], span.bins))
+    return composer.view()
