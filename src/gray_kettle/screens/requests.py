@@ -9,6 +9,7 @@ from textual.message import Message
 if TYPE_CHECKING:
     from gray_kettle.judge.assessment import Radio
     from gray_kettle.reading import Reading
+    from gray_kettle.records import SweepRows
 
 
 @dataclass
@@ -17,6 +18,22 @@ class Jump(Message):
 
     place: str
     radio: str
+
+
+@dataclass
+class Came(Message):
+    """A live row arrived, as so manieth of its take."""
+
+    rows: "SweepRows"
+    count: int
+
+
+@dataclass
+class LiveEnded(Message):
+    """A live take ended; wrong: whether it could not be made."""
+
+    told: str
+    wrong: bool
 
 
 @dataclass

@@ -11,11 +11,11 @@ from typing import TYPE_CHECKING, ClassVar
 from textual import on, work
 from textual.app import ComposeResult
 from textual.binding import Binding
-from textual.screen import Screen
 from textual.widgets import ContentSwitcher, Static
 from textual.worker import get_current_worker
 
 from gray_kettle.errors import KettleError
+from gray_kettle.screens.collecting import Collecting
 from gray_kettle.screens.commands import KettleCommands
 from gray_kettle.screens.frame.lines import PLACES, KeyHints, PlacesLine, Rule, TitleLine, _Line
 from gray_kettle.screens.frame.place import Place
@@ -27,13 +27,12 @@ from gray_kettle.screens.requests import Follow, GiveName, Jump, MarkOwn, Shown,
 if TYPE_CHECKING:
     from gray_kettle.reading import Reading
     from gray_kettle.records import Setup
-    from gray_kettle.screens.start.taking import Chosen, Taken
 
 _SHORTEST_S = 5.0
 _WAITING = "waiting"
 
 
-class WorkScreen(Screen[None]):
+class WorkScreen(Collecting):
     """Works on one case. Reading and judging run in a worker; the places only show."""
 
     CSS = """
@@ -60,12 +59,11 @@ class WorkScreen(Screen[None]):
     ]
 
     def __init__(self, path: Path, fresh: bool = False) -> None:
-        super().__init__()
-        self._path, self._fresh = path, fresh
+        super().__init__(path)
+        self._fresh = fresh
         self._band = ""
         self._window: tuple[float | None, float | None] = (None, None)
         self._busy: dict[str, list[float]] = {}
-        self._views: dict[str, Place] = {}  # empty until they have been brought in
         self._wanted = "brief"
         self._followed: frozenset[str] = frozenset()
         self._earlier: list[Setup] = []
@@ -341,30 +339,13 @@ class WorkScreen(Screen[None]):
 
     # Taking and exporting
 
-    def action_take(self) -> None:
-        from gray_kettle.screens.start.taking import TakeForm
-
-        self.app.push_screen(TakeForm(), self._begin_take)
-
-    def _begin_take(self, chosen: "Chosen | None") -> None:
-        from gray_kettle.screens.start.taking import TakeProgress
-
-        if chosen is not None:
-            self.app.push_screen(TakeProgress(self._path, chosen), self._taken)
-
-    def _taken(self, taken: "Taken | None") -> None:
-        if taken is None:
-            return
-        for line in taken.read:
-            self.notify(line, title="Taken", markup=False, timeout=8)
-        for line in taken.refused:
-            self.notify(line, title="Not taken", severity="error", markup=False, timeout=20)
-        if taken.read:
-            self._window, self._band = (None, None), ""
-            self._reload()
-            if self._fresh:
-                self._fresh = False
-                self.set_timer(0.1, self._ask_own)
+    def took(self) -> None:
+        """Something new is in the case: judge all of it."""
+        self._window, self._band = (None, None), ""
+        self._reload()
+        if self._fresh:
+            self._fresh = False
+            self.set_timer(0.1, self._ask_own)
 
     def _ask_own(self) -> None:
         """The third of the first three steps, as soon as it is known what was heard."""

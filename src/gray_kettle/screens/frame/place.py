@@ -1,11 +1,14 @@
 """A numbered place of the app: shows a Look, and folds where there is little room."""
 
-from typing import ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
 from textual import events
 from textual.widget import Widget
 
 from gray_kettle.screens.look import Look
+
+if TYPE_CHECKING:
+    from gray_kettle.records import SweepRows
 
 _NARROW_COLUMNS, _MIDDLE_COLUMNS, _LOW_LINES = 96, 130, 20
 
@@ -20,6 +23,12 @@ class Place(Widget):
 
     def window_moved(self, look: Look) -> None:
         """The window moved; the answers for it are still being worked out."""
+
+    def came(self, rows: "SweepRows") -> None:
+        """A row of a live take arrived."""
+
+    def live_ended(self) -> None:
+        """The live take ended."""
 
     def focus_first(self) -> None:
         """Put the focus where the keys of this place work."""

@@ -23,8 +23,11 @@ from gray_kettle.screens.start.style import FORM_KEYS
 
 @dataclass(frozen=True)
 class Chosen:
+    """What to take. live: the address of an instrument, "" for files."""
+
     files: tuple[Path, ...]
     spot: str
+    live: str = ""
 
 
 class FileTree(DirectoryTree):
@@ -49,9 +52,9 @@ class TakeForm(ModalScreen[Chosen | None]):
 
     def compose(self) -> ComposeResult:
         with Vertical(classes="form"):
-            yield Static("Take: captures and scan listings", classes="form-title", markup=False)
-            yield Label("Files (type them, or choose below with enter)", markup=False)
-            yield Input(id="take-files", placeholder="capture.pcapng scan.txt")
+            yield Static("Take: captures, scan listings, sweeps", classes="form-title", markup=False)
+            yield Label("Files (type them, or choose below with enter), or an analyser", markup=False)
+            yield Input(id="take-files", placeholder="capture.pcapng scan.txt   or   scpi://192.0.2.7:5025")
             yield Label("Where was this collected? (spot, may be empty)", markup=False)
             yield Input(id="take-spot", placeholder="reception")
             yield Static("", classes="form-wrong", markup=False)
@@ -73,13 +76,29 @@ class TakeForm(ModalScreen[Chosen | None]):
             words = shlex.split(self.query_one("#take-files", Input).value)
         except ValueError:
             words = []
+        spot = self.query_one("#take-spot", Input).value.strip()
+        if words and words[0].startswith("scpi://"):
+            self._go_live(words, spot)
+            return
         files = tuple(Path(word).expanduser() for word in words)
         missing = [f for f in files if not f.exists()]
         if missing or not files:
             what = f"{printable(str(missing[0]))} is not there." if missing else "Choose at least one file."
             self.query_one(".form-wrong", Static).update(what)
             return
-        self.dismiss(Chosen(files, self.query_one("#take-spot", Input).value.strip()))
+        self.dismiss(Chosen(files, spot))
+
+    def _go_live(self, words: list[str], spot: str) -> None:
+        from gray_kettle.sources.scpi import parse_uri
+
+        try:
+            if len(words) > 1:
+                raise KettleError("One analyser at a time, and nothing beside it.")
+            parse_uri(words[0])
+        except KettleError as error:
+            self.query_one(".form-wrong", Static).update(str(error))
+        else:
+            self.dismiss(Chosen((), spot, words[0]))
 
     @on(Button.Pressed, "#take-cancel")
     def action_cancel(self) -> None:

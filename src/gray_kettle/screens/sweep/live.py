@@ -1,12 +1,16 @@
 """The newest rows of a live take, kept at hand so that the picture follows without reading the case."""
 
 from collections import deque
+from dataclasses import dataclass
 
 import numpy as np
 
+from gray_kettle.air.channels import Channel
 from gray_kettle.records import Span, SweepRows
+from gray_kettle.spectrum.duty import place_rows, tally
 from gray_kettle.spectrum.floor import floor_of, low_and_spread, threshold_codes
 from gray_kettle.spectrum.halves import Codes, FloatDb, to_codes
+from gray_kettle.spectrum.places import places_in
 from gray_kettle.spectrum.pyramid import added_counts, rows_as_entries
 from gray_kettle.spectrum.view import Composer, Frame, SweepView
 
@@ -14,6 +18,9 @@ SHOWN_S = 40.0
 _KEPT_S = 60.0
 _FLOOR_ROWS = 64
 _FLOOR_EVERY = 32  # rows
+
+
+Snapshot = tuple[Span, list[tuple[float, Codes]], FloatDb]
 
 
 class LiveRows:
@@ -48,20 +55,33 @@ class LiveRows:
         end_s = (np.floor(self.last_s / cell_s) + 1) * cell_s
         return Frame(low_hz, high_hz, columns, float(end_s - SHOWN_S), float(end_s), lines)
 
-    def snapshot(self) -> tuple[Span, list[tuple[float, Codes]], FloatDb] | None:
+    def snapshot(self) -> Snapshot | None:
         """What there is now, for a worker."""
         if self.span is None or self._floor_dbm is None:
             return None
         return self.span, list(self._kept), self._floor_dbm
 
 
-def composed(frame: Frame, span: Span, kept: list[tuple[float, Codes]], floor_dbm: FloatDb) -> SweepView:
-    """The picture of the newest rows."""
+@dataclass(frozen=True, eq=False)
+class LivePicture:
+    """The picture of the newest rows, and the share of time that the 20 MHz places were taken in them."""
+
+    view: SweepView
+    duty: tuple[tuple[Channel, float], ...]
+
+
+def composed(frame: Frame, now: Snapshot) -> LivePicture:
+    """Worked out anew from what is at hand."""
+    span, kept, floor_dbm = now
     composer = Composer(frame)
     inside = [(t, c) for t, c in kept if frame.start_s <= t <= frame.end_s]
+    duty: tuple[tuple[Channel, float], ...] = ()
     if inside:
         codes = np.stack([c for _, c in inside])
         times = np.array([t for t, _ in inside])
         composer.add(span, rows_as_entries(times, codes, threshold_codes(floor_dbm)), floor_dbm)
         composer.count(span, added_counts([(1.0, codes)], span.bins))
-    return composer.view()
+        added = tally(span, times, place_rows(span, codes, floor_dbm))
+        share = added.over_s / np.maximum(added.seconds, 1e-9)
+        duty = tuple((c, float(share[k])) for k, c in enumerate(places_in(span)) if c.width_mhz == 20)
+    return LivePicture(composer.view(), duty)

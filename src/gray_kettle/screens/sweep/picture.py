@@ -140,16 +140,21 @@ class SweepPicture(Inked, Widget, can_focus=True):
             self._spans, self._left_out = axis.spans(self.scale, list(self._marks.radios), self._plan.radios)
         self.refresh()
 
-    def scrolled(self, view: SweepView, moved_lines: int) -> None:
+    def scrolled(self, view: SweepView, marks: Marks, moved_lines: int) -> None:
         """The same picture some lines later: strips that were drawn move up."""
-        self.view = view
+        self.view, self._marks = view, marks
         self._water = self._water_of(view)
         self._presence = self._presence_of(view)
         first = self._plan.presence + self._plan.axis
         last = first + self._plan.water
         kept = {}
         for y, strip in self._strips.items():
-            if first <= y - moved_lines and y < last - 1:
+            # The cursor stays where it is, and the newest line goes on being filled.
+            if (
+                first <= y - moved_lines
+                and y < last - 1
+                and self.row not in (y - first, y - first - moved_lines)
+            ):
                 kept[y - moved_lines] = strip
         self._strips = kept
         self.refresh()

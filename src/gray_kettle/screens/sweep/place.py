@@ -19,7 +19,7 @@ from gray_kettle.screens.frame.place import Place
 from gray_kettle.screens.frame.rows import Row, RowList
 from gray_kettle.screens.look import Look
 from gray_kettle.screens.requests import ToWindow
-from gray_kettle.screens.sweep.live import LiveRows, composed
+from gray_kettle.screens.sweep.live import LiveRows, Snapshot, composed
 from gray_kettle.screens.sweep.picture import SHOWN, Marks, SweepPicture
 from gray_kettle.screens.sweep.side import cursor_lines, place_lines, side_lines
 from gray_kettle.spectrum.view import Frame, SweepView
@@ -92,12 +92,16 @@ class SweepPlace(Place):
 
     @dataclass
     class Ready(Message):
-        """A picture was made. spots: that swept in the window. moved: lines that it went on since the last one."""
+        """A picture was made. spots: that swept in the window. live_duty: of places, None for a picture of the case."""
 
         view: SweepView
         spots: tuple[str, ...]
         spot: str
-        is_live: bool
+        live_duty: tuple[tuple[Channel, float], ...] | None = None
+
+        @property
+        def is_live(self) -> bool:
+            return self.live_duty is not None
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
@@ -181,7 +185,7 @@ class SweepPlace(Place):
             self.app.notify(str(error), title="Cannot read the sweeps", severity="error", markup=False)
         else:
             if not worker.is_cancelled:
-                self.post_message(self.Ready(view, spots, spot, False))
+                self.post_message(self.Ready(view, spots, spot))
 
     @on(Ready)
     def _ready(self, ready: Ready) -> None:
@@ -199,13 +203,14 @@ class SweepPlace(Place):
             and (frame.lines, frame.columns) == (before.lines, before.columns)
         ):
             cell_s = 2 * (frame.end_s - frame.start_s) / frame.lines
-            picture.scrolled(ready.view, round((frame.end_s - before.end_s) / cell_s))
+            marks = self._marks(ready.live_duty)
+            picture.scrolled(ready.view, marks, round((frame.end_s - before.end_s) / cell_s))
         else:
             nothing = f"No sweep of {look.band} GHz in this window. Take a sweep file, or an analyser: t"
-            picture.show(ready.view, self._marks(), nothing)
+            picture.show(ready.view, self._marks(ready.live_duty), nothing)
         self._tell()
 
-    def _marks(self) -> Marks:
+    def _marks(self, live: tuple[tuple[Channel, float], ...] | None) -> Marks:
         look = self._look
         assert look is not None
         places = tuple(narrow(look.band, n) for n in numbers(look.band) if n != 14)
@@ -222,7 +227,7 @@ class SweepPlace(Place):
             (r for r in self._remembered if r.band == look.band),
             key=lambda r: (not r.own, -(r.level_dbm if r.level_dbm is not None else -200)),
         )
-        shares = tuple((channel, share) for channel, (share, _) in duty.items())
+        shares = live if live is not None else tuple((channel, share) for channel, (share, _) in duty.items())
         return Marks(places, shares, tuple(radios), look.setup.country)
 
     def _tell(self) -> None:
@@ -235,12 +240,8 @@ class SweepPlace(Place):
         if self.has_class("-narrow"):
             place = picture.place_at_cursor()
             lines = cursor_lines(picture, picture.view, look)
-            told = place_lines(place, look)[:1] if place else [[]]
-            short = [
-                [*lines[0], ("  ", "dim"), *lines[1]],
-                [*lines[4], ("  highest, mean, taken", "dim")],
-                *told,
-            ]
+            told = place_lines(place, look)[0] if place else []
+            short = [[*lines[0], ("  ", "dim"), *told], [*lines[1], *lines[4]]]
         else:
             radios = tuple(r for r in self._remembered if r.band == look.band)
             short = side_lines(picture, look, self._spot or "", self._state, radios)
@@ -283,11 +284,13 @@ class SweepPlace(Place):
         low, high = self._range.get(
             look.band, (span.start_hz - span.step_hz / 2, span.end_hz + span.step_hz / 2)
         )
-        self._compose_live(self._live.frame(low, high, picture.columns, picture.lines), *now)
+        self._compose_live(self._live.frame(low, high, picture.columns, picture.lines), now)
 
-    @work(thread=True, exclusive=True, group="picture")
-    def _compose_live(self, frame: Frame, span, kept, floor_dbm) -> None:  # type: ignore[no-untyped-def]
-        self.post_message(self.Ready(composed(frame, span, kept, floor_dbm), (), "", True))
+    # With a description of its own: the usual one would print every row that is handed over.
+    @work(thread=True, exclusive=True, group="picture", description="newest rows")
+    def _compose_live(self, frame: Frame, now: Snapshot) -> None:
+        made = composed(frame, now)
+        self.post_message(self.Ready(made.view, (), "", made.duty))
 
     def action_hold(self) -> None:
         if self._is_live:

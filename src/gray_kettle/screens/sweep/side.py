@@ -52,7 +52,7 @@ def cursor_lines(picture: SweepPicture, view: SweepView, look: Look) -> Lines:
         [
             ("median ", "dim"),
             (minus(_told(middle)), "text"),
-            ("  95 % under ", "dim"),
+            ("  95 % ", "dim"),
             (minus(_told(high)), "text"),
             ("  floor ", "dim"),
             (minus(_told(view.floor_dbm[column])), "text"),
