@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from gray_kettle.case import Case
 from gray_kettle.cli import main
-from gray_kettle.draw import save_lanes
+from gray_kettle.draw import lanes_figure, save
 from gray_kettle.reading import read
 from gray_kettle.records import Setup
 from gray_kettle.safe_text import HIDDEN_NAME, REPLACEMENT, network_name, printable
@@ -102,7 +102,7 @@ def test_drawings_hold_names_as_text_and_nothing_else(hostile_case, tmp_path, en
     with Case.open(hostile_case) as case:
         reading = read(case)
     path = tmp_path / f"lanes.{ending}"
-    save_lanes(reading, "2.4", path)
+    save(lanes_figure(reading, "2.4"), path)
     raw = path.read_bytes()
     if ending == "pdf":
         assert raw.startswith(b"%PDF")

@@ -338,7 +338,7 @@ def plan(case: CasePath, band: Band = None, from_: Start = None, to: End = None,
 
 @app.command()
 def draw(
-    view: Annotated[str, typer.Argument(metavar="VIEW", help="What to draw: lanes.")],
+    view: Annotated[str, typer.Argument(metavar="VIEW", help="What to draw: lanes, sweep, waterfall.")],
     case: CasePath,
     output: Annotated[Path, typer.Option("--output", "-o", help="FILE.svg or FILE.pdf.")],
     band: Annotated[str, typer.Option("--band", help="2.4, 5 or 6.")] = "2.4",
@@ -346,11 +346,11 @@ def draw(
     to: End = None,
 ) -> None:
     """A drawing for a report: vector axes and text."""
-    from gray_kettle.draw import save_lanes
+    from gray_kettle.drawing import VIEWS, draw_view
 
-    if view != "lanes":
-        raise typer.BadParameter(f"“{view}” cannot be drawn yet: lanes can.")
-    save_lanes(_read(case, from_, to), _band(band) or "2.4", output)
+    if view not in VIEWS:
+        raise typer.BadParameter(f"“{view}” cannot be drawn yet: {', '.join(VIEWS)} can.")
+    draw_view(view, case, _band(band) or "2.4", output, _moment(from_), _moment(to))
 
 
 class _Counted:

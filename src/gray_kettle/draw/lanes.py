@@ -1,47 +1,19 @@
 """The band as lanes, for paper: each radio over the frequencies it fills, and what is left of each place below."""
 
-import warnings
-from pathlib import Path
-from typing import Any
-
 import numpy as np
 from matplotlib.axes import Axes
-from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.figure import Figure
 
 from gray_kettle.air.masks import SKIRT_BELOW_MASK_DB, mask_db, mask_points
-from gray_kettle.errors import KettleError
+from gray_kettle.draw.paper import FOREIGN, INK, OWN, PAPER, literal
 from gray_kettle.judge.assessment import PlaceView, Radio
 from gray_kettle.judge.standing import level_at
 from gray_kettle.reading import Reading
 from gray_kettle.records import FloatArray
 from gray_kettle.safe_text import dbm, printable
 
-OWN, FOREIGN, INK, PAPER = "#b4602a", "#6b7885", "#22282e", "#ffffff"
 _FLOOR_DBM = -95.0
 _EDGES_MHZ = {"2.4": (2395.0, 2490.0), "5": (5160.0, 5900.0), "6": (5935.0, 7125.0)}
-
-
-def save_lanes(reading: Reading, band: str, path: Path) -> None:
-    """Write the drawing. Raises: KettleError, for an ending that is neither .svg nor .pdf, or a missing folder."""
-    ending = path.suffix.lower()
-    if ending not in (".svg", ".pdf"):
-        raise KettleError(f"{path.name}: a drawing is written as .svg or .pdf.")
-    figure = lanes_figure(reading, band)
-    FigureCanvasAgg(figure)
-    try:
-        import matplotlib as mpl
-
-        settings: Any = {"svg.fonttype": "none", "svg.hashsalt": "gray-kettle", "pdf.fonttype": 42}
-        with mpl.rc_context(settings), warnings.catch_warnings():
-            warnings.filterwarnings("ignore", "Glyph .* missing")  # names may hold what no font has
-            figure.savefig(
-                path,
-                format=ending[1:],
-                metadata={"Date": None} if ending == ".svg" else {"CreationDate": None},
-            )
-    except OSError as error:
-        raise KettleError(f"{path} cannot be written: {error.strerror}.") from error
 
 
 def lanes_figure(reading: Reading, band: str) -> Figure:
@@ -54,9 +26,7 @@ def lanes_figure(reading: Reading, band: str) -> Figure:
     _draw_lanes(lanes, radios, band)
     _draw_ledger(ledger, places, band)
     site = printable(reading.setup.site) or "Site not named"
-    figure.suptitle(
-        _literal(f"{site}: {band} GHz, who fills what"), x=0.01, ha="left", fontsize=12, color=INK
-    )
+    figure.suptitle(literal(f"{site}: {band} GHz, who fills what"), x=0.01, ha="left", fontsize=12, color=INK)
     return figure
 
 
@@ -73,7 +43,7 @@ def _draw_lanes(axes: Axes, radios: list[Radio], band: str) -> None:
         top = base + 0.85 * float(np.clip((level - _FLOOR_DBM) / (-30 - _FLOOR_DBM), 0.05, 1))
         axes.fill_between([primary - 10, primary + 10], base, top, color=colour, linewidth=0)
         mark = "■" if radio.own else "□"
-        label = _literal(
+        label = literal(
             f"{mark} {radio.name}  {channel.label}  {'level not told' if radio.level_dbm is None else dbm(level)}"
         )
         axes.text(
@@ -162,8 +132,3 @@ def _edges(radios: list[Radio], band: str) -> tuple[float, float]:
         return low, high
     centres = [r.channel.centre_hz / 1e6 for r in radios]
     return max(low, min(centres) - 200), min(high, max(centres) + 200)
-
-
-def _literal(text: str) -> str:
-    """Matplotlib takes dollar signs for mathematics: keep names from being typeset."""
-    return text.replace("$", r"\$")

@@ -355,22 +355,24 @@ class WorkScreen(Collecting):
             self.action_own()
 
     def action_export(self) -> None:
-        if self.query_one(ContentSwitcher).current != "air":
-            self.notify("This place has no drawing yet: 3 Air has.", timeout=4)
+        views = {"air": ("lanes",), "sweep": ("sweep", "waterfall")}.get(self._wanted)
+        if views is None:
+            self.notify("This place has no drawing yet: 3 Air and 4 Sweep have.", timeout=4)
         elif self._look is not None:
-            self._export(self._look.reading, self._band)
+            self._export(views, self._band, *self._window)
 
     @work(thread=True, exclusive=True, group="export")
-    def _export(self, reading: "Reading", band: str) -> None:
-        from gray_kettle.draw import save_lanes
+    def _export(self, views: tuple[str, ...], band: str, start_s: float | None, end_s: float | None) -> None:
+        from gray_kettle.drawing import draw_view
 
-        path = Path(f"{self._path.stem}-lanes-{band}.svg")
-        try:
-            save_lanes(reading, band, path)
-        except KettleError as error:
-            self.notify(str(error), title="Not exported", severity="error", markup=False)
-        else:
-            self.notify(f"Written: {path}", title="Exported", markup=False)
+        for view in views:
+            path = Path(f"{self._path.stem}-{view}-{band}.svg")
+            try:
+                draw_view(view, self._path, band, path, start_s, end_s)
+            except KettleError as error:
+                self.notify(str(error), title="Not exported", severity="error", markup=False)
+            else:
+                self.notify(f"Written: {path}", title="Exported", markup=False)
 
     def action_help(self) -> None:
         self.app.push_screen(HelpScreen(self._wanted))

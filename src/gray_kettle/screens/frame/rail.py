@@ -1,8 +1,7 @@
 """The time rail: how busy the band was over the whole case, with the window in brackets."""
 
 import math
-from datetime import UTC, datetime, tzinfo
-from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
+from datetime import datetime
 
 from textual.reactive import reactive
 from textual.strip import Strip
@@ -10,17 +9,9 @@ from textual.widget import Widget
 
 from gray_kettle.screens.ink import BARS, Cell, Inked
 from gray_kettle.screens.look import Look
+from gray_kettle.times import has_zone, zone_of
 
 BINS = 400
-_ZONES = {"GB": "Europe/London", "DE": "Europe/Berlin", "JP": "Asia/Tokyo"}
-
-
-def zone_of(country: str) -> tzinfo:
-    """Local time where a country has one zone; UTC elsewhere, and it says so."""
-    try:
-        return ZoneInfo(_ZONES[country]) if country in _ZONES else UTC
-    except ZoneInfoNotFoundError:
-        return UTC
 
 
 def local(time_s: float, country: str) -> datetime:
@@ -103,7 +94,7 @@ class TimeRail(Inked, Widget):
         assert look is not None
         country = look.setup.country
         start, end = local(look.start_s, country), local(look.end_s, country)
-        zone = "" if country in _ZONES else " UTC"
+        zone = "" if has_zone(country) else " UTC"
         until = f"{end:%H:%M}" if start.date() == end.date() else f"{end:%a %d %H:%M}"
         whole = " (all of it)" if look.is_whole_case else ""
         text = f" window {start:%a %d %H:%M} – {until}{zone}{whole}"

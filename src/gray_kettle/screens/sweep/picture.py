@@ -14,11 +14,11 @@ from textual.widget import Widget
 
 from gray_kettle.air.channels import Channel
 from gray_kettle.judge.assessment import Radio
-from gray_kettle.screens.frame.rail import zone_of
 from gray_kettle.screens.ink import Cell, Inked, fit
 from gray_kettle.screens.sweep import axis, colours
 from gray_kettle.screens.sweep.axis import Scale
 from gray_kettle.spectrum.view import LEVEL_DBM, SweepView
+from gray_kettle.times import zone_of
 
 GUTTER = 11
 SHOWN = ("peak", "mean", "share")

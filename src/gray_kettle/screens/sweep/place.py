@@ -31,7 +31,7 @@ _BAND_HZ = {"2.4": (2399e6, 2488e6), "5": (5150e6, 5895e6), "6": (5925e6, 7125e6
 _AROUND_HZ = 5e6  # of a place, to each side, when it is looked at alone
 _NARROWEST_HZ = 2e6
 _SIDE_COLUMNS = 44
-_LIVE_EVERY_S = 0.25
+_LIVE_EVERY_S = 0.2
 
 
 @dataclass(frozen=True)
@@ -112,7 +112,7 @@ class SweepPlace(Place):
         self._remembered: tuple[Radio, ...] = ()
         self._live = LiveRows()
         self._is_live = self._held = False
-        self._live_end_s = 0.0
+        self._live_duty: dict[Channel, float] | None = None
 
     def compose(self) -> ComposeResult:
         with Horizontal(id="sweep-columns"):
@@ -192,6 +192,7 @@ class SweepPlace(Place):
         look = self._look
         if look is None or ready.is_live != (self._is_live and not self._held):
             return
+        self._live_duty = dict(ready.live_duty) if ready.live_duty is not None else None
         if not ready.is_live:
             self._spots, self._spot = ready.spots, ready.spot or None
         picture = self._picture
@@ -240,11 +241,11 @@ class SweepPlace(Place):
         if self.has_class("-narrow"):
             place = picture.place_at_cursor()
             lines = cursor_lines(picture, picture.view, look)
-            told = place_lines(place, look)[0] if place else []
+            told = place_lines(place, look, self._live_duty)[0] if place else []
             short = [[*lines[0], ("  ", "dim"), *told], [*lines[1], *lines[4]]]
         else:
             radios = tuple(r for r in self._remembered if r.band == look.band)
-            short = side_lines(picture, look, self._spot or "", self._state, radios)
+            short = side_lines(picture, look, self._spot or "", self._state, radios, self._live_duty)
         return [Row("side", tuple(tuple(line) for line in short), fixed=True)]
 
     @property

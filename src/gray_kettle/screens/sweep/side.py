@@ -8,16 +8,25 @@ from gray_kettle.air.channels import Channel
 from gray_kettle.judge.assessment import Radio
 from gray_kettle.records import Swept
 from gray_kettle.safe_text import printable
-from gray_kettle.screens.frame.rail import zone_of
 from gray_kettle.screens.ink import BARS, Cell, fit, minus, percent
 from gray_kettle.screens.look import Look
+from gray_kettle.screens.sweep.live import SHOWN_S
 from gray_kettle.screens.sweep.picture import SweepPicture, clock
 from gray_kettle.spectrum.view import SweepView
+from gray_kettle.times import zone_of
 
 Lines = list[list[Cell]]
+_LIVE = f" of the last {SHOWN_S:.0f} s taken"
 
 
-def side_lines(picture: SweepPicture, look: Look, spot: str, state: str, radios: tuple[Radio, ...]) -> Lines:
+def side_lines(
+    picture: SweepPicture,
+    look: Look,
+    spot: str,
+    state: str,
+    radios: tuple[Radio, ...],
+    live: dict[Channel, float] | None,
+) -> Lines:
     """Everything, for a panel of its own."""
     view = picture.view
     if view is None or view.is_empty:
@@ -25,7 +34,7 @@ def side_lines(picture: SweepPicture, look: Look, spot: str, state: str, radios:
     out = cursor_lines(picture, view, look)
     place = picture.place_at_cursor()
     if place is not None:
-        out += [[], *place_lines(place, look)]
+        out += [[], *place_lines(place, look, live)]
     out += [[], *who(picture, radios)]
     out += [[], *about(view, spot, state)]
     return out
@@ -69,9 +78,11 @@ def _figures(name: str, highest: float, mean: float, share: float) -> list[Cell]
     ]
 
 
-def place_lines(place: Channel, look: Look) -> Lines:
-    """The 20 MHz place and the wider ones that it is part of."""
+def place_lines(place: Channel, look: Look, live: dict[Channel, float] | None = None) -> Lines:
+    """The 20 MHz place and the wider ones that it is part of. live: shares in the newest rows, while one collects."""
     of_band = [s for s in look.assessment.swept if s.channel.band == place.band]
+    if live is not None:
+        return [[(f"place {place.primary}  ", "steam!"), (percent(live.get(place)), "text!"), (_LIVE, "dim")]]
     mine = _longest([s for s in of_band if s.channel.width_mhz == 20 and s.channel.primary == place.primary])
     if mine is None:
         return [[(f"place {place.primary}", "steam!"), ("  not swept in this window", "dim")]]
