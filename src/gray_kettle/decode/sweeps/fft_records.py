@@ -102,29 +102,34 @@ class RecordReader:
 
     def pieces(self, readinto: ReadInto) -> Generator[Piece]:
         """Raises: DecodeError, where the input cannot be read on or is no record."""
-        rest, at_byte = b"", 0
-        room = np.empty(_BLOCK_BYTES, np.uint8)
         try:
-            while count := readinto(room):
-                block = rest + room[:count].tobytes()
-                used = 0
-                while used < len(block):
-                    form = _form_at(block, used)
-                    if form is None and len(block) - used >= _HEADER:
-                        raise DecodeError("No record of a known type begins here", at_byte + used)
-                    size = form.dtype.itemsize if form else _HEADER
-                    if form is None or len(block) - used < size:
-                        break
-                    alike = _alike(block, used, form)
-                    found = list(self._rows(form, np.frombuffer(block, form.dtype, alike, used)))
-                    yield self._piece(found)
-                    used += alike * size
-                rest, at_byte = block[used:], at_byte + used
-            if rest:
-                raise DecodeError("The last record is cut short", at_byte)
+            yield from self._blocks(readinto)
+        except DecodeError:
+            yield self._piece(list(self._joiner.flush()))
+            raise
         finally:
             self.notes += self._remarks()
         yield self._piece(list(self._joiner.flush()))
+
+    def _blocks(self, readinto: ReadInto) -> Generator[Piece]:
+        rest, at_byte = b"", 0
+        room = np.empty(_BLOCK_BYTES, np.uint8)
+        while count := readinto(room):
+            block = rest + room[:count].tobytes()
+            used = 0
+            while used < len(block):
+                form = _form_at(block, used)
+                if form is None and len(block) - used >= _HEADER:
+                    raise DecodeError("No record of a known type begins here", at_byte + used)
+                size = form.dtype.itemsize if form else _HEADER
+                if form is None or len(block) - used < size:
+                    break
+                alike = _alike(block, used, form)
+                yield self._piece(list(self._rows(form, np.frombuffer(block, form.dtype, alike, used))))
+                used += alike * size
+            rest, at_byte = block[used:], at_byte + used
+        if rest:
+            raise DecodeError("The last record is cut short", at_byte)
 
     def _remarks(self) -> list[str]:
         out = ["The card tells no time of day: the first record is taken for when the file was written."]

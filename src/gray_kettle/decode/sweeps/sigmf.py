@@ -91,6 +91,8 @@ def describe(text: bytes, written_s: float) -> Description:
 
 def _captures(told: Any, rate_hz: float, written_s: float, notes: list[str]) -> tuple[Capture, ...]:
     listed = [c for c in told if isinstance(c, dict)] if isinstance(told, list) else []
+    if not listed:
+        raise ValueError("no capture tells its frequency (core:frequency)")
     listed.sort(key=lambda c: _number(c.get("core:sample_start")))
     starts = [int(max(_number(c.get("core:sample_start")), 0)) for c in listed]
     out: list[Capture] = []

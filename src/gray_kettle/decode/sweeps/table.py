@@ -6,6 +6,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
+from gray_kettle.decode.errors import DecodeError
 from gray_kettle.decode.sweeps.evening import Evener
 from gray_kettle.decode.sweeps.joining import Joiner, Part
 from gray_kettle.decode.sweeps.layout import OWN_HEADER, Head, Layout, parse_layout
@@ -59,6 +60,14 @@ class TableReader:
 
     def pieces(self, readinto: ReadInto) -> Generator[Piece]:
         """Raises: DecodeError, where the input cannot be read on."""
+        try:
+            yield from self._blocks(readinto)
+        except DecodeError:
+            yield self._piece(self._joiner.flush(), last=True)
+            raise
+        yield self._piece(self._joiner.flush(), last=True)
+
+    def _blocks(self, readinto: ReadInto) -> Generator[Piece]:
         rest = b""
         room = np.empty(_BLOCK_BYTES, np.uint8)
         while count := readinto(room):
@@ -72,7 +81,6 @@ class TableReader:
                 rest = b""
         if rest:
             yield self._piece(self._rows([rest]))
-        yield self._piece(self._joiner.flush(), last=True)
 
     def _piece(self, rows: Iterator[SweepRows], last: bool = False) -> Piece:
         found = [evened for part in rows for evened in self._evener.add(part)]
