@@ -9,7 +9,7 @@ from pathlib import Path
 
 import numpy as np
 
-from benchmarks import captures
+from benchmarks import captures, sweeps
 from benchmarks.terminal import Program
 from gray_kettle.case import Case
 from gray_kettle.reading import read
@@ -22,8 +22,9 @@ KEYS = {
     "cursor in the Brief": (b"1", [DOWN] * 10),
     "cursor in Heard (with its chart)": (b"2", [DOWN] * 12),
     "what-if in Air": (b"3", [RIGHT] * 10),
+    "cursor in Sweep (with its figures)": (b"4", [RIGHT] * 12),
     "cursor in Plan (with reasons and field)": (b"5", [DOWN] * 8),
-    "from place to place": (b"", [b"1", b"2", b"3", b"5"] * 5),
+    "from place to place": (b"", [b"1", b"2", b"3", b"4", b"5"] * 4),
     "band": (b"2", [b"b"] * 6),
 }
 
@@ -39,6 +40,7 @@ def main() -> None:
         keys(str(case))
         reading(case)
         captures.main(Path(folder))
+        sweeps.main(Path(folder))
 
 
 def first_picture(case: str) -> None:

@@ -2,11 +2,14 @@
 
 import re
 import sys
+import time
 
 import pytest
 
 from gray_kettle.case import Case
 from gray_kettle.records import Setup
+from gray_kettle.standin import tern_quay, tern_sweeps
+from gray_kettle.standin.analyser import StandInAnalyser
 from tests.frames import busy_harbour, pcap_bytes, write_pcap
 from tests.test_listings import NMCLI_TABLE
 from tests.test_safe_text import NAMES, hostile_case  # noqa: F401 - a fixture
@@ -30,7 +33,7 @@ def test_the_demo_from_screen_to_screen(terminal, own_demo, tmp_path):
     assert "Tern Quay ferry terminal" in brief
     assert "The ticket scanners drop when a boat is in" in brief
     assert re.search(r"■ hall 2\.4 +3/40 +clear air +\d+ %", brief)
-    assert "Sweep" not in brief  # a place that has nothing behind it yet is not shown
+    assert "Proof" not in brief  # a place that has nothing behind it yet is not shown
 
     terminal.keys("3")
     terminal.wait_for("seen from ■ hall 2.4", "◂ 3/40 ▸", "% overlap", "MV Razorbill")
@@ -100,13 +103,13 @@ def test_the_window_moves_and_the_answers_follow(terminal, own_demo):
     terminal.start(*PROGRAM, "open", str(own_demo), columns=160, lines=47)
     terminal.wait_for("(all of it)", "Go to 1/20")
     terminal.keys("{", "{", "{")
-    terminal.wait_for("window Thu 12 20:59 – Fri 13 02:58")
+    terminal.wait_for("window Thu 12 21:00 – Fri 13 03:00")
     terminal.wait_without("judging")
     terminal.keys("2")
     terminal.wait_without("MV Guillemot")  # no boat at night
     for _ in range(4):
         terminal.keys("]")
-    terminal.wait_for("window Fri 13 08:", "MV Guillemot")
+    terminal.wait_for("window Fri 13 09:", "MV Guillemot")
     for _ in range(4):
         terminal.keys("}")
     terminal.wait_for("(all of it)")
@@ -157,7 +160,7 @@ def test_from_nothing_to_the_brief_in_three_steps(terminal, tmp_path):
     terminal.clear_field()
     terminal.type("2.4:1-11")
     terminal.keys("Enter")
-    terminal.wait_for("Take: captures and scan listings", "visit.pcap")
+    terminal.wait_for("Take: captures, scan listings, sweeps", "visit.pcap")
     terminal.type("nothing.pcap")
     terminal.keys("Enter")
     terminal.wait_for("nothing.pcap is not there")
@@ -276,3 +279,80 @@ def test_a_keyboard_is_no_capture(terminal, tmp_path):
     Case.create(tmp_path / "a.kettle", Setup()).close()
     terminal.start(*PROGRAM, "take", str(tmp_path / "a.kettle"), "-")
     assert "Standard input is the keyboard" in terminal.wait_for_end()
+
+
+def test_the_sweeps_of_the_demo(terminal, own_demo, tmp_path):
+    terminal.start(*PROGRAM, "open", str(own_demo), columns=160, lines=47, folder=str(tmp_path))
+    terminal.wait_for("What is wrong", "24 470 sweep rows")
+    terminal.keys("4")
+    shown = terminal.wait_for(
+        "% taken", "radios heard here", "21 114 rows", "ticket hall", "highest level in a bin"
+    )
+    assert re.search(r"place +1 +2 +3 +4 +5 +6 +7 +8 +9 +10 +11 +12 +13", shown)
+    assert "■ hall ─" in shown
+    assert re.search(r"place 7 +\d+ % of the time taken", shown)
+    before = re.search(r"(\d+\.\d+) MHz", shown)[1]
+    terminal.keys("Right", "Right", "Right")
+    terminal.wait_without(f"{before} MHz")
+    terminal.keys("m")
+    terminal.wait_for("mean level in a bin")
+    terminal.keys("Enter")  # zoom to the place under the cursor
+    terminal.wait_for(" 2445 ")
+    terminal.keys("BSpace")
+    terminal.wait_for(" 2410 ")
+    terminal.keys("Down", "Down", "Down", "Down", "Down", "g")  # around that time
+    terminal.wait_for("window Thu 12 07:12 – 19:12")
+    terminal.keys("g")
+    terminal.wait_for("window Thu 12 12:00 – 15:00")
+    terminal.keys("u", "u")
+    terminal.wait_for("(all of it)")
+    terminal.keys("b")
+    terminal.wait_for(" 5600 ", "3 356 rows", "149")
+    terminal.keys("x")
+    terminal.wait_for("Written: tern-quay-waterfall-5.svg")
+    assert "data:image/png" in (tmp_path / "tern-quay-waterfall-5.svg").read_text()
+    terminal.keys("b")
+    terminal.wait_for("No sweep of 6 GHz in this window")
+    terminal.keys("b", "3")
+    terminal.wait_for("source sweep, confidence medium")
+    terminal.keys("4", "?")
+    terminal.wait_for("Sweep: what the radio cannot tell")
+    terminal.keys("Escape", "C-q")
+    terminal.wait_for_end()
+
+
+@pytest.mark.parametrize(("columns", "lines"), [(100, 30), (80, 24)])
+def test_sweeps_in_small_terminals_and_without_colour(terminal, demo_case, columns, lines):
+    terminal.start("env", "NO_COLOR=1", *PROGRAM, "open", str(demo_case), columns=columns, lines=lines)
+    terminal.wait_for("What is wrong")
+    terminal.keys("4")
+    shown = terminal.wait_for("% taken", "place 7", "MHz")
+    assert "░" in shown
+    assert "▒" in shown
+    assert "▀" not in shown  # two colours in a cell say nothing where there is no colour
+    terminal.keys("C-q")
+
+
+def test_an_analyser_is_followed_live_and_the_rows_are_kept(terminal, tmp_path):
+    case = tmp_path / "live.kettle"
+    Case.create(case, Setup(site="Ferry", country="GB")).close()
+    scene = tern_sweeps.scene(tern_quay.site(), "ticket hall", "2.4", 1)
+    with StandInAnalyser(scene, lambda: tern_quay.START_S + 43_800 + time.time() % 600) as analyser:
+        terminal.start(*PROGRAM, "open", str(case), columns=160, lines=47)
+        terminal.wait_for("Nothing taken yet")
+        terminal.keys("4", "t")
+        terminal.wait_for("or an analyser")
+        terminal.type(f"scpi://127.0.0.1:{analyser.port}?start=2400MHz&stop=2488MHz&points=441")
+        terminal.leave_field()
+        terminal.wait_for("● live  rows", "of the last 40 s taken", "time runs down")
+        terminal.keys("Space")
+        terminal.wait_for("held: space goes on")
+        terminal.keys("Space")
+        terminal.wait_without("held: space goes on")
+        terminal.keys("t")
+        terminal.wait_for("sweep rows read", "of the time taken")
+        terminal.keys("C-q")
+        terminal.wait_for_end()
+    with Case.open(case) as opened:
+        (take,) = opened.takes()
+        assert take.records == opened.sweeps.runs()[0].rows > 5

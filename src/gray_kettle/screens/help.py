@@ -8,11 +8,12 @@ from textual.widgets import Static
 
 _EVERYWHERE = """
 Everywhere
-  1 2 3 5     Brief, Heard, Air, Plan
+  1 2 3 4 5   Brief, Heard, Air, Sweep, Plan
   b           next band
   [  ]        move the window back and on, by half its length
   {  }        make the window shorter or longer
-  t           take: read captures and scan listings into the case
+  t           take: read captures, scan listings and sweeps into the case, or
+              collect from an analyser; again, to end that
   ctrl+z      undo the last edit (own networks, names, site)
   ctrl+p      everything there is, by name
   ctrl+q      quit
@@ -62,6 +63,24 @@ with the number is its primary channel, the shaded flanks are its skirts.
 
 Under the lanes, for every 20 MHz place: clear air, the share lost to radios
 on the same channel, and the share lost to those that overlap it.
+""",
+    "sweep": """
+Sweep: what the radio cannot tell. Above: how much of the time each level was
+met at each frequency, with the highest and the mean level as lines. Below: the
+waterfall, time running down. Between them the places of channels, the share of
+time that each was taken, and the radios that were heard over what they fill.
+  ← → ↑ ↓     the cursor: frequency, and time (ctrl+← → further)
+  enter       zoom to the place under the cursor; + and - closer, wider
+  backspace   the whole band
+  g  u        a window around the time under the cursor; and back
+  m           the waterfall shows the highest level, the mean, or the share of
+              time over the floor
+  s           another spot, where there are several
+  space       hold the picture while one collects
+  x           export both drawings as SVG
+
+Taken: 10 dB or more over the noise of the place. "At most" stands where each
+row is the highest of its interval. Levels are of one bin, scales are fixed.
 """,
     "plan": """
 Plan: the best channel and width for all own radios together.

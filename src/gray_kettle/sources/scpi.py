@@ -75,9 +75,10 @@ _EXAMPLE = "Write for example scpi://192.0.2.7:5025?start=2400MHz&stop=2490MHz&p
 def _hz(text: str) -> float:
     number = text.strip().lower().rstrip("ghzmk")
     unit = text.strip().lower()[len(number) :]
-    if unit not in _UNITS:
-        raise ValueError(f"“{printable(text)}” is no frequency")
-    value = float(number) * _UNITS[unit]
+    try:
+        value = float(number) * _UNITS[unit]
+    except (KeyError, ValueError):
+        value = -1.0
     if not 0 <= value < 1e12:
         raise ValueError(f"“{printable(text)}” is no frequency")
     return value

@@ -103,12 +103,9 @@ def spans(scale: Scale, radios: list[Radio], lines: int) -> tuple[list[list[Cell
 def _bar(glyphs: list[str], inks: list[str], first: int, last: int, radio: Radio) -> None:
     ink = "own" if radio.own else "foreign"
     width = last - first + 1
-    mark = "■" if radio.own else "□"
-    name = (
-        fit(f"{mark} {printable(radio.name)}", min(width - 2, len(radio.name) + 2)).rstrip()
-        if width > 5
-        else ""
-    )
-    text = "├" + f"{name:─^{width - 2}}" + "┤" if width >= 3 else "┼" * width
+    sign, name = "■" if radio.own else "□", printable(radio.name)
+    room = width - 4  # ends and a blank to each side of the name
+    told = f" {fit(f'{sign} {name}', min(room, len(name) + 2)).rstrip()} " if room >= 3 else ""
+    text = f"├{told:─^{width - 2}}┤" if width >= 3 else "┼" * width
     for k, glyph in enumerate(text[:width]):
         glyphs[first + k], inks[first + k] = glyph, ink

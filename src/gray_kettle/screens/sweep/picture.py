@@ -203,7 +203,13 @@ class SweepPicture(Inked, Widget, can_focus=True):
             self._strips.clear()
 
     def render_lines(self, crop: Region) -> list[Strip]:
+        if self.app.no_color:  # the app's own way takes the colours out
+            return super().render_lines(crop)
+        # Past the cache of styles, which would copy every strip: strips keep what the terminal was sent for them.
         return [self._strip(y) for y in range(crop.y, crop.bottom)]
+
+    def render_line(self, y: int) -> Strip:
+        return self._strip(y)
 
     def _strip(self, y: int) -> Strip:
         if y not in self._strips:

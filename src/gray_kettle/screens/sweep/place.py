@@ -335,9 +335,14 @@ class SweepPlace(Place):
         look, picture = self._look, self._picture
         if look is None or picture.view is None:
             return
-        from_s, to_s = picture.cell_times()
-        half_s = (look.end_s - look.start_s) * factor / 2
-        self.post_message(ToWindow((from_s + to_s) / 2 - half_s, (from_s + to_s) / 2 + half_s))
+        # By the window, not by the picture, which may still be that of an earlier one.
+        length_s = look.end_s - look.start_s
+        middle_s = look.start_s + length_s * (2 * picture.row + 1) / picture.lines
+        half_s = length_s * factor / 2
+        start_s = max(middle_s - half_s, look.case_start_s)
+        end_s = min(middle_s + half_s, look.case_end_s)
+        self._look = replace(look, start_s=start_s, end_s=end_s)  # the next key may come before the answer
+        self.post_message(ToWindow(middle_s - half_s, middle_s + half_s))
         if factor < 1:
             picture.row = picture.lines // 4  # the time is in the middle then
 

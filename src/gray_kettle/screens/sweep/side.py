@@ -93,7 +93,7 @@ def place_lines(place: Channel, look: Look, live: dict[Channel, float] | None = 
             ("of the time taken", "dim"),
         ],
         [
-            ("then ", "dim"), (f"{minus(_told(mine.level_dbm))} dBm", "text!"),
+            ("taken at ", "dim"), (f"{minus(_told(mine.level_dbm))} dBm", "text!"),
             ("  noise ", "dim"), (f"{minus(mine.floor_dbm)} dBm", "text"),
         ],
     ]  # fmt: skip
