@@ -234,9 +234,17 @@ class SweepRows:
     time_s: FloatArray
     levels_dbm: NDArray[np.float32]
     offset_s: NDArray[np.float32] | None = None
+    codes: NDArray[np.uint8] | None = (
+        None  # the levels as the case keeps them, where somebody had time to work them out
+    )
 
     def __len__(self) -> int:
         return len(self.time_s)
+
+    def part(self, first: int, last: int) -> "SweepRows":
+        offsets = None if self.offset_s is None else self.offset_s[first:last]
+        codes = None if self.codes is None else self.codes[first:last]
+        return SweepRows(self.span, self.time_s[first:last], self.levels_dbm[first:last], offsets, codes)
 
 
 @dataclass(frozen=True)

@@ -94,8 +94,7 @@ class SweepWriter:
                 run = None
             if run is None:
                 run = self._runs[rows.span] = _OpenRun(db, self._take, rows.span)
-            offsets = None if rows.offset_s is None else rows.offset_s[first:last]
-            run.add(db, SweepRows(rows.span, rows.time_s[first:last], rows.levels_dbm[first:last], offsets))
+            run.add(db, rows.part(first, last))
 
     def flush(self, db: sa.Connection) -> None:
         for run in self._runs.values():
@@ -120,7 +119,7 @@ class _OpenRun:
         self._packer = zstandard.ZstdCompressor(level=1)
 
     def add(self, db: sa.Connection, rows: SweepRows) -> None:
-        codes = to_codes(rows.levels_dbm)
+        codes = to_codes(rows.levels_dbm) if rows.codes is None else rows.codes
         offsets = rows.offset_s if rows.offset_s is not None else np.zeros((len(rows), 0), np.float32)
         self.last_s = float(rows.time_s[-1])
         for done in self._pyramid.add(rows.time_s, codes):

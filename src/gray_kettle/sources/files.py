@@ -1,8 +1,8 @@
 """Files that somebody sent: the kind is told by the content, never by the name."""
 
-from collections.abc import Generator
+from collections.abc import Generator, Iterator
 from contextlib import closing
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Protocol
 
@@ -16,7 +16,9 @@ from gray_kettle.decode.sweeps import fft_records, sigmf, table
 from gray_kettle.decode.sweeps.layout import Layout, parse_layout
 from gray_kettle.errors import KettleError
 from gray_kettle.records import Piece
+from gray_kettle.sources.ahead import ahead
 from gray_kettle.sources.intake import Intake
+from gray_kettle.spectrum.halves import to_codes
 
 WHAT_IS_READ = (
     "pcap and pcapng captures of 802.11 frames, netlink scan answers, the text of `iw` (scan, survey dump, station "
@@ -105,6 +107,12 @@ class CaptureFile:
         self.notes += reader.notes()
 
 
+def _coded(pieces: Iterator[Piece]) -> Iterator[Piece]:
+    """Sweeps with their levels as the case keeps them: worked out here, in the thread that decodes."""
+    for piece in pieces:
+        yield replace(piece, sweeps=tuple(replace(r, codes=to_codes(r.levels_dbm)) for r in piece.sweeps))
+
+
 class SweepTable:
     """A table of levels: the own CSV, or any by its layout."""
 
@@ -118,7 +126,7 @@ class SweepTable:
     def pieces(self) -> Generator[Piece]:
         reader = table.TableReader(self._layout)
         try:
-            yield from reader.pieces(self.intake.readinto)
+            yield from ahead(_coded(reader.pieces(self.intake.readinto)))
         except DecodeError as error:
             self.notes.append(f"{error}: what came before it was kept.")
         self.notes += reader.notes
@@ -136,7 +144,7 @@ class FftRecords:
     def pieces(self) -> Generator[Piece]:
         reader = fft_records.RecordReader(self.intake.written_s)
         try:
-            yield from reader.pieces(self.intake.readinto)
+            yield from ahead(_coded(reader.pieces(self.intake.readinto)))
         except DecodeError as error:
             self.notes.append(f"{error}: what came before it was kept.")
         self.notes += reader.notes
@@ -164,7 +172,7 @@ class Recording:
 
     def pieces(self) -> Generator[Piece]:
         try:
-            yield from self._reader.pieces(self.intake.readinto)
+            yield from ahead(_coded(self._reader.pieces(self.intake.readinto)))
         except DecodeError as error:
             self.notes.append(f"{error}: what came before it was kept.")
         self.notes += self._reader.notes

@@ -21,8 +21,9 @@ _NEIGHBOURS_HZ = 30e6  # to each side: wider than most channels
 _CALM = 0.3  # quantile over the neighbours that is taken for their calm part
 _RAISED_DB = 3.0
 _SMOOTHED_HZ = 2e6
+_PLACES, _ENOUGH_BINS = 24, 400  # of a running quantile
 _BLOCKS = 64  # that the floor remembers
-_SETTLED, _NOW_AND_THEN = 8, 4  # after so many blocks only every fourth is looked at
+_SETTLED, _NOW_AND_THEN = 8, 8  # after so many blocks only every eighth is looked at
 
 
 class FloorTracker:
@@ -96,15 +97,19 @@ def threshold_codes(floor_dbm: FloatDb) -> Codes:
 
 
 def _running_quantile(values: FloatDb, reach: int, share: float) -> FloatDb:
-    """Quantile of the neighbours to each side, worked out at some places and joined by lines."""
-    places = np.unique(np.linspace(0, len(values) - 1, min(len(values), 24)).astype(int))
-    found = [np.nanquantile(_around(values, at, reach), share) for at in places]
-    return np.interp(np.arange(len(values)), places, found).astype(np.float32)
-
-
-def _around(values: FloatDb, at: int, reach: int) -> FloatDb:
-    part = values[max(at - reach, 0) : at + reach + 1]
-    return part if np.isfinite(part).any() else values
+    """Quantile of the neighbours to each side, worked out at some places from some of them, and joined by lines."""
+    stride = max(len(values) // _ENOUGH_BINS, 1)
+    some = values[::stride]
+    reach = max(reach // stride, 1)
+    places = np.unique(np.linspace(0, len(some) - 1, min(len(some), _PLACES)).astype(int))
+    around = places[:, None] + np.arange(-reach, reach + 1)[None, :]
+    inside = (around >= 0) & (around < len(some))
+    met = np.where(inside, some[np.clip(around, 0, len(some) - 1)], np.nan)
+    met.sort(axis=1)  # what is missing goes to the end
+    told = np.isfinite(met).sum(axis=1)
+    found = met[np.arange(len(places)), (share * np.maximum(told - 1, 0)).astype(int)]
+    found = np.where(told > 0, found, np.nanmedian(values))
+    return np.interp(np.arange(len(values)), places * stride, found).astype(np.float32)
 
 
 def _running_mean(values: FloatDb, reach: int) -> NDArray[np.float64]:

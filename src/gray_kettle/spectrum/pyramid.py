@@ -74,18 +74,19 @@ def rows_as_entries(time_s: FloatArray, codes: Codes, threshold: Codes) -> Entri
 
 
 def summed_rows(time_s: FloatArray, codes: Codes, threshold: Codes) -> Entries:
-    """One entry for some rows."""
-    if (codes == MISSING).any():
+    """One entry for some rows, at most 255."""
+    peak = codes.max(axis=0, keepdims=True)
+    if peak.max() == MISSING:
         return summed(rows_as_entries(time_s, codes, threshold))
     rows = np.float32(len(codes))
-    over = np.count_nonzero(codes >= threshold, axis=0)
+    over = (codes >= threshold).view(np.uint8).sum(axis=0, dtype=np.uint8, keepdims=True)
     return Entries(
         time_s[:1],
         time_s[-1:],
         np.array([len(codes)], np.int32),
-        codes.max(axis=0, keepdims=True),
+        peak,
         to_codes(dbm_of_mw(MW_OF_CODE[codes].sum(axis=0, keepdims=True) / rows)),
-        np.rint(over[None, :] * (_ALWAYS / rows)).astype(np.uint8),
+        np.rint(over * (_ALWAYS / rows)).astype(np.uint8),
     )
 
 
@@ -117,9 +118,9 @@ def counts_of(codes: Codes) -> Counts:
     """How often each column of bins met each decibel, shape (columns, 128)."""
     wide = bins_a_column(codes.shape[1])
     columns = -(-codes.shape[1] // wide)
-    place = (np.arange(codes.shape[1]) // wide * LEVELS).astype(np.int32)
+    place = np.arange(codes.shape[1]) // wide * LEVELS
     index = (codes >> 1) + place
-    chosen = index.ravel() if (codes != MISSING).all() else index[codes != MISSING]
+    chosen = index.ravel() if codes.max(initial=0) < MISSING else index[codes != MISSING]
     return np.bincount(chosen, minlength=columns * LEVELS).astype(np.uint32).reshape(columns, LEVELS)
 
 
@@ -143,6 +144,7 @@ class Pyramid:
         self._floor = FloorTracker(span)
         self._floor_dbm = np.full(span.bins, np.nan, np.float32)
         self._waiting: list[tuple[FloatArray, Codes]] = []  # rows of the entry that is being filled
+        self._uncounted: list[Codes] = []  # rows of the open entries of level 1
         self._open: list[list[Summed]] = [[] for _ in range(TOP)]
         self._last_s = -np.inf
         self._step_s = np.inf
@@ -188,7 +190,8 @@ class Pyramid:
         entry = summed_rows(time_s, codes, threshold_codes(self._floor_dbm))
         found = Summed(1, entry, None, self._floor_dbm)
         yield found
-        self._open[1].append(Summed(1, entry, counts_of(codes), self._floor_dbm))
+        self._open[1].append(found)
+        self._uncounted.append(codes)  # many rows are counted nearly as quickly as few
         if len(self._open[1]) == NEXT:
             yield from self._raise(1)
 
@@ -196,7 +199,11 @@ class Pyramid:
         """Sum up the open entries of a level to one of the next."""
         parts, self._open[level] = self._open[level], []
         entry = summed(Entries.joined([p.entry for p in parts]))
-        counts = sum((p.counts for p in parts if p.counts is not None), np.uint32(0))
+        if level == 1:
+            counts = counts_of(np.concatenate(self._uncounted))
+            self._uncounted = []
+        else:
+            counts = np.sum([p.counts for p in parts if p.counts is not None], axis=0, dtype="u4")
         found = Summed(level + 1, entry, np.asarray(counts, np.uint32), self._floor_dbm)
         yield found
         if level + 1 < TOP:

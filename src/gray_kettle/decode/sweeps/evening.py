@@ -26,9 +26,9 @@ class Evener:
             yield rows
             return
         last = int(np.searchsorted(times, times[-1]))
-        self._held[rows.span] = _part(rows, slice(last, None))
+        self._held[rows.span] = rows.part(last, len(rows))
         if last:
-            yield _spread(_part(rows, slice(0, last)))
+            yield _spread(rows.part(0, last))
 
     def flush(self) -> Iterator[SweepRows]:
         for rows in self._held.values():
@@ -41,11 +41,6 @@ def _spread(rows: SweepRows) -> SweepRows:
     rank = np.arange(len(rows)) - np.repeat(first, counts)
     room_s = np.minimum(np.append(np.diff(stamps), 1.0), 1.0)
     return replace(rows, time_s=rows.time_s + rank * np.repeat(room_s / counts, counts))
-
-
-def _part(rows: SweepRows, chosen: slice) -> SweepRows:
-    offsets = None if rows.offset_s is None else rows.offset_s[chosen]
-    return SweepRows(rows.span, rows.time_s[chosen], rows.levels_dbm[chosen], offsets)
 
 
 def _joined(first: SweepRows, second: SweepRows) -> SweepRows:

@@ -44,7 +44,8 @@ _FIELDS = {
 }  # fmt: skip
 _HT_BINS = {_HT20: 56, _HT20_40: 128}
 _SEGMENT_BINS = (16, 32, 64, 128, 256, 512)
-_LARGEST_EXPONENT = 16
+# A bin of no magnitude is taken for half of the smallest that a card tells.
+_DB_OF_MAGNITUDE = (20 * np.log10(np.maximum(np.arange(256), 0.5))).astype(np.float32)
 
 ReadInto = Callable[[NDArray[np.uint8]], int]
 
@@ -183,8 +184,7 @@ def _alike(block: bytes, at: int, form: _Form) -> int:
 
 def _levels(form: _Form, records: NDArray[np.void]) -> tuple[NDArray[np.float64], float, Levels]:
     """(centre of the first bin of each record, step, levels): shapes (records,), (), (records, bins)."""
-    exponent = np.minimum(records["max_exp"], _LARGEST_EXPONENT).astype(np.float32)
-    magnitude = records["bins"].astype(np.float32) * np.exp2(exponent)[:, None]
+    magnitude = records["bins"]  # the exponent is common to all bins of a record, and falls out
     freq_hz = records["freq"].astype(np.float64) * 1e6
     if form.kind == _HT20:
         levels = _scaled(magnitude, records["noise"], records["rssi"])
@@ -205,13 +205,13 @@ def _levels(form: _Form, records: NDArray[np.void]) -> tuple[NDArray[np.float64]
     )
 
 
-def _scaled(magnitude: Levels, noise_dbm: NDArray[np.generic], rssi_db: NDArray[np.generic]) -> Levels:
+def _scaled(
+    magnitude: NDArray[np.uint8], noise_dbm: NDArray[np.generic], rssi_db: NDArray[np.generic]
+) -> Levels:
     """Level of each bin: noise + rssi + 20 log(magnitude) − 10 log(sum of squared magnitudes), in dBm."""
-    power = magnitude**2
-    whole = noise_dbm.astype(np.float32) + rssi_db.astype(np.float32)
-    # A bin of no magnitude at all is less than the smallest that the card tells.
-    smallest = np.where(power > 0, power, np.inf).min(axis=1, keepdims=True)
-    power = np.where(power > 0, power, smallest / 4)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        levels = whole[:, None] + 10 * np.log10(power) - 10 * np.log10(power.sum(axis=1, keepdims=True))
-    return np.where(np.isfinite(levels), levels, np.nan).astype(np.float32)
+    whole = magnitude.astype(np.float32)
+    power = np.einsum("ij,ij->i", whole, whole)
+    with np.errstate(divide="ignore"):
+        together = noise_dbm.astype(np.float32) + rssi_db.astype(np.float32) - 10 * np.log10(power)
+    together[power == 0] = np.nan
+    return np.asarray(_DB_OF_MAGNITUDE[magnitude] + together[:, None])
