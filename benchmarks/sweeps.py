@@ -165,20 +165,19 @@ def _live(folder: Path) -> None:
     port = int(server.output.split(b"port ")[1].split()[0])
     app = Program(sys.executable, "-m", "gray_kettle", "open", str(path))
     app.wait_for(b"Nothing taken yet")
-    time.sleep(1.5)
-    for keys in (
-        b"4",
-        b"t",
-        f"scpi://127.0.0.1:{port}?start=2400MHz&stop=2488MHz&points=1000".encode(),
-        b"\r",
-    ):
-        os.write(app.master, keys)
-        time.sleep(1.0)
+    app.wait_for(b"Nothing has been")
+    os.write(app.master, b"4")
+    time.sleep(1.0)
+    os.write(app.master, b"t")
+    app.wait_for(b"or an analyser")
+    time.sleep(0.5)
+    os.write(app.master, f"scpi://127.0.0.1:{port}?start=2400MHz&stop=2488MHz&points=1000".encode())
+    time.sleep(1.0)
+    os.write(app.master, b"\r")
     app.wait_for(b"of the last 40 s taken")
-    app.settle(0.01)
     busy_s, wall_s = _processor_s(app.process.pid), time.perf_counter()
     while time.perf_counter() - wall_s < LIVE_S:
-        app.settle(0.3)
+        app.read_for(0.3)
     share = (_processor_s(app.process.pid) - busy_s) / (time.perf_counter() - wall_s)
     found = []
     said = (b"mean level in a bin", b"share of time over the floor", b"highest level in a bin")
@@ -192,6 +191,10 @@ def _live(folder: Path) -> None:
     os.write(app.master, b"t")
     time.sleep(2.5)
     app.stop()
+    smallest = Program(sys.executable, "-m", "benchmarks.baseline_app")
+    smallest.wait_for(b"radio 3")
+    base = [1000 * smallest.answer_s(b"\x1b[B") for _ in range(20)]
+    smallest.stop()
     server.stop()
     with Case.open(path) as case:
         take_info, run = case.takes()[0], case.sweeps.runs()[0]
@@ -200,6 +203,8 @@ def _live(folder: Path) -> None:
     say("live, 20 rows/s × 1,000 bins", f"{100 * share:.0f} % of a core; {kept}")
     middle, high = statistics.median(found), np.percentile(found, 95)
     say("  key to its answer meanwhile", f"median {middle:.0f} ms, p95 {high:.0f} ms")
+    middle, high = statistics.median(base), np.percentile(base, 95)
+    say("  cursor of a stock table, beside it", f"median {middle:.0f} ms, p95 {high:.0f} ms (baseline)")
 
 
 def serve() -> None:

@@ -48,6 +48,12 @@ class Program:
         while self._read(quiet_s):
             pass
 
+    def read_for(self, seconds: float) -> None:
+        """Take what comes for a while."""
+        until_s = time.perf_counter() + seconds
+        while (left_s := until_s - time.perf_counter()) > 0:
+            self._read(left_s)
+
     def _read(self, timeout_s: float) -> bool:
         ready, _, _ = select.select([self.master], [], [], timeout_s)
         if not ready:

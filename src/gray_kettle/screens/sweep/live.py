@@ -1,12 +1,12 @@
 """The newest rows of a live take, kept at hand so that the picture follows without reading the case."""
 
 from collections import deque
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from gray_kettle.air.channels import Channel
-from gray_kettle.records import Span, SweepRows
+from gray_kettle.records import FloatArray, Span, SweepRows
 from gray_kettle.spectrum.duty import place_rows, tally
 from gray_kettle.spectrum.floor import floor_of, low_and_spread, threshold_codes
 from gray_kettle.spectrum.halves import Codes, FloatDb, to_codes
@@ -74,14 +74,45 @@ def composed(frame: Frame, now: Snapshot) -> LivePicture:
     """Worked out anew from what is at hand."""
     span, kept, floor_dbm = now
     composer = Composer(frame)
-    inside = [(t, c) for t, c in kept if frame.start_s <= t <= frame.end_s]
+    times, codes = _inside(frame, kept)
     duty: tuple[tuple[Channel, float], ...] = ()
-    if inside:
-        codes = np.stack([c for _, c in inside])
-        times = np.array([t for t, _ in inside])
+    if len(times):
         composer.add(span, rows_as_entries(times, codes, threshold_codes(floor_dbm)), floor_dbm)
         composer.count(span, added_counts([(1.0, codes)], span.bins))
         added = tally(span, times, place_rows(span, codes, floor_dbm))
         share = added.over_s / np.maximum(added.seconds, 1e-9)
         duty = tuple((c, float(share[k])) for k, c in enumerate(places_in(span)) if c.width_mhz == 20)
     return LivePicture(composer.view(), duty)
+
+
+def continued(frame: Frame, now: Snapshot, before: LivePicture) -> LivePicture:
+    """The waterfall gone on by its newest lines; all else stays as it was a moment ago."""
+    span, kept, floor_dbm = now
+    was = before.view
+    line_s = (frame.end_s - frame.start_s) / frame.lines
+    moved = round((frame.end_s - was.frame.end_s) / line_s)
+    newest = moved + 2  # the last cell was still being filled
+    if not moved >= 0 or newest >= frame.lines:
+        return composed(frame, now)
+    end = replace(frame, start_s=frame.end_s - newest * line_s, lines=newest)
+    composer = Composer(end)
+    times, codes = _inside(end, kept)
+    if len(times):
+        composer.add(span, rows_as_entries(times, codes, threshold_codes(floor_dbm)), floor_dbm)
+    view = composer.view()
+    kept_lines = slice(moved, frame.lines - 2)
+    gone_on = replace(
+        was,
+        frame=frame,
+        peak_dbm=np.concatenate([was.peak_dbm[kept_lines], view.peak_dbm]),
+        mean_dbm=np.concatenate([was.mean_dbm[kept_lines], view.mean_dbm]),
+        share=np.concatenate([was.share[kept_lines], view.share]),
+    )
+    return LivePicture(gone_on, before.duty)
+
+
+def _inside(frame: Frame, kept: list[tuple[float, Codes]]) -> tuple[FloatArray, Codes]:
+    rows = [(t, c) for t, c in kept if frame.start_s <= t <= frame.end_s]
+    if not rows:
+        return np.zeros(0), np.zeros((0, 0), np.uint8)
+    return np.array([t for t, _ in rows]), np.stack([c for _, c in rows])

@@ -142,22 +142,43 @@ class SweepPicture(Inked, Widget, can_focus=True):
 
     def scrolled(self, view: SweepView, marks: Marks, moved_lines: int) -> None:
         """The same picture some lines later: strips that were drawn move up."""
+        counted_before = self.view is not None and view.presence is self.view.presence
         self.view, self._marks = view, marks
         self._water = self._water_of(view)
-        self._presence = self._presence_of(view)
         first = self._plan.presence + self._plan.axis
         last = first + self._plan.water
-        kept = {}
+        kept = (
+            {y: strip for y, strip in self._strips.items() if y < first or y >= last}
+            if counted_before
+            else {}
+        )
+        if not counted_before:
+            self._presence = self._presence_of(view)
         for y, strip in self._strips.items():
             # The cursor stays where it is, and the newest line goes on being filled.
             if (
                 first <= y - moved_lines
-                and y < last - 1
+                and first <= y < last - 1
                 and self.row not in (y - first, y - first - moved_lines)
             ):
                 kept[y - moved_lines] = strip
         self._strips = kept
-        self.refresh()
+        if moved_lines:
+            self.refresh()
+            return
+        # What the terminal is sent costs most: only what is new.
+        changed = [Region(0, last - 1, self.size.width, 1)]
+        if not counted_before:
+            changed.append(Region(0, 0, self.size.width, first))
+        self.refresh(*changed)
+
+    def reshow(self) -> None:
+        """The waterfall shows something else; what stands above it stays."""
+        if self.view is not None and len(self._water):
+            self._water = self._water_of(self.view)
+        first = self._plan.presence + self._plan.axis
+        self._strips = {y: strip for y, strip in self._strips.items() if y < first}
+        self.refresh(Region(0, first, self.size.width, self.size.height - first))
 
     def _water_of(self, view: SweepView) -> colours.Dots:
         if self.shown == "share":

@@ -1,5 +1,6 @@
 """Sweep: what the radio cannot tell. The picture, what the cursor stands on, and the newest rows while one collects."""
 
+import time
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
@@ -19,7 +20,7 @@ from gray_kettle.screens.frame.place import Place
 from gray_kettle.screens.frame.rows import Row, RowList
 from gray_kettle.screens.look import Look
 from gray_kettle.screens.requests import ToWindow
-from gray_kettle.screens.sweep.live import LiveRows, Snapshot, composed
+from gray_kettle.screens.sweep.live import LivePicture, LiveRows, Snapshot, composed, continued
 from gray_kettle.screens.sweep.picture import SHOWN, Marks, SweepPicture
 from gray_kettle.screens.sweep.side import cursor_lines, place_lines, side_lines
 from gray_kettle.spectrum.view import Frame, SweepView
@@ -32,6 +33,7 @@ _AROUND_HZ = 5e6  # of a place, to each side, when it is looked at alone
 _NARROWEST_HZ = 2e6
 _SIDE_COLUMNS = 44
 _LIVE_EVERY_S = 0.2
+_COUNT_EVERY_S = 1.0  # presence and shares of time: slower than the waterfall
 
 
 @dataclass(frozen=True)
@@ -112,6 +114,8 @@ class SweepPlace(Place):
         self._remembered: tuple[Radio, ...] = ()
         self._live = LiveRows()
         self._is_live = self._held = False
+        self._live_made: LivePicture | None = None
+        self._counted_s = 0.0
         self._live_duty: dict[Channel, float] | None = None
 
     def compose(self) -> ComposeResult:
@@ -285,12 +289,22 @@ class SweepPlace(Place):
         low, high = self._range.get(
             look.band, (span.start_hz - span.step_hz / 2, span.end_hz + span.step_hz / 2)
         )
-        self._compose_live(self._live.frame(low, high, picture.columns, picture.lines), now)
+        frame = self._live.frame(low, high, picture.columns, picture.lines)
+        before = self._live_made
+        if before is not None:
+            of = before.view.frame
+            alike = (of.low_hz, of.high_hz, of.columns, of.lines) == (low, high, frame.columns, frame.lines)
+            if not alike or time.monotonic() - self._counted_s > _COUNT_EVERY_S:
+                before = None
+        if before is None:
+            self._counted_s = time.monotonic()
+        self._compose_live(frame, now, before)
 
     # With a description of its own: the usual one would print every row that is handed over.
     @work(thread=True, exclusive=True, group="picture", description="newest rows")
-    def _compose_live(self, frame: Frame, now: Snapshot) -> None:
-        made = composed(frame, now)
+    def _compose_live(self, frame: Frame, now: Snapshot, before: LivePicture | None) -> None:
+        made = composed(frame, now) if before is None else continued(frame, now, before)
+        self._live_made = made
         self.post_message(self.Ready(made.view, (), "", made.duty))
 
     def action_hold(self) -> None:
@@ -349,7 +363,7 @@ class SweepPlace(Place):
     def action_shown(self) -> None:
         picture = self._picture
         picture.shown = SHOWN[(SHOWN.index(picture.shown) + 1) % len(SHOWN)]
-        picture.redraw()
+        picture.reshow()
         self._tell()
 
     def action_spot(self) -> None:
