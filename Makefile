@@ -22,7 +22,7 @@ lint: $(VENV)/.dev
 
 # Pictures of the main views from the demo case, as they are linked from the README.
 screenshots: $(VENV)/.app
-	@tools/need Xvfb:xvfb xterm xdotool import:imagemagick fc-list:fontconfig
+	@tools/need Xvfb:xvfb xterm xdotool import:imagemagick pdftoppm:poppler-utils fc-list:fontconfig
 	@tools/screenshots
 
 bench: $(VENV)/.dev

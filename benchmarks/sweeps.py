@@ -103,7 +103,7 @@ def _records(folder: Path) -> None:
     path = folder / "records.bin"
     bins = 512
     count = TABLE_ROWS * TABLE_BINS // bins
-    data = np.random.default_rng(2).integers(1, 60, (2000, bins)).astype(np.uint8)
+    data = np.clip(np.random.default_rng(2).rayleigh(24, (2000, bins)), 1, 255).astype(np.uint8)
     with path.open("wb") as file:
         for first in range(0, count, 2000):
             parts = []

@@ -43,7 +43,7 @@ from gray_kettle.spectrum.pyramid import (
 )
 from gray_kettle.spectrum.view import Composer, Frame, SweepView
 
-_CHUNK_ROWS = 256
+_CHUNK_BYTES, _CHUNK_ROWS = 1 << 18, (64, 512)  # of a chunk; fewest and most rows
 _LONGEST_WAIT_S = 5.0  # rows that came are in the file after at most this long
 _ENTRIES_A_LINE = 1.5  # sums are fine enough for a picture where each line has at least so many
 _ENTRIES_A_CHUNK = {1: 64, 2: 8, 3: 8}
@@ -116,6 +116,7 @@ class _OpenRun:
         self._waiting: list[tuple[FloatArray, Codes, Any]] = []
         self._since_s = 0.0
         self._summed: dict[int, list[Summed]] = {level: [] for level in range(1, TOP + 1)}
+        self._chunk_rows = min(max(_CHUNK_BYTES // span.bins, _CHUNK_ROWS[0]), _CHUNK_ROWS[1])
         self._packer = zstandard.ZstdCompressor(level=1)
 
     def add(self, db: sa.Connection, rows: SweepRows) -> None:
@@ -128,10 +129,10 @@ class _OpenRun:
         while at < len(rows):
             if not self._waiting:
                 self._since_s = time.monotonic()
-            upto = min(at + _CHUNK_ROWS - sum(len(t) for t, _, _ in self._waiting), len(rows))
+            upto = min(at + self._chunk_rows - sum(len(t) for t, _, _ in self._waiting), len(rows))
             self._waiting.append((rows.time_s[at:upto], codes[at:upto], offsets[at:upto]))
             at = upto
-            if sum(len(t) for t, _, _ in self._waiting) == _CHUNK_ROWS:
+            if sum(len(t) for t, _, _ in self._waiting) == self._chunk_rows:
                 self._write_rows(db)
         if self._waiting and time.monotonic() - self._since_s > _LONGEST_WAIT_S:
             self._write_rows(db)
@@ -327,7 +328,7 @@ class Sweeps:
 
     def _busiest(self, run: Run, start_s: float, end_s: float, rows: int) -> FloatArray:
         """Duty of each place, from the share of time of every bin."""
-        entries = self.entries(run, 2 if rows > _CHUNK_ROWS * NEXT else 0, start_s, end_s)
+        entries = self.entries(run, 2 if rows > _CHUNK_ROWS[1] * NEXT else 0, start_s, end_s)
         weight = entries.rows / entries.rows.sum() / 255
         return busiest_part(run.span, weight @ entries.share, rows)
 
