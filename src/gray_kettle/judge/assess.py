@@ -118,5 +118,9 @@ def _not_known(
     if unswept:
         listed = " and ".join([", ".join(unswept[:-1]), unswept[-1]] if len(unswept) > 1 else unswept)
         out.append(f"What is not Wi-Fi: no spectrum sweep of {listed} GHz.")
+    if swept:
+        out.append(
+            "What is not Wi-Fi is seen in the sweeps (4 Sweep), and not yet weighed: harms are those of radios."
+        )
     out += [f"{take.source}: {note}" for take in observations.takes for note in take.notes]
     return tuple(out)

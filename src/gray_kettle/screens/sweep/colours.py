@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from rich.color import Color
+from rich.color import Color, ColorSystem
 from rich.segment import Segment
 from rich.style import Style
 from textual.strip import Strip
@@ -30,6 +30,7 @@ _PRESENCE = {
 }
 _NOTHING = {True: (18, 22, 26), False: (244, 241, 236)}
 _LINES = {True: ((246, 236, 221), (217, 147, 90)), False: ((28, 23, 18), (162, 86, 31))}
+_LUMINANCE = np.array([0.2126, 0.7152, 0.0722])
 Dots = NDArray[np.uint8]
 Rgb = tuple[int, int, int]
 
@@ -47,6 +48,31 @@ def water_colours(dark: bool) -> list[Rgb]:
 
 def presence_colours(dark: bool) -> list[Rgb]:
     return [*ramp(_PRESENCE[dark]), _NOTHING[dark], *_LINES[dark]]
+
+
+def in_256(colours: list[Rgb]) -> list[Rgb]:
+    """The same from the 256 colours of older terminals: near, and in the same order of brightness.
+
+    The nearest colour alone would show some levels darker than the ones below them.
+    """
+    cube = [0, 95, 135, 175, 215, 255]
+    sent = [(r, g, b) for r in cube for g in cube for b in cube] + [(8 + 10 * k,) * 3 for k in range(24)]
+    # What the terminal will be told for each: the conversion has a way of its own with grays.
+    shown = [Color.from_rgb(*rgb).downgrade(ColorSystem.EIGHT_BIT).get_truecolor() for rgb in sent]
+    palette = np.array([tuple(rgb) for rgb in shown])
+    light = palette @ _LUMINANCE
+    rising = np.array(colours[LEVELS - 1]) @ _LUMINANCE > np.array(colours[0]) @ _LUMINANCE
+    out: list[Rgb] = []
+    bound = -np.inf if rising else np.inf
+    for k, rgb in enumerate(colours):
+        away = ((palette - np.array(rgb)) ** 2) @ _LUMINANCE
+        if k < LEVELS:
+            away = np.where(light >= bound if rising else light <= bound, away, np.inf)
+        best = int(away.argmin())
+        bound = light[best]
+        red, green, blue = (int(c) for c in sent[best])
+        out.append((red, green, blue))
+    return out
 
 
 class DotStyles:

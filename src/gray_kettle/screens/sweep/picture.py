@@ -296,6 +296,8 @@ class SweepPicture(Inked, Widget, can_focus=True):
         if key not in self._styles:
             dark = self.app.current_theme.dark
             made = colours.water_colours(dark) if kind == "water" else colours.presence_colours(dark)
+            if self.app.console.color_system != "truecolor":
+                made = colours.in_256(made)
             self._styles[key] = colours.DotStyles(made)
         return self._styles[key]
 
