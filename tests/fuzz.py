@@ -5,6 +5,7 @@ Not collected by pytest: it runs for as long as it is told, from a seed that it 
 
 import argparse
 import gzip
+import json
 import random
 import struct
 import tempfile
@@ -20,12 +21,14 @@ from gray_kettle.reading import read
 from gray_kettle.records import Setup
 from gray_kettle.sources.files import open_file
 from gray_kettle.sources.taking import take
+from gray_kettle.spectrum.view import Frame
 from gray_kettle.standin import tern_quay
 from gray_kettle.standin.receiving import write_capture
 from tests.frames import busy_harbour, pcap_bytes, pcapng_bytes
 from tests.test_damage import DAMAGED
 from tests.test_listings import ALL
 from tests.test_netlink import MESSAGES
+from tests.test_sweep_files import OWN, START_S, magnitudes, own_rows, record
 
 _SLOW_S = 5.0
 
@@ -40,7 +43,25 @@ def seeds() -> list[bytes]:
     out = [pcap_bytes(packets), pcapng_bytes(packets), pcap_bytes(packets, ">", True), walk, MESSAGES]
     out += [gzip.compress(walk), *(text.encode() for text in ALL)]
     out += [pcap_bytes(packets, link=link) for link in (105, 119, 163, 192, 253)]
-    return out + [raw for raw, *_ in DAMAGED.values()]
+    return out + sweeps() + [raw for raw, *_ in DAMAGED.values()]
+
+
+def sweeps() -> list[bytes]:
+    """Sweep tables whole and in pieces, records of cards of every type, and the description of a recording."""
+    table = "\n".join(["# detector: mean", "# averages: 4", OWN, *own_rows(range(90), bins=40)])
+    pieces = [
+        f"{START_S + k // 3 + 0.1 * (k % 3):.1f},{2400 + 5 * (k % 3)}500000,1000000,-90,-91,-9{k % 9}"
+        for k in range(90)
+    ]
+    cards = [
+        b"".join(record(kind, bins=magnitudes(bins), tsf_us=1000 * k) for k in range(40))
+        for kind, bins in ((1, 56), (2, 128), (3, 64), (4, 128))
+    ]
+    told = {
+        "global": {"core:datatype": "ci8", "core:sample_rate": 2e6},
+        "captures": [{"core:frequency": 2.44e9}],
+    }
+    return [table.encode(), "\n".join([OWN, *pieces]).encode(), *cards, json.dumps(told).encode()]
 
 
 def hurt(raw: bytes, rng: random.Random, others: list[bytes]) -> bytes:
@@ -88,6 +109,9 @@ def main() -> None:
         raw = hurt(rng.choice(inputs), rng, inputs)
         path, case_path = folder / "input", folder / f"{count}.kettle"
         path.write_bytes(raw)
+        path.with_suffix(".sigmf-data").write_bytes(
+            rng.randbytes(50_000)
+        )  # where the input describes a recording
         began_s = time.monotonic()
         try:
             seen[once(path, case_path)] += 1
@@ -118,6 +142,9 @@ def once(path: Path, case_path: Path) -> str:
         air_answer(found.assessment, None, None).model_dump_json()
         brief_answer(found.assessment, found.assessment.findings).model_dump_json()
         plan_answer(found.proposal, None).model_dump_json()
+        for run in case.sweeps.runs():
+            edges = run.span.start_hz - run.span.step_hz, run.span.end_hz + run.span.step_hz
+            case.sweeps.view(Frame(*edges, 100, run.start_s, run.end_s, 40))
         return result.kind
 
 

@@ -1,11 +1,15 @@
 """A live analyser over the real socket: good ones, and slow, broken, silent and vanishing ones."""
 
+import json
+import subprocess
+import sys
 import time
 
 import numpy as np
 import pytest
 
 from gray_kettle.case import Case
+from gray_kettle.cli import main
 from gray_kettle.errors import KettleError
 from gray_kettle.records import Setup
 from gray_kettle.sources import scpi
@@ -113,3 +117,32 @@ def test_an_address_that_is_none_says_how_one_looks(uri, said):
 def test_an_address_is_read_with_its_units():
     wanted = parse_uri("scpi://192.0.2.7:5555?start=2.4GHz&stop=2490M&points=901&rbw=100kHz")
     assert (wanted.start_hz, wanted.stop_hz, wanted.points, wanted.rbw_hz) == (2.4e9, 2.49e9, 901, 1e5)
+
+
+def test_the_stand_in_serves_a_take_on_the_command_line(tmp_path, capsys):
+    command = [sys.executable, "-m", "gray_kettle", "stand-in", "analyser", "--port", "0"]
+    case = str(tmp_path / "a.kettle")
+    assert main(["new", case]) == 0
+    with subprocess.Popen(command, stdout=subprocess.PIPE, text=True) as server:
+        line = server.stdout.readline()
+        uri = line[line.index("scpi://") :].strip().rstrip("'")
+        assert main(["take", case, uri, "--for", "1s", "--json"]) == 0
+        server.terminate()
+    (told,) = json.loads(capsys.readouterr().out)["inputs"]
+    assert told["kind"] == "sweep live"
+    assert told["records"] > 5
+
+
+def test_a_made_table_comes_with_what_really_was_on_the_air(tmp_path):
+    """What the sweep says of a place agrees with the truth beside it."""
+    table, case = tmp_path / "lunch.csv", tmp_path / "a.kettle"
+    assert main(["stand-in", "sweeps", str(table), "--minutes", "4", "--hour", "10"]) == 0
+    truth = json.loads((tmp_path / "lunch.truth.json").read_text())
+    assert {"wi-fi", "bluetooth", "802.15.4"} <= {t["kind"] for t in truth}
+    assert main(["new", str(case)]) == 0
+    assert main(["take", str(case), str(table)]) == 0
+    with Case.open(case) as opened:
+        found = {s.channel.label: s.duty for s in opened.sweeps.swept(-np.inf, np.inf)}
+    on_six = [{n: d for _, n, d in t["channels"]}.get(6, 0.0) for t in truth if t["level_dbm"] > -80]
+    assert max(on_six) - 0.03 < found["6/20"] < sum(on_six) + 0.03
+    assert main(["stand-in", "sweeps", str(table)]) == 1  # nothing is written over

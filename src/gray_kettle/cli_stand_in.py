@@ -1,6 +1,7 @@
 """The `stand-in` commands: simulated instruments on ports of this machine."""
 
 import time
+from pathlib import Path
 from typing import Annotated
 
 import typer
@@ -50,3 +51,32 @@ def stand_in_analyser(
         return
     except OSError as error:
         raise KettleError(f"Port {port} cannot be had: {error.strerror}.") from error
+
+
+@stand_in.command(name="sweeps")
+def stand_in_sweeps(
+    output: Annotated[Path, typer.Argument(metavar="FILE.csv", help="The sweep table to write.")],
+    hour: Annotated[float, typer.Option("--hour", help="Hour of Tern Quay's second day.")] = 12.1,
+    minutes: Annotated[float, typer.Option("--minutes", help="How long it sweeps.")] = 2.0,
+    rows_per_s: Annotated[float, typer.Option("--rows-per-s", help="Sweeps a second.")] = 5.0,
+    band: Annotated[str, typer.Option("--band", help="2.4 or 5.")] = "2.4",
+) -> None:
+    """A sweep table from the ticket hall of Tern Quay, and beside it (FILE.truth.json) what really was on the air."""
+    import numpy as np
+
+    from gray_kettle.standin import tern_quay, tern_sweeps
+    from gray_kettle.standin.spectra.scene import Instrument
+    from gray_kettle.standin.spectra.writing import truth_text, write_table
+
+    if band not in ("2.4", "5") or not 0 < minutes <= 1440 or not 0.01 <= rows_per_s <= 100:
+        raise typer.BadParameter("see --help for the bands, lengths and rates that there are.")
+    span = tern_sweeps.LOW if band == "2.4" else tern_sweeps.HIGH
+    times = tern_quay.START_S + 86400 + hour * 3600 + np.arange(0, 60 * minutes, 1 / rows_per_s)
+    scene = tern_sweeps.scene(tern_quay.site(), "ticket hall", band, tern_quay.SEED)
+    try:
+        with output.open("xb") as table:
+            write_table(table, span, scene.rows(Instrument(span), times))
+        truth = scene.truth(span, float(times[0]), float(times[-1]) + 1)
+        output.with_suffix(".truth.json").write_text(truth_text(truth))
+    except OSError as error:
+        raise KettleError(f"{output} cannot be written: {error.strerror}.") from error
