@@ -56,7 +56,9 @@ def in_256(colours: list[Rgb]) -> list[Rgb]:
     The nearest colour alone would show some levels darker than the ones below them.
     """
     cube = [0, 95, 135, 175, 215, 255]
-    sent = [(r, g, b) for r in cube for g in cube for b in cube] + [(8 + 10 * k,) * 3 for k in range(24)]
+    # Grays, and of the rest the warm ones: pink or teal would stand out of maps that have neither.
+    sent = [(r, g, b) for r in cube for g in cube for b in cube if r >= g > b and (r > g or r == 255)]
+    sent += [(8 + 10 * k,) * 3 for k in range(24)]
     # What the terminal will be told for each: the conversion has a way of its own with grays.
     shown = [Color.from_rgb(*rgb).downgrade(ColorSystem.EIGHT_BIT).get_truecolor() for rgb in sent]
     palette = np.array([tuple(rgb) for rgb in shown])
@@ -65,7 +67,7 @@ def in_256(colours: list[Rgb]) -> list[Rgb]:
     out: list[Rgb] = []
     bound = -np.inf if rising else np.inf
     for k, rgb in enumerate(colours):
-        away = ((palette - np.array(rgb)) ** 2) @ _LUMINANCE
+        away = ((palette - np.array(rgb)) ** 2).sum(axis=1).astype(float)
         if k < LEVELS:
             away = np.where(light >= bound if rising else light <= bound, away, np.inf)
         best = int(away.argmin())
