@@ -84,6 +84,28 @@ def test_a_slow_one_gives_what_it_can_and_the_take_ends_in_time(live_case):
     assert time.monotonic() - began_s < 6
 
 
+def test_one_that_knows_few_questions_is_used_all_the_same(live_case, monkeypatch):
+    monkeypatch.setattr(scpi, "_TIMEOUT_MS", 200)
+    result, _, came = collect(live_case, "terse", seconds=2.0)
+    assert result.records > 5
+    assert (came[0].span.detector, came[0].span.rbw_hz) == ("sample", 0.0)
+
+
+@pytest.mark.parametrize(
+    ("answer", "detector"),
+    [
+        ("POS", "max"),
+        ("NEGATIVE", "min"),
+        ("AVERage", "mean"),
+        ("RMS", "mean"),
+        ("SAMP", "sample"),
+        ("?", "sample"),
+    ],
+)
+def test_detectors_are_known_by_their_long_and_short_names(answer, detector):
+    assert scpi._detector(answer) == detector
+
+
 def test_a_silent_one_is_said_and_leaves_no_take(live_case, monkeypatch):
     monkeypatch.setattr(scpi, "_TIMEOUT_MS", 200)
     with pytest.raises(KettleError, match="does not answer"):

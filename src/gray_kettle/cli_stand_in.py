@@ -22,7 +22,7 @@ def stand_in_analyser(
     hour: Annotated[float, typer.Option("--hour", help="Hour of Tern Quay's day at which it begins.")] = 12.1,
     rows_per_s: Annotated[float, typer.Option("--rows-per-s", help="Sweeps a second.")] = 20.0,
     band: Annotated[str, typer.Option("--band", help="2.4 or 5.")] = "2.4",
-    fault: Annotated[str, typer.Option("--fault", help="slow, silent, broken, drops or ascii.")] = "",
+    fault: Annotated[str, typer.Option("--fault", help="slow, silent, broken, drops, ascii or terse.")] = "",
 ) -> None:
     """A SCPI analyser in the ticket hall of Tern Quay. Ends with ctrl+c."""
     from gray_kettle.standin import tern_quay, tern_sweeps

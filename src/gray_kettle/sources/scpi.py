@@ -42,7 +42,7 @@ class Wanted:
 
     @property
     def name(self) -> str:
-        return f"{self.host}:{self.port}"
+        return printable(f"{self.host}:{self.port}")
 
 
 def parse_uri(uri: str) -> Wanted:
@@ -164,9 +164,9 @@ class Analyser:
             start_hz,
             (stop_hz - start_hz) / (points - 1),
             points,
-            detector=_DETECTORS.get(line.ask("DET?").strip().upper()[:4].rstrip("I"), "sample"),
-            sweep_s=max(line.number("SWE:TIME?"), 0.0),
-            rbw_hz=max(line.number("BAND?"), 0.0),
+            detector=_detector(line.perhaps("DET?")),
+            sweep_s=_at_least_nothing(line.perhaps("SWE:TIME?")),
+            rbw_hz=_at_least_nothing(line.perhaps("BAND?")),
             instrument=identity,
         )
 
@@ -252,6 +252,14 @@ class _Connection:
     def ask(self, question: str) -> str:
         return str(self._call(self._resource.query, question)).strip()
 
+    def perhaps(self, question: str) -> str:
+        """The answer to a question that not every analyser knows; nothing where it does not."""
+        try:
+            return self.ask(question)
+        except LostError:
+            self.write("*CLS")
+            return ""
+
     def number(self, question: str) -> float:
         answer = self.ask(question)
         try:
@@ -282,6 +290,19 @@ class _Connection:
                 "does not answer" if "timeout" in str(error).lower() else "broke off, or answers nonsense"
             )
             raise LostError(f"It {reason}") from error
+
+
+def _detector(answer: str) -> str:
+    known = (name for word, name in _DETECTORS.items() if answer.upper().startswith(word))
+    return next(known, "sample")
+
+
+def _at_least_nothing(answer: str) -> float:
+    try:
+        value = float(answer)
+    except ValueError:
+        return 0.0
+    return value if math.isfinite(value) and value > 0 else 0.0
 
 
 def _sleep(seconds: float, is_cancelled: Callable[[], bool]) -> None:

@@ -12,11 +12,12 @@ import numpy as np
 from gray_kettle.records import Span
 from gray_kettle.standin.spectra.scene import Instrument, Scene
 
-FAULTS = ("", "slow", "silent", "broken", "drops", "ascii")
+FAULTS = ("", "slow", "silent", "broken", "drops", "ascii", "terse")
 _SLOW_S = 0.8
 _ROWS_AHEAD = 16
 _DROPS_AFTER = 4
 _BROKEN_EVERY = 3
+_NOT_TOLD = ("detector", "sweep_s", "rbw_hz")  # by one that knows few questions
 _COMMANDS: tuple[tuple[str, str], ...] = (
     (r"\*IDN\?", "identity"),
     (r"\*(RST|CLS)", "clear"),
@@ -95,19 +96,21 @@ class StandInAnalyser:
 
     def serve(self, handler: socketserver.StreamRequestHandler) -> None:
         """One connection, command by command."""
-        talk = _Talk(self, Settings())
+        session = _Session(self, Settings())
         try:
             while not self._closed.is_set():
                 line = handler.rfile.readline(4096)
                 if not line:
                     return
                 answers = [
-                    a for word in line.decode("ascii", "replace").split(";") if (a := talk.obey(word.strip()))
+                    a
+                    for word in line.decode("ascii", "replace").split(";")
+                    if (a := session.obey(word.strip()))
                 ]
                 if self.fault == "silent" or not answers:
                     continue
                 handler.wfile.write(b";".join(answers) + b"\n")
-                if self.fault == "drops" and talk.traces >= _DROPS_AFTER:
+                if self.fault == "drops" and session.traces >= _DROPS_AFTER:
                     return
         except OSError:
             return  # the other side went away
@@ -119,7 +122,7 @@ class StandInAnalyser:
         return deque(row for part in rows for row in part.levels_dbm)
 
 
-class _Talk:
+class _Session:
     """The state of one connection."""
 
     def __init__(self, analyser: StandInAnalyser, settings: Settings) -> None:
@@ -136,6 +139,9 @@ class _Talk:
         if name is None and is_question:
             name = next((n for p, n in _COMMANDS if re.fullmatch(p, head[:-1], re.IGNORECASE)), None)
         settings = self.settings
+        if self.analyser.fault == "terse" and is_question and name in _NOT_TOLD:
+            settings.errors.append('-113,"Undefined header"')
+            return b""
         if name in settings.values:
             return self._setting(name, is_question, value)
         if name == "format":

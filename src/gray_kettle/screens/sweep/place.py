@@ -347,7 +347,7 @@ class SweepPlace(Place):
     def action_moment(self, factor: float) -> None:
         """A shorter or longer window around the time under the cursor."""
         look, picture = self._look, self._picture
-        if look is None or picture.view is None:
+        if look is None or picture.view is None or self._is_live:
             return
         # By the window, not by the picture, which may still be that of an earlier one.
         length_s = look.end_s - look.start_s
