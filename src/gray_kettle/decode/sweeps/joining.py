@@ -38,6 +38,7 @@ class Joiner:
         self._sweep: dict[tuple[float, float, int], Part] = {}  # the one that is being filled
         self._ahead: list[dict[tuple[float, float, int], Part]] = []
         self._plan: tuple[Part, ...] = ()  # one part for each piece that a sweep has
+        self._grids: dict[tuple[float, float, int], _Grid] = {}  # of each cluster, by its first piece
         self._usual_s = 0.0
 
     def add(self, part: Part) -> Iterator[SweepRows]:
@@ -57,12 +58,10 @@ class Joiner:
 
     def through(self, span: Span, time_s: FloatArray, levels_dbm: Levels) -> Iterator[SweepRows]:
         """Rows of a settled span, behind those that wait."""
-        yield from self._close_all()
-        yield SweepRows(span, time_s, levels_dbm)
-
-    def _close_all(self) -> Iterator[SweepRows]:
         if self._sweep:
             yield from self._close()
+        yield from self._release()
+        yield SweepRows(span, time_s, levels_dbm)
 
     def flush(self) -> Iterator[SweepRows]:
         """What is waiting, as it is."""
@@ -84,8 +83,7 @@ class Joiner:
         )
         self._ahead.append(self._sweep)
         self._sweep = {}
-        settled = self._plan and set(self._ahead[-1]) <= {p.key for p in self._plan}
-        if settled or len(self._ahead) >= _SWEEPS_AHEAD:
+        if len(self._ahead) >= _SWEEPS_AHEAD:
             yield from self._release()
 
     def _release(self) -> Iterator[SweepRows]:
@@ -96,7 +94,9 @@ class Joiner:
         for sweep in self._ahead:
             for key, part in sweep.items():
                 seen.setdefault(key, part)
-        self._plan = tuple(sorted(seen.values(), key=lambda p: (p.start_hz, len(p.levels_dbm))))
+        if len(seen) > len(self._plan):
+            self._plan = tuple(sorted(seen.values(), key=lambda p: (p.start_hz, len(p.levels_dbm))))
+            self._grids = {}
         sweeps, self._ahead = self._ahead, []
         # Rows of one beginning and different lengths are no pieces of one sweep.
         if len({p.key[0] for p in self._plan}) < len(self._plan):
@@ -117,7 +117,10 @@ class Joiner:
     def _joined(
         self, pieces: tuple[Part, ...], sweeps: list[dict[tuple[float, float, int], Part]]
     ) -> SweepRows:
-        grid = _Grid(pieces)
+        key = pieces[0].key
+        if key not in self._grids:
+            self._grids[key] = _Grid(pieces)
+        grid = self._grids[key]
         levels = np.full((len(sweeps), grid.bins), np.nan, np.float32)
         offsets = np.full((len(sweeps), len(grid.owners)), np.nan, np.float32)
         times = np.array([min(p.time_s for p in sweep.values()) for sweep in sweeps])
