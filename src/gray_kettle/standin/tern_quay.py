@@ -45,11 +45,10 @@ def _daily(night: float, day: float, with_boat: float) -> Callable[[float], floa
 
     def activity(time_s: float) -> float:
         hour = hour_of(time_s)
-        wake = float(np.clip((hour - 6) / 2, 0, 1) * np.clip((22 - hour) / 3, 0, 1))
+        wake = min(max((hour - 6) / 2, 0.0), 1.0) * min(max((22 - hour) / 3, 0.0), 1.0)
         ripple = 1 + 0.2 * np.sin(time_s / 333) + 0.1 * np.sin(time_s / 61)
-        return float(
-            np.clip((night + (day - night) * wake + with_boat * boat_in(time_s)) * ripple, 0.001, 0.9)
-        )
+        share = (night + (day - night) * wake + with_boat * boat_in(time_s)) * ripple
+        return float(min(max(share, 0.001), 0.9))
 
     return activity
 

@@ -17,6 +17,7 @@ LOW = Span(2399.25e6, 0.5e6, 176, instrument="bench analyser")
 HIGH = Span(5165.5e6, 1e6, 690, sweep_s=0.4, instrument="dongle")
 _OVEN_AT, _CAMERA_AT, _CAR_PARK = (29.0, 8.0), (64.0, -10.0), (-30.0, 18.0)
 _QUIETEST_DBM = -97.0
+_STEP_S = 120.0
 _FIRST_BOUT, _LAST_BOUT = 11.75, 13.5  # hours of the oven
 _DENSE = (3.1, 8.2, 10.0, 11.78, 12.7, 15.6, 18.8)  # hours at which one looks closely
 _DENSE_S, _DENSE_EVERY_S, _SPARSE_EVERY_S = 180.0, 0.2, 20.0
@@ -37,16 +38,16 @@ def _oven_on(quarter_minute: int) -> float:
     return float(first <= quarter_minute * 15 % 300 < first + length)
 
 
-def _each_minute(of_time: Callable[[float], float]) -> Callable[[Floats], Floats]:
-    """A slow function, asked once a minute."""
+def _step_by_step(of_time: Callable[[float], float]) -> Callable[[Floats], Floats]:
+    """A slow function, asked every two minutes."""
     known: dict[int, float] = {}
 
     def values(time_s: Floats) -> Floats:
-        minutes, at = np.unique((time_s // 60).astype(np.int64), return_inverse=True)
-        for minute in minutes.tolist():
-            if minute not in known:
-                known[minute] = of_time(minute * 60.0)
-        return np.asarray(np.array([known[m] for m in minutes.tolist()])[at], np.float64)
+        steps, at = np.unique((time_s // _STEP_S).astype(np.int64), return_inverse=True)
+        for step in steps.tolist():
+            if step not in known:
+                known[step] = of_time(step * _STEP_S)
+        return np.asarray(np.array([known[s] for s in steps.tolist()])[at], np.float64)
 
     return values
 
@@ -63,13 +64,13 @@ def _radio(radio: SimRadio, at: Point) -> Transmitter:
     """An access point with its clients; it sends on the channel that it has at the time."""
     channel = radio.channel_at(tern_quay.START_S)
     level = level_dbm(radio, at, tern_quay.START_S)
-    duty = _each_minute(lambda t: radio.activity_at(t) if radio.present_at(t) else 0.0)
+    duty = _step_by_step(lambda t: radio.activity_at(t) if radio.present_at(t) else 0.0)
     if radio.generation == "b":
         return tx.dsss(radio.name, channel.centre_hz, level, duty)
     made = tx.wifi(radio.name, channel.centre_hz, channel.width_mhz, level, duty)
     if all(radio.channel_at(t) == channel for t in np.arange(tern_quay.START_S, tern_quay.END_S, 600.0)):
         return made
-    centre_of = _each_minute(lambda t: radio.channel_at(t).centre_hz)
+    centre_of = _step_by_step(lambda t: radio.channel_at(t).centre_hz)
 
     def moving(seconds: "np.ndarray", rng: np.random.Generator) -> Bursts:
         found = made.make(seconds, rng)
@@ -83,8 +84,8 @@ def _heard(power_dbm: float, source: Point, at: Point, freq_hz: float) -> float:
 
 
 def _others_low(at: Point) -> tuple[Transmitter, ...]:
-    boat = _each_minute(lambda t: float(tern_quay.boat_in(t)))
-    crew = _each_minute(lambda t: 0.16 if 7 <= tern_quay.hour_of(t) < 20 else 0.0)
+    boat = _step_by_step(lambda t: float(tern_quay.boat_in(t)))
+    crew = _step_by_step(lambda t: 0.16 if 7 <= tern_quay.hour_of(t) < 20 else 0.0)
     return (
         tx.oven("tea bar oven", _heard(26, _OVEN_AT, at, 2.46e9), oven_on),
         tx.camera("gangway camera", _heard(22, _CAMERA_AT, at, 2.42e9), 2.4205e9, boat),
