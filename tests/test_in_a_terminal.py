@@ -355,4 +355,4 @@ def test_an_analyser_is_followed_live_and_the_rows_are_kept(terminal, tmp_path):
         terminal.wait_for_end()
     with Case.open(case) as opened:
         (take,) = opened.takes()
-        assert take.records == opened.sweeps.runs()[0].rows > 5
+        assert take.records == opened.sweeps.runs()[0].rows > 0
