@@ -7,10 +7,10 @@ import pytest
 from hypothesis import HealthCheck, settings
 
 from gray_kettle.case import Case
+from gray_kettle.cli import main
 from gray_kettle.records import Setup
 from gray_kettle.sources.files import open_file
 from gray_kettle.sources.taking import take
-from gray_kettle.standin.demo import make_demo
 from tests.terminal import Terminal
 
 settings.register_profile(
@@ -30,7 +30,7 @@ def terminal(tmp_path: Path) -> Iterator[Terminal]:
 def demo_case(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The demo case; tests only read it."""
     path = tmp_path_factory.mktemp("demo") / "tern-quay.kettle"
-    make_demo(path)
+    assert main(["demo", "--make", str(path)]) == 0
     return path
 
 

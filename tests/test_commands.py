@@ -135,9 +135,8 @@ def test_names_and_own_networks_can_be_set_later(tmp_path, case_of, capsys):
     assert "hall" in {r["name"] for r in radios}
 
 
-def test_the_demo_can_be_written_to_a_file_and_none_is_written_over(tmp_path, capsys):
-    path = str(tmp_path / "demo.kettle")
-    assert main(["demo", "--make", path]) == 0
+def test_the_demo_can_be_written_to_a_file_and_none_is_written_over(demo_case, capsys):
+    path = str(demo_case)  # which was made by this command
     assert main(["brief", path]) == 0
     assert "hall 2.4 GHz sits between two places" in capsys.readouterr().out
     assert main(["demo", "--make", path]) == 1
