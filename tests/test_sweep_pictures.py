@@ -1,7 +1,6 @@
 """What the Sweep screen and its drawings are made of: colour maps, live pictures, and the demo's story in them."""
 
 import json
-from datetime import UTC, datetime
 
 import numpy as np
 import pytest
@@ -67,10 +66,10 @@ def test_working_ahead_keeps_order_and_errors_and_ends_when_closed():
         yield from range(5)
         raise ValueError("five")
 
-    found = []
+    made = ahead(numbers())
+    assert [next(made) for _ in range(5)] == list(range(5))
     with pytest.raises(ValueError, match="five"):
-        found.extend(ahead(numbers()))
-    assert found == list(range(5)) or found == []
+        next(made)
     endless = ahead(iter(int, 1))
     assert next(endless) == 0
     endless.close()
@@ -145,4 +144,3 @@ def test_drawings_are_the_same_each_time_and_bounded(demo_case, tmp_path, view, 
 def test_a_drawing_of_what_was_not_swept_says_so(demo_case, tmp_path, capsys):
     assert main(["draw", "sweep", str(demo_case), "--band", "6", "-o", str(tmp_path / "a.svg")]) == 1
     assert "nothing was swept in 6 GHz in this window" in capsys.readouterr().err
-    assert datetime.fromtimestamp(moment(0), UTC).hour == 0

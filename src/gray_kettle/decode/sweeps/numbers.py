@@ -1,7 +1,7 @@
 """Numbers out of text, a block at a time.
 
 Sweep tables are hundreds of megabytes of numbers of one form ("-93.5"). Digit by digit over all fields at once they
-are read three times as fast as number by number; what is of another form goes the slow way.
+are read more than twice as fast as number by number; what is of another form goes the slow way.
 """
 
 import math

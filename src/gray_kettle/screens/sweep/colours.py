@@ -4,7 +4,6 @@ Levels run from slate through copper to cream; presence runs from dark to light 
 highest and of the mean level stand out of it. In the light theme both begin at paper.
 """
 
-from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -12,7 +11,6 @@ from numpy.typing import NDArray
 from rich.color import Color, ColorSystem
 from rich.segment import Segment
 from rich.style import Style
-from textual.strip import Strip
 
 LEVELS = 32
 LOWEST_DBM, HIGHEST_DBM = -112.0, -40.0  # the fixed scale of the waterfall
@@ -138,10 +136,3 @@ def plain(top: Dots, bottom: Dots, style: Style) -> list[Segment]:
             strongest = max(x if x < LEVELS else 0 for x in (a, b))
             text.append(_RAMP[round(strongest / (LEVELS - 1) * (len(_RAMP) - 1))])
     return [Segment("".join(text), style)]
-
-
-Line = Callable[[Dots, Dots], list[Segment]]
-
-
-def strip_of(parts: list[Segment], width: int) -> Strip:
-    return Strip(parts, width)

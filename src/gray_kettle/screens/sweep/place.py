@@ -31,7 +31,6 @@ if TYPE_CHECKING:
 _BAND_HZ = {"2.4": (2399e6, 2488e6), "5": (5150e6, 5895e6), "6": (5925e6, 7125e6)}
 _AROUND_HZ = 5e6  # of a place, to each side, when it is looked at alone
 _NARROWEST_HZ = 2e6
-_SIDE_COLUMNS = 44
 _LIVE_EVERY_S = 0.2
 _COUNT_EVERY_S = 1.0  # presence and shares of time: slower than the waterfall
 

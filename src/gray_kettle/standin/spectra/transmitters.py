@@ -27,8 +27,8 @@ Making = Callable[[Ints, np.random.Generator], Bursts]
 @dataclass(frozen=True)
 class Transmitter:
     """One transmitter as the instrument meets it. kind: WIFI, or a kind of what is not. level_dbm: power while it
-    sends. width_hz: that it occupies. make: its bursts in given whole seconds. is_line: without the flicker of
-    noise. line_bins: its shape is a line, whatever the bins.
+    sends. width_hz: that it occupies. make: its bursts in given whole seconds. shape: None for a line of one bin.
+    is_steady: without the flicker of noise.
     """
 
     kind: str
@@ -43,9 +43,6 @@ class Transmitter:
         """Share of its power in a bin at this distance from its centre."""
         shape = self.shape if self.shape is not None else shapes.line(step_hz)
         return shape(offset_hz) * step_hz
-
-    def louder(self, by_db: float) -> "Transmitter":
-        return replace(self, level_dbm=self.level_dbm + by_db)
 
 
 def _share(duty: float | Callable[[Floats], Floats], seconds: Ints) -> Floats:
