@@ -79,6 +79,8 @@ def in_each_second(seconds: Ints, offsets_s: NDArray[np.floating]) -> Floats:
 
 def every(seconds: Ints, period_s: float, phase_s: float) -> Floats:
     """Moments at even distances through all time, as far as they lie in these seconds."""
+    if not len(seconds):
+        return np.zeros(0)
     first = np.ceil((seconds - phase_s) / period_s)
     number = first[:, None] + np.arange(int(1 / period_s) + 2)[None, :]
     moments = number * period_s + phase_s

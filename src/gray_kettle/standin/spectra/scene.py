@@ -18,11 +18,14 @@ _TRUTH_LOOKS, _LOOK_S = 20_000, 2e-6  # moments at which the truth looks, and fo
 
 @dataclass(frozen=True)
 class Instrument:
-    """What sweeps. noise_figure_db: over the thermal floor. spread_s: time over which the frames of a row lie."""
+    """What sweeps. noise_figure_db: over the thermal floor. spread_s: time over which the frames of a row lie.
+    hold_s: for how long a bin keeps the strongest that it meets (a peak detector), 0 for a look of one frame.
+    """
 
     span: Span
     noise_figure_db: float = 9.0
     spread_s: float = 0.0
+    hold_s: float = 0.0
 
     @property
     def floor_mw(self) -> float:
@@ -91,14 +94,45 @@ class Scene:
         if span.sweep_s:
             when = when + span.sweep_s * np.arange(span.bins)[None, :] / span.bins
         for transmitter, its in zip(self.transmitters, made, strict=True):
-            filled, centre_hz, level_db = its.at(when, instrument.frame_s)
-            rows = np.flatnonzero(filled.any(axis=1))
-            if not len(rows):
-                continue
-            level_mw = 10 ** ((transmitter.level_dbm + level_db[rows]) / 10) * filled[rows]
-            share = transmitter.density(freq_hz[None, :] - centre_hz[rows], span.step_hz)
-            (steady if transmitter.is_steady else power)[rows] += level_mw * share
+            rows, mean_mw = self._met(instrument, transmitter, its, when, freq_hz)
+            (steady if transmitter.is_steady else power)[rows] += mean_mw
         return np.asarray(power * rng.exponential(1.0, power.shape) + steady)
+
+    def _met(
+        self, instrument: Instrument, transmitter: Transmitter, its: Bursts, when: Floats, freq_hz: Floats
+    ) -> tuple[Ints, Floats]:
+        """Rows in which a transmitter is met, and its mean power in their bins."""
+        step_hz = instrument.span.step_hz
+        filled, centre_hz, level_db = its.at(when, max(instrument.frame_s, instrument.hold_s))
+        if instrument.hold_s:
+            filled = (filled > 0).astype(float)
+        rows = np.flatnonzero(filled.any(axis=1))
+        level_mw = 10 ** ((transmitter.level_dbm + level_db[rows]) / 10) * filled[rows]
+        return rows, level_mw * transmitter.density(freq_hz[None, :] - centre_hz[rows], step_hz)
+
+    def standing(self, instrument: Instrument, time_s: Floats) -> Floats:
+        """Share of rows in which each transmitter stands 10 dB over the floor and 3 dB over all else in most of the
+        bins that it then fills, shape (transmitters,).
+        """
+        span = instrument.span
+        freq_hz = span.start_hz + span.step_hz * np.arange(span.bins)
+        seen = np.zeros(len(self.transmitters))
+        for first in range(0, len(time_s), _ROWS_AT_ONCE):
+            some = time_s[first : first + _ROWS_AT_ONCE]
+            made = self._bursts(_seconds(some, span.sweep_s + instrument.spread_s))
+            when = some[:, None] + span.sweep_s * np.arange(span.bins)[None, :] / span.bins
+            total = np.zeros((len(some), span.bins), np.float32)
+            each = []
+            for transmitter, its in zip(self.transmitters, made, strict=True):
+                met = self._met(instrument, transmitter, its, when if span.sweep_s else some[:, None], freq_hz)
+                total[met[0]] += met[1]
+                each.append(met)
+            for k, (rows, mean_mw) in enumerate(each):
+                strongest = mean_mw.max(axis=1, keepdims=True)
+                core = mean_mw >= strongest / 2
+                stands = (mean_mw >= 2 * (total[rows] - mean_mw)) & (mean_mw >= 10 * instrument.floor_mw)
+                seen[k] += float(((core & stands).sum(axis=1) * 2 >= core.sum(axis=1)).sum())
+        return seen / len(time_s)
 
     def _bursts(self, seconds: Ints) -> list[Bursts]:
         return [

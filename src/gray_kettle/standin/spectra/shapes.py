@@ -10,10 +10,22 @@ from gray_kettle.standin.spectra.bursts import Floats
 Shape = Callable[[Floats], Floats]  # offset in Hz to a share of the power per Hz
 
 
+_STEPS = 20_001
+
+
 def _normalised(density: Callable[[Floats], Floats], reach_hz: float) -> Shape:
-    grid = np.linspace(-reach_hz, reach_hz, 20_001)
-    total = float(np.trapezoid(density(grid), grid))
-    return lambda offset: np.where(np.abs(offset) <= reach_hz, density(offset) / total, 0.0)
+    """Looked up in a table: scenes ask for millions of bins."""
+    grid = np.linspace(-reach_hz, reach_hz, _STEPS)
+    table = density(grid)
+    table = np.append(table / float(np.trapezoid(table, grid)), 0.0)
+    each_hz = grid[1] - grid[0]
+
+    def looked_up(offset: Floats) -> Floats:
+        at = np.rint((offset + reach_hz) / each_hz)
+        at[(at < 0) | (at >= _STEPS)] = _STEPS
+        return np.asarray(table[at.astype(np.int32)])
+
+    return looked_up
 
 
 def ofdm(width_mhz: int) -> Shape:
@@ -31,6 +43,15 @@ def dsss() -> Shape:
 def bell(width_hz: float) -> Shape:
     """A bell that has fallen by 3 dB at half its width to each side."""
     return _normalised(lambda f: np.exp2(-((2 * f / width_hz) ** 2)), 2.5 * width_hz)
+
+
+def two_bells(width_hz: float, core_hz: float, core_share: float) -> Shape:
+    """A bell with a narrower one on its top: a modulated carrier."""
+    return _normalised(
+        lambda f: (1 - core_share) * np.exp2(-((2 * f / width_hz) ** 2)) / width_hz
+        + core_share * np.exp2(-((2 * f / core_hz) ** 2)) / core_hz,
+        2.5 * width_hz,
+    )
 
 
 def line(step_hz: float) -> Shape:

@@ -77,42 +77,44 @@ def dsss(
 
 
 def oven(
-    name: str,
-    level_dbm: float,
-    is_on: Callable[[Floats], Floats],
-    centre_hz: float = 2.462e9,
-    mains_hz: float = 50.0,
-) -> Transmitter:
-    """A magnetron: on in one half-wave of the mains, drifting while it is."""
+    name: str, level_dbm: float, is_on: float | Callable[[Floats], Floats] = 1.0, centre_hz: float = 2.462e9,
+    mains_hz: float = 50.0, width_hz: float = 9e6, drift_hz: float = 17e6, filled: float = 0.42,
+) -> Transmitter:  # fmt: skip
+    """A magnetron: on in one half-wave of the mains, drifting while it is. width_hz: of it at one moment."""
 
     def make(seconds: Ints, rng: np.random.Generator) -> Bursts:
         lit = seconds[_share(is_on, seconds) > 0]
-        waves = np.arange(int(mains_hz)) / mains_hz
-        start = in_each_second(lit, waves) + rng.normal(0, 2e-4, len(lit) * len(waves))
-        made = bursts(start, np.full(len(start), 0.42 / mains_hz), centre_hz, rng.normal(0, 1.5, len(start)))
-        begin = rng.normal(-9e6, 1e6, len(start))
-        return replace(made, centre_hz=made.centre_hz + begin, drift_hz=np.full(len(start), 17e6))
+        start = every(lit, 1 / mains_hz, 0.003)
+        start = start + rng.normal(0, 2e-4, len(start))
+        level = rng.normal(0, 1.5, len(start))
+        made = bursts(start, np.full(len(start), filled / mains_hz), centre_hz, level)
+        begin = rng.normal(-drift_hz / 2, 1e6, len(start))
+        return replace(made, centre_hz=made.centre_hz + begin, drift_hz=np.full(len(start), drift_hz))
 
-    return Transmitter("microwave-oven", name, level_dbm, 30e6, make, shapes.bell(9e6))
+    return Transmitter("microwave-oven", name, level_dbm, drift_hz + width_hz, make, shapes.bell(width_hz))
 
 
 def hopper(
     name: str, level_dbm: float, share: float | Callable[[Floats], Floats], kind: str = "bluetooth",
     slot_s: float = 625e-6, filled: float = 0.6, first_hz: float = 2.402e9, raster_hz: float = 1e6, places: int = 79,
-    left_out: tuple[tuple[float, float], ...] = (),
+    left_out: tuple[tuple[float, float], ...] = (), width_hz: float = 0.0,
 ) -> Transmitter:  # fmt: skip
-    """A hopper: one place of a raster a slot, by chance, places that it avoids left out. share: of slots used."""
+    """A hopper: one place of a raster a slot, by chance, places that it avoids left out. share: of slots used.
+
+    width_hz: of one hop, 0 for what fills its raster.
+    """
+    width_hz = width_hz or 0.9 * raster_hz
     raster = first_hz + raster_hz * np.arange(places)
     allowed = raster[[not any(low <= f <= high for low, high in left_out) for f in raster]]
 
     def make(seconds: Ints, rng: np.random.Generator) -> Bursts:
-        slots = in_each_second(seconds, np.arange(int(1 / slot_s)) * slot_s)
-        used = rng.random(len(slots)) < np.repeat(_share(share, seconds), int(1 / slot_s))
-        start = slots[used]
+        slots = every(seconds, slot_s, 0.0)
+        per_slot = np.interp(slots, seconds, _share(share, seconds)) if callable(share) else share
+        start = slots[rng.random(len(slots)) < per_slot]
         length = np.full(len(start), slot_s * filled)
         return bursts(start, length, rng.choice(allowed, len(start)), rng.normal(0, 1, len(start)))
 
-    return Transmitter(kind, name, level_dbm, raster_hz, make, shapes.bell(0.9 * raster_hz))
+    return Transmitter(kind, name, level_dbm, width_hz, make, shapes.bell(width_hz))
 
 
 def advertiser(name: str, level_dbm: float, every_s: float = 0.1) -> Transmitter:
@@ -146,24 +148,28 @@ def _continuous(seconds: Ints, is_on: Floats, centre_hz: float, level_db: Floats
 
 
 def camera(
-    name: str, level_dbm: float, centre_hz: float, is_on: Callable[[Floats], Floats], width_hz: float = 10e6
-) -> Transmitter:
+    name: str, level_dbm: float, centre_hz: float, is_on: float | Callable[[Floats], Floats] = 1.0,
+    width_hz: float = 10e6, shape: Shape | None = None, flicker_db: float = 0.6,
+) -> Transmitter:  # fmt: skip
     """An analogue picture by frequency modulation: a hump that flickers with the picture."""
 
     def make(seconds: Ints, rng: np.random.Generator) -> Bursts:
-        flicker = 0.6 * np.sin(2 * np.pi * np.arange(len(seconds) * 50) / 7) + rng.normal(
+        flicker = flicker_db * np.sin(2 * np.pi * np.arange(len(seconds) * 50) / 7) + rng.normal(
             0, 0.3, len(seconds) * 50
         )
         return _continuous(seconds, _share(is_on, seconds), centre_hz, flicker)
 
-    return Transmitter("analogue-video", name, level_dbm, width_hz, make, shapes.bell(0.6 * width_hz))
+    made_of = shape or shapes.bell(0.6 * width_hz)
+    return Transmitter("analogue-video", name, level_dbm, width_hz, make, made_of)
 
 
-def carrier(name: str, level_dbm: float, centre_hz: float) -> Transmitter:
-    """A single line that never ends."""
+def carrier(
+    name: str, level_dbm: float, centre_hz: float, is_on: float | Callable[[Floats], Floats] = 1.0
+) -> Transmitter:
+    """A single line without a pause."""
 
     def make(seconds: Ints, rng: np.random.Generator) -> Bursts:
-        return _continuous(seconds, np.ones(len(seconds)), centre_hz, np.zeros(len(seconds) * 50))
+        return _continuous(seconds, _share(is_on, seconds), centre_hz, np.zeros(len(seconds) * 50))
 
     return Transmitter("continuous-carrier", name, level_dbm, 1.0, make, None, is_steady=True)
 
@@ -191,22 +197,17 @@ def noise(name: str, level_dbm: float, centre_hz: float, width_hz: float) -> Tra
 
 
 def radar(
-    name: str,
-    level_dbm: float,
-    centre_hz: float,
-    turn_s: float = 10.0,
-    is_on: Callable[[Floats], Floats] | None = None,
-) -> Transmitter:
+    name: str, level_dbm: float, centre_hz: float, turn_s: float = 10.0,
+    is_on: float | Callable[[Floats], Floats] = 1.0, width_hz: float = 2e6, pulses: int = 40, every_s: float = 1.4e-3,
+) -> Transmitter:  # fmt: skip
     """Trains of short pulses, once for each turn of the antenna."""
+    number = np.arange(pulses)
+    beam_db = -3 * ((number - pulses / 2) / (0.3 * pulses)) ** 2
 
     def make(seconds: Ints, rng: np.random.Generator) -> Bursts:
-        on = _share(is_on, seconds) > 0 if is_on is not None else np.ones(len(seconds), bool)
         # The beam passes at multiples of the turn.
-        first = np.ceil(seconds / turn_s) * turn_s
-        hit = on & (first < seconds + 1)
-        train = np.arange(40) * 1.4e-3
-        start = (first[hit][:, None] + train[None, :]).ravel()
-        beam = -3 * ((np.arange(40) - 20) / 12.0) ** 2
-        return bursts(start, np.full(len(start), 2e-6), centre_hz, np.tile(beam, int(hit.sum())))
+        passing = every(seconds[_share(is_on, seconds) > 0], turn_s, 0.37 * turn_s)
+        start = (passing[:, None] + number[None, :] * every_s).ravel()
+        return bursts(start, np.full(len(start), 2e-6), centre_hz, np.tile(beam_db, len(passing)))
 
-    return Transmitter("radar", name, level_dbm, 2e6, make, shapes.bell(2e6))
+    return Transmitter("radar", name, level_dbm, width_hz, make, shapes.bell(width_hz))

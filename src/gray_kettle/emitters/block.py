@@ -1,0 +1,122 @@
+"""A block of sweep rows made ready to be looked at: powers on a grid that suits bursts, floor, statistics of noise.
+
+Source: docs/radio-model.md, "Finding emitters".
+"""
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gray_kettle.records import FloatArray, Span
+from gray_kettle.spectrum.floor import floor_of, low_and_spread
+from gray_kettle.spectrum.halves import MISSING, MW_OF_CODE, Codes, dbm_of_mw, to_codes
+
+Floats = NDArray[np.float32]
+
+CELL_HZ = 250e3  # bins finer than this are joined: bursts are a megahertz wide, and noise evens out
+_EDGE_SHARE = 0.12  # of the cells that are taken for the quietest
+_TILT_DB = 4.0  # by which a receiver's own floor may differ over a span
+_SPREAD_SHAPES = np.array([1, 1.5, 2, 3, 4, 6, 8, 12, 16, 24, 32, 64, 128], float)
+
+
+def gamma_quantile(shape: float | FloatArray, deviations: float) -> FloatArray:
+    """Quantile of a gamma law of mean 1 that lies so many normal deviations from its middle (Wilson and Hilferty)."""
+    ninth = 1 / (9 * np.asarray(shape, float))
+    return np.asarray(np.maximum(1 - ninth + deviations * np.sqrt(ninth), 1e-3) ** 3)
+
+
+_SPREAD_DB = 10 * np.log10(gamma_quantile(_SPREAD_SHAPES, -0.5244) / gamma_quantile(_SPREAD_SHAPES, -1.2816))
+
+
+@dataclass(frozen=True, eq=False)
+class Block:
+    """Rows of one span, in order of time.
+
+    power: mW in each cell, shape (rows, cells); noise: mean of the floor in each cell, mW, shape (cells,).
+    looks: how many independent looks a cell sums up (the shape of its noise's gamma law). freq_hz: of the cells.
+    codes: as they came, shape (rows, bins). offset_s: of each cell behind the start of the row; zeros for a snapshot.
+    """
+
+    span: Span
+    time_s: FloatArray
+    codes: Codes
+    power: Floats
+    noise: Floats
+    looks: float
+    freq_hz: FloatArray
+    offset_s: FloatArray
+    joined: int
+
+    @property
+    def cell_hz(self) -> float:
+        return self.span.step_hz * self.joined
+
+    @property
+    def rows(self) -> int:
+        return len(self.time_s)
+
+    @cached_property
+    def cell_codes(self) -> Codes:
+        """Powers of the cells as codes."""
+        if self.joined == 1:
+            return self.codes
+        return to_codes(dbm_of_mw(self.power))
+
+    def running(self, width_hz: float) -> tuple[Floats, int]:
+        """(mean power over a width around each cell, cells that it spans: odd)."""
+        half = int(width_hz / self.cell_hz / 2)
+        return running_mean(self.power, half), 2 * half + 1
+
+
+def running_mean(values: Floats, half: int) -> Floats:
+    """Mean of each cell and its neighbours along the last axis; of fewer at the ends."""
+    if half == 0:
+        return values
+    cells = values.shape[-1]
+    total = np.zeros((*values.shape[:-1], cells + 1))
+    np.cumsum(values, axis=-1, out=total[..., 1:])
+    at = np.arange(cells)
+    first, last = np.maximum(at - half, 0), np.minimum(at + half + 1, cells)
+    return np.asarray((total[..., last] - total[..., first]) / (last - first), np.float32)
+
+
+def block_of(
+    span: Span, time_s: FloatArray, codes: Codes, piece_offset_s: NDArray[np.floating] | None = None
+) -> Block:
+    """Make rows ready. codes: shape (rows, bins); piece_offset_s: of each piece behind its row, where it is told."""
+    joined = max(int(CELL_HZ / span.step_hz + 0.01), 1)
+    cells = span.bins // joined
+    used = codes[:, : cells * joined]
+    power = MW_OF_CODE[used].reshape(len(codes), cells, joined)
+    missing = (used == MISSING).reshape(power.shape)
+    if missing.any():
+        told = np.maximum((~missing).sum(axis=2), 1)
+        power = power.sum(axis=2) / told
+    else:
+        power = power.mean(axis=2)
+    freq_hz = span.start_hz + span.step_hz * (joined * np.arange(cells) + (joined - 1) / 2)
+    of_cells = codes[:, :cells] if joined == 1 else to_codes(dbm_of_mw(power))
+    low, spread_db = low_and_spread(of_cells)
+    floor_dbm = floor_of(low, spread_db, span.step_hz * joined)
+    told_floor = floor_dbm[np.isfinite(floor_dbm)]
+    if len(told_floor):
+        quiet = float(np.quantile(told_floor, _EDGE_SHARE))
+        floor_dbm = np.minimum(np.nan_to_num(floor_dbm, nan=quiet), quiet + _TILT_DB)
+    looks = float(np.interp(-spread_db, -_SPREAD_DB, _SPREAD_SHAPES)) if spread_db > 0 else 128.0
+    noise = np.asarray(10 ** (floor_dbm / 10), np.float32)
+    offsets = _offsets(span, joined, cells, piece_offset_s)
+    return Block(span, time_s, codes, power.astype(np.float32), noise, looks, freq_hz, offsets, joined)
+
+
+def _offsets(
+    span: Span, joined: int, cells: int, piece_offset_s: NDArray[np.floating] | None
+) -> FloatArray:
+    """When each cell is measured, behind the start of its row."""
+    middle = joined * np.arange(cells) + joined / 2
+    if piece_offset_s is not None and piece_offset_s.size and len(span.pieces) > 1:
+        typical = np.nanmedian(piece_offset_s, axis=0)
+        piece = np.searchsorted(np.array(span.pieces), middle, side="right") - 1
+        return np.asarray(np.nan_to_num(typical)[piece], np.float64)
+    return np.asarray(span.sweep_s * middle / span.bins, np.float64)

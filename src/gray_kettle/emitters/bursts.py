@@ -1,0 +1,145 @@
+"""Narrow bursts: moments in which a place of a megahertz or so stands alone over what lies to both of its sides.
+
+Wi-Fi never does that: its top is flat for 16 MHz and more. What a tuned instrument meets of it can, see `hops`.
+
+Source: docs/radio-model.md, "Narrow bursts".
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gray_kettle.emitters.block import Block, Floats, gamma_quantile, running_mean
+from gray_kettle.emitters.standing import Ground
+from gray_kettle.records import FloatArray, IntArray
+
+WIDTH_HZ = 1e6
+_BESIDE_FROM_HZ, _BESIDE_TO_HZ = 2.4e6, 6.5e6
+_CLEAR_HZ = 2.0e6  # of two bursts closer than this the stronger one counts
+_CHANCE = 4.9  # normal deviations that noise reaches about once in a million looks
+_BESIDE_CHANCE = 5.6
+_LEAST_DB = 6.0
+_MOST = 60_000
+
+
+@dataclass(frozen=True, eq=False)
+class Narrow:
+    """Bursts in order of time, one row each. when_s: when its cell was measured; width_hz: as if it were flat.
+
+    run_hz: over which a tuned instrument met it without a break.
+    """
+
+    row: IntArray
+    when_s: FloatArray
+    freq_hz: FloatArray
+    level_dbm: FloatArray
+    width_hz: FloatArray
+
+    def __len__(self) -> int:
+        return len(self.row)
+
+    def those(self, chosen: NDArray[np.bool_] | IntArray) -> "Narrow":
+        return Narrow(
+            self.row[chosen], self.when_s[chosen], self.freq_hz[chosen], self.level_dbm[chosen], self.width_hz[chosen]
+        )  # fmt: skip
+
+
+@dataclass(frozen=True, eq=False)
+class Surroundings:
+    """What a burst has to stand over: power beside each cell and under it, mW, shape (rows, cells)."""
+
+    beside: Floats
+    ground: Floats
+    smooth: Floats
+    looks: float
+
+
+def surroundings_of(block: Block, ground: Ground) -> Surroundings:
+    smooth, cells = block.running(WIDTH_HZ)
+    under = running_mean(ground.power, cells // 2)
+    by_row = np.empty_like(smooth)
+    for part, power in zip(ground.slices, under, strict=True):
+        by_row[part] = power
+    return Surroundings(_beside(block), by_row, smooth, block.looks * cells)
+
+
+def _beside(block: Block) -> Floats:
+    """The stronger of the means to both sides of each cell; at the edge of the span the side that there is."""
+    cells = block.power.shape[1]
+    total = np.zeros((block.rows, cells + 1))
+    np.cumsum(block.power, axis=1, out=total[:, 1:])
+    near, far = max(round(_BESIDE_FROM_HZ / block.cell_hz), 2), max(round(_BESIDE_TO_HZ / block.cell_hz), 4)
+    at = np.arange(cells)
+    sides = []
+    for first, last in ((at - far, at - near + 1), (at + near, at + far + 1)):
+        first, last = np.clip(first, 0, cells), np.clip(last, 0, cells)
+        count = last - first
+        mean = (total[:, last] - total[:, first]) / np.maximum(count, 1)
+        sides.append(np.where(count >= max((far - near) // 3, 1), mean, 0.0).astype(np.float32))
+    return np.maximum(sides[0], sides[1])
+
+
+def thresholds(looks: float) -> tuple[float, float]:
+    """(times the ground, times the power beside) from which a burst is no chance."""
+    least = 10 ** (_LEAST_DB / 10)
+    return (
+        max(float(gamma_quantile(looks, _CHANCE)), least),
+        max(1.3 * float(gamma_quantile(looks, _BESIDE_CHANCE)), least),
+    )
+
+
+def find_narrow(block: Block, around: Surroundings) -> Narrow:
+    """Every narrow burst of a block."""
+    over_ground, over_beside = thresholds(around.looks)
+    smooth = around.smooth
+    hot = smooth > over_ground * around.ground
+    # Noise beside a burst is no company; only what stands over it.
+    hot &= smooth > over_beside * (around.beside - 0.5 * around.ground)
+    row, cell = np.nonzero(hot)
+    if not len(row):
+        return _none()
+    row, cell = _strongest(block, smooth, row, cell)
+    if len(row) > _MOST:  # enough to tell; even over time
+        chosen = np.linspace(0, len(row) - 1, _MOST).astype(int)
+        row, cell = row[chosen], cell[chosen]
+    return _measured(block, around, row, cell)
+
+
+def _strongest(block: Block, smooth: Floats, row: IntArray, cell: IntArray) -> tuple[IntArray, IntArray]:
+    """Of hot cells near to one another the strongest."""
+    reach = max(int(_CLEAR_HZ / block.cell_hz), 1)
+    cells = smooth.shape[1]
+    value = smooth[row, cell]
+    keep = np.ones(len(row), bool)
+    for step in range(-reach, reach + 1):
+        if step:
+            other = cell + step
+            there = smooth[row, np.clip(other, 0, cells - 1)]
+            stronger = (there > value) if step > 0 else (there >= value)
+            keep &= ~(stronger & (other >= 0) & (other < cells))
+    return row[keep], cell[keep]
+
+
+def _measured(block: Block, around: Surroundings, row: IntArray, cell: IntArray) -> Narrow:
+    """Centre, width and level from the cells around the strongest."""
+    reach = max(round(1.6e6 / block.cell_hz), 1)
+    steps = np.arange(-reach, reach + 1)
+    at = cell[:, None] + steps[None, :]
+    inside = (at >= 0) & (at < block.power.shape[1])
+    at = np.clip(at, 0, block.power.shape[1] - 1)
+    base = np.maximum(around.ground[row, cell], around.beside[row, cell])[:, None]
+    power = np.where(inside, np.maximum(block.power[row[:, None], at] - base, 0), 0).astype(np.float64)
+    top = power.max(axis=1, keepdims=True)
+    power = np.where(power >= top / 40, power, 0)  # what is far below its top is somebody else's
+    total = np.maximum(power.sum(axis=1), 1e-30)
+    freq_hz = (power * block.freq_hz[at]).sum(axis=1) / total
+    width_hz = total**2 / np.maximum((power**2).sum(axis=1), 1e-60) * block.cell_hz
+    when_s = block.time_s[row] + block.offset_s[cell]
+    level_dbm = 10 * np.log10(total * block.joined)
+    return Narrow(row, when_s, freq_hz, level_dbm, width_hz)
+
+
+def _none() -> Narrow:
+    nothing = np.zeros(0)
+    return Narrow(np.zeros(0, np.int64), nothing, nothing, nothing, nothing)

@@ -1,0 +1,241 @@
+"""Narrow bursts sorted out: those that come back to one place, and those that go from place to place.
+
+Source: docs/radio-model.md, "Places and hops".
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gray_kettle.emitters.block import Block
+from gray_kettle.emitters.bursts import Narrow, Surroundings, thresholds
+from gray_kettle.emitters.comb import plateau_share
+from gray_kettle.records import FloatArray
+
+_PLACE_HZ = 0.45e6  # by which centres of bursts on one place may differ, beside half a bin
+_FEWEST_FIXED, _FEWEST_HOPS = 4, 8
+_COMPARED = 6  # so many places may be of things that stay; a hopper has more
+_SAME_LEVEL_DB = 5.0
+_GROUP_HZ = 1e6
+_LEVEL_BAND_DB, _LEVEL_STEP_DB = 3.0, 2.0
+_RASTERS_HZ = (0.55e6, 4.2e6)
+_LEAST_RASTER = 14.0  # how far the strongest comb stands over chance (exponent)
+_EDGES_HZ = 1.2e6
+
+
+@dataclass(frozen=True, eq=False)
+class Fixed:
+    """Bursts that come back to one place. share: of the rows in which it could be seen."""
+
+    bursts: Narrow
+    centre_hz: float
+    spread_hz: float
+    width_hz: float
+    level_dbm: float
+    level_spread_db: float
+    share: float
+    alone: float  # times as many as at the places around it
+
+
+@dataclass(frozen=True, eq=False)
+class Hops:
+    """Bursts that go from place to place. raster_hz: NaN where none shows; phase_hz: of the raster, from 0 Hz.
+
+    dwelling: how often the next row finds it at the same place, against chance. evenness: share of its range, in
+    parts of 4 MHz, that it visits about as often as it should.
+    """
+
+    bursts: Narrow
+    low_hz: float
+    high_hz: float
+    width_hz: float
+    level_dbm: float
+    level_spread_db: float
+    share: float
+    places: int
+    raster_hz: float
+    raster_strength: float
+    phase_hz: float
+    dwelling: float
+    evenness: float
+
+
+def find_places(block: Block, narrow: Narrow, around: Surroundings) -> tuple[list[Fixed], Narrow]:
+    """The places that bursts come back to, and the bursts that are left."""
+    tolerance_hz = _PLACE_HZ + block.cell_hz / 2
+    left = np.ones(len(narrow), bool)
+    windows: list[tuple[int, float]] = []
+    freq_hz = np.sort(narrow.freq_hz)
+    count = np.searchsorted(freq_hz, freq_hz + 2 * tolerance_hz, side="right") - np.arange(len(freq_hz))
+    taken = np.zeros(len(freq_hz), bool)
+    for k in np.argsort(-count, kind="stable"):
+        if count[k] < _FEWEST_FIXED or len(windows) > 40:
+            break
+        if not taken[k : k + count[k]].any():
+            taken[k : k + count[k]] = True
+            windows.append((int(count[k]), float(np.median(freq_hz[k : k + count[k]]))))
+    counts = sorted((n for n, _ in windows), reverse=True)
+    usual = counts[_COMPARED] if len(counts) > _COMPARED else 0
+    found = []
+    for number, at_hz in windows:
+        if number < 2.5 * usual + 3 * np.sqrt(usual) + _FEWEST_FIXED:
+            continue
+        near = np.abs(narrow.freq_hz - at_hz) <= 1.5 * tolerance_hz
+        level = float(np.median(narrow.level_dbm[near]))
+        near &= np.abs(narrow.level_dbm - level) <= max(3 * _SAME_LEVEL_DB / np.sqrt(block.looks), 6.0)
+        fixed = _fixed(block, narrow, around, near)
+        if block.span.is_tuned and not _stands_out(block, narrow, fixed):
+            continue
+        left &= ~near
+        found.append(fixed)
+    return found, narrow.those(left)
+
+
+def _stands_out(block: Block, narrow: Narrow, fixed: Fixed) -> bool:
+    """In a tuned sweep parts of wide bursts look narrow, most of all at the edges of channels."""
+    edge_hz = (fixed.centre_hz - 2.407e9) % 5e6 if fixed.centre_hz < 3e9 else (fixed.centre_hz - 5e9) % 20e6
+    edges = (1e6, 4e6) if fixed.centre_hz < 3e9 else (9e6, 11e6, 1e6, 19e6)
+    at_edge = min(abs(edge_hz - e) for e in edges) < _EDGES_HZ
+    return fixed.alone >= (6.0 if at_edge else 3.0)
+
+
+def _fixed(block: Block, narrow: Narrow, around: Surroundings, near: NDArray[np.bool_]) -> Fixed:
+    bursts = narrow.those(near)
+    centre = float(np.median(bursts.freq_hz))
+    level = float(np.median(bursts.level_dbm))
+    away = np.abs(narrow.freq_hz - centre)
+    beside = (away > 1.6e6) & (away < 6e6) & (np.abs(narrow.level_dbm - level) < 8)
+    per_hz = beside.sum() / 8.8e6
+    span_hz = 2 * 1.5 * (_PLACE_HZ + block.cell_hz / 2)
+    visible = _visible_rows(block, around, centre, level)
+    return Fixed(
+        bursts, centre, float(np.quantile(np.abs(bursts.freq_hz - centre), 0.7)), float(np.median(bursts.width_hz)),
+        level, float(bursts.level_dbm.std()), min(len(np.unique(bursts.row)) / max(visible, 1), 1.0),
+        float(len(bursts) / max(per_hz * span_hz, 1.0)),
+    )  # fmt: skip
+
+
+def _visible_rows(block: Block, around: Surroundings, freq_hz: float, level_dbm: float) -> int:
+    """Rows in which a burst of a level would have stood out at a place."""
+    cell = int(np.clip(round((freq_hz - block.freq_hz[0]) / block.cell_hz), 0, block.power.shape[1] - 1))
+    over_ground, over_beside = thresholds(around.looks)
+    smooth_mw = 10 ** (level_dbm / 10) / max(1e6 / block.span.step_hz, 1.0)
+    company = around.beside[:, cell] - 0.5 * around.ground[:, cell]
+    clear = (smooth_mw > over_beside * company) & (smooth_mw > 0.5 * over_ground * around.ground[:, cell])
+    return int(clear.sum())
+
+
+def find_hops(block: Block, narrow: Narrow, around: Surroundings) -> list[Hops]:
+    """Hoppers among the bursts that stay nowhere, told apart by level and by raster."""
+    if len(narrow) < _FEWEST_HOPS:
+        return []
+    if block.span.is_tuned:
+        groups = _even_levels(block, narrow)
+    else:
+        groups = _by_level(block, narrow)
+    found = [h for group in groups if (h := _hops(block, group, around)) is not None]
+    return found
+
+
+def _by_level(block: Block, narrow: Narrow) -> list[Narrow]:
+    """One group, or two where levels fall into two heaps."""
+    level = np.sort(narrow.level_dbm)
+    number = np.arange(1, len(level))
+    if len(level) < 2 * _FEWEST_HOPS:
+        return [narrow]
+    left, total = np.cumsum(level)[:-1], level.sum()
+    between = (left / number - (total - left) / (len(level) - number)) ** 2 * number * (len(level) - number)
+    cut = int(np.argmax(between))
+    share = between[cut] / len(level) ** 2 / max(level.var(), 1e-6)
+    low, high = level[: cut + 1], level[cut + 1 :]
+    gap_db = float(np.median(high) - np.median(low))
+    # Two heaps: an even spread would give three quarters.
+    if share > 0.82 and gap_db > 7 and min(len(low), len(high)) >= _FEWEST_HOPS:
+        upper = narrow.level_dbm > (low[-1] + high[0]) / 2
+        return [narrow.those(upper), narrow.those(~upper)]
+    return [narrow]
+
+
+def _even_levels(block: Block, narrow: Narrow) -> list[Narrow]:
+    """In a tuned sweep: groups of one level that are met over a range whatever channels lie in it."""
+    groups, left = [], np.ones(len(narrow), bool)
+    lowest, highest = narrow.level_dbm.min(), narrow.level_dbm.max()
+    for level in np.arange(highest, lowest, -_LEVEL_STEP_DB):
+        in_band = left & (np.abs(narrow.level_dbm - level) <= _LEVEL_BAND_DB)
+        if in_band.sum() < 3 * _FEWEST_HOPS:
+            continue
+        even, gain = plateau_share(narrow.freq_hz[in_band])
+        if even > 0.55 and gain > 25:
+            whole = left & (np.abs(narrow.level_dbm - level) <= 2 * _LEVEL_BAND_DB)
+            groups.append(narrow.those(whole))
+            left &= ~whole
+    return groups
+
+
+def _hops(block: Block, bursts: Narrow, around: Surroundings) -> Hops | None:
+    freq_hz = bursts.freq_hz
+    # The farthest are left out where there are many: something else may be among them.
+    cut = 0.01 if len(bursts) > 100 else 0.0
+    low, high = (float(q) for q in np.quantile(freq_hz, [cut, 1 - cut]))
+    places = len(np.unique(np.rint(freq_hz / _GROUP_HZ)))
+    if places < 5 or high - low < 7e6 or len(bursts) < _FEWEST_HOPS:
+        return None
+    level = float(np.median(bursts.level_dbm))
+    raster, strength, phase = raster_of(freq_hz, block.cell_hz)
+    width = float(np.median(bursts.width_hz))
+    at = np.linspace(low, high, 12)
+    visible = np.mean([_visible_rows(block, around, float(f), level) for f in at])
+    rows = len(np.unique(bursts.row))
+    share = min(rows / max(visible, 1), 1.0)
+    if block.span.is_tuned:  # each row meets it where the instrument happens to be
+        crossed = max(block.span.sweep_s * (high - low) / (block.span.step_hz * block.span.bins), 1e-6)
+        dwell_cells = max(width / block.span.step_hz, 1.0)
+        share = min(len(bursts) / max(visible, 1) * dwell_cells * block.span.sweep_s / block.span.bins
+                    / crossed * (high - low) / width, 1.0)  # fmt: skip
+    return Hops(
+        bursts, low, high, width, level, float(bursts.level_dbm.std()), share, places, raster, strength, phase,
+        _dwelling(bursts, block), _evenness(freq_hz, low, high),
+    )  # fmt: skip
+
+
+def raster_of(freq_hz: FloatArray, cell_hz: float) -> tuple[float, float, float]:
+    """(raster, how far it stands over chance, phase) of the comb that centres fit best; NaN where none shows."""
+    some = freq_hz[:: len(freq_hz) // 3000 + 1]
+    finest = max(_RASTERS_HZ[0], 2.3 * cell_hz)
+    lines = np.arange(1 / _RASTERS_HZ[1], 1 / finest, 1 / 320e6)
+    if not len(lines):
+        return float("nan"), 0.0, float("nan")
+    turned = np.exp(2j * np.pi * np.outer(lines, some - 2.4e9)).sum(axis=1)
+    strength = np.abs(turned) ** 2 / len(some)
+    best = int(np.argmax(strength))
+    if strength[best] < _LEAST_RASTER:
+        return float("nan"), float(strength[best]), float("nan")
+    # A comb has overtones: the widest raster that is nearly as strong is meant.
+    for k in range(best):
+        if strength[k] > 0.6 * strength[best] and strength[k] == strength[max(k - 8, 0) : k + 9].max():
+            best = k
+            break
+    raster = float(1 / lines[best])
+    phase = float(np.angle(turned[best]) / (2 * np.pi) * raster)
+    return raster, float(strength[best]), phase % raster
+
+
+def _dwelling(bursts: Narrow, block: Block) -> float:
+    """How often the next row finds a burst at the same place, against how often chance would."""
+    order = np.argsort(bursts.row, kind="stable")
+    row, place = bursts.row[order], np.rint(bursts.freq_hz[order] / _GROUP_HZ)
+    follows = np.diff(row) == 1
+    if follows.sum() < 5:
+        return float("nan")
+    same = float((np.abs(np.diff(place)[follows]) <= 0).mean())
+    _, counts = np.unique(place, return_counts=True)
+    chance = float(((counts / counts.sum()) ** 2).sum())
+    return (same + 1 / follows.sum()) / (chance + 1 / follows.sum())
+
+
+def _evenness(freq_hz: FloatArray, low: float, high: float) -> float:
+    """Share of the parts of a range that are visited at least a third as often as they are in the middle."""
+    parts = max(int((high - low) / 4e6), 2)
+    counts = np.histogram(freq_hz, parts, (low, high))[0]
+    return float((counts >= max(np.median(counts) / 3, 1)).mean())

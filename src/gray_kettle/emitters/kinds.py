@@ -1,0 +1,151 @@
+"""Which kind of emitter something is most like: each kind says what it expects, and what is met speaks for or against.
+
+An expectation is a range that physics gives, with soft ends: inside it costs nothing, outside the square of the
+distance in units of softness (a normal law). Costs add up; kinds are compared by them, and with "unknown", which
+expects nothing and costs a fixed amount. So every answer can be taken apart into its reasons.
+
+Source: docs/radio-model.md, "Signatures of what is not Wi-Fi".
+"""
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from gray_kettle.emitters.hops import Fixed, Hops
+from gray_kettle.emitters.mains import Locked
+from gray_kettle.emitters.standing import Standing
+
+UNKNOWN_COST = 4.0
+_MOST_COST = 9.0
+_VIDEO_HZ = ((2.39e9, 2.5e9), (5.64e9, 5.96e9))
+_RADAR_HZ = ((5.25e9, 5.35e9), (5.47e9, 5.725e9))
+ADVERTISING_HZ = (2.402e9, 2.426e9, 2.480e9)
+WIFI = "wi-fi"
+_WIFI_WIDTHS_HZ = ((16e6, 21.9e6), (34e6, 41.5e6), (73e6, 83e6), (150e6, 166e6))
+
+
+@dataclass(frozen=True)
+class Likely:
+    """Kinds by probability, and what speaks for the first of them."""
+
+    kinds: tuple[tuple[str, float], ...]
+
+
+def expects(value: float, low: float, high: float, softness: float) -> float:
+    """Cost of a value: none within a range, then rising; a value that is not known costs nothing."""
+    if math.isnan(value):
+        return 0.0
+    away = max(low - value, value - high, 0.0)
+    return min(0.5 * (away / softness) ** 2, _MOST_COST)
+
+
+def compared(costs: Mapping[str, float], sureness: float = 1.0) -> tuple[tuple[str, float], ...]:
+    """Probabilities of kinds from their costs, "unknown" among them. sureness: how far what was met can be trusted."""
+    weights = {kind: math.exp(-cost) for kind, cost in costs.items()}
+    weights["unknown"] = weights.get("unknown", 0.0) + math.exp(-UNKNOWN_COST)
+    total = sum(weights.values())
+    shares = {kind: sureness * weight / total for kind, weight in weights.items()}
+    shares["unknown"] += 1 - sureness
+    return tuple(sorted(shares.items(), key=lambda item: (-item[1], item[0])))
+
+
+def _is_in(hz: float, ranges: tuple[tuple[float, float], ...], softness: float) -> float:
+    return min(expects(hz, low, high, softness) for low, high in ranges)
+
+
+def of_standing(s: Standing, step_hz: float) -> tuple[tuple[str, float], ...]:
+    """Something that stands without a pause: by its width, its shape and its steadiness."""
+    width = s.width10_hz
+    log_width = math.log10(max(width, 1.0))
+    # A shape shows in no less than four bins, and its foot only where it stands high enough.
+    resolved = width >= 3.5 * step_hz
+    shape = s.width3_hz / width if resolved else float("nan")
+    if s.over_db < 11:  # the foot of it is in the noise: its 3 dB width says more
+        width = max(width, 1.2 * s.width3_hz)
+    line = expects(width / step_hz, 0, 2.2, 0.4)
+    costs = {
+        "continuous-carrier": line + expects(s.steadiness, 0, 0.45, 0.15) + expects(step_hz, 0, 3e5, 4e5),
+        "narrowband-fm": expects(log_width, 3.0, math.log10(max(1.4e6, 1.6 * step_hz)), 0.08)
+        + expects(s.steadiness, 0.55, 1.7, 0.12),
+        "analogue-video": expects(width, 5e6, 20e6, 0.8e6) + expects(shape, 0.1, 0.74, 0.05)
+        + _is_in(s.centre_hz, _VIDEO_HZ, 3e6) + (0.0 if resolved else 2.0),
+        "point-to-point": expects(width, 5e6, 46e6, 0.7e6) + expects(shape, 0.8, 1.0, 0.04),
+        "broadband-noise": _noise_cost(s, width, shape),
+        WIFI: wifi_cost(s),
+    }  # fmt: skip
+    sureness = 1 - 0.5 * math.exp(-max(s.over_db - 4, 0) / 4)
+    return compared(costs, sureness)
+
+
+def _noise_cost(s: Standing, width: float, shape: float) -> float:
+    """At least 20 MHz, with feet that are no mask's; or so wide that nothing else is."""
+    soft = expects(s.width3_hz, 20e6, math.inf, 1.5e6) + expects(shape, 0.0, 0.76, 0.05)
+    return min(soft, expects(width, 50e6, math.inf, 3e6) + 0.5)
+
+
+def wifi_cost(s: Standing) -> float:
+    """A channel that is never free looks so: flat, of a channel's width, on the raster of channels."""
+    width = min(expects(s.width10_hz, low, high, 0.5e6) for low, high in _WIFI_WIDTHS_HZ)
+    middle_hz = (s.low_hz + s.high_hz) / 2
+    if middle_hz < 3e9:
+        off_hz = abs((middle_hz - 2.407e9 + 2.5e6) % 5e6 - 2.5e6)
+    else:
+        off_hz = abs((middle_hz - 5e9 + 5e6) % 10e6 - 5e6)
+    return width + expects(off_hz, 0, 0.8e6, 0.35e6) + expects(s.width3_hz / s.width10_hz, 0.78, 1.0, 0.06) - 1.0
+
+
+def of_fixed(f: Fixed, step_hz: float, period_s: float) -> tuple[tuple[str, float], ...]:
+    """Bursts that come back to one place: by where, how wide, how often."""
+    raster_hz = abs((f.centre_hz - 2.405e9 + 2.5e6) % 5e6 - 2.5e6)
+    within = 0.25e6 + 0.25 * step_hz
+    width = expects(f.width_hz, 1.0e6, 3.2e6 + step_hz, 0.25e6)
+    low_band = f.centre_hz < 2.5e9
+    costs = {"unknown": UNKNOWN_COST - 1.0}
+    if low_band:
+        on_raster = expects(raster_hz, 0, within, 0.15e6 + 0.1 * step_hz)
+        costs["802.15.4"] = on_raster + width + expects(f.share, 0, 0.3, 0.08) \
+            + expects(f.centre_hz, 2.4043e9, 2.4807e9, 0.2e6)  # fmt: skip
+        nearest = min(abs(f.centre_hz - hz) for hz in ADVERTISING_HZ)
+        # One of three places alone: the others may be covered.
+        costs["ble-advertising"] = expects(nearest, 0, within, 0.15e6) + width + 2.0 + expects(f.share, 0, 0.1, 0.05)
+    else:
+        rhythm = 0.0 if period_s > 0 else 1.2
+        costs["radar"] = _is_in(f.centre_hz, _RADAR_HZ, 1e6) + expects(f.share, 0, 0.05, 0.03) + rhythm
+    enough = 1 - math.exp(-len(f.bursts) / 4)
+    return compared(costs, enough)
+
+
+def of_hops(h: Hops, step_hz: float) -> tuple[tuple[str, float], ...]:
+    """Bursts that go from place to place: by raster, range, width and dwelling."""
+    low_band = h.high_hz < 2.5e9
+    classic = {
+        "raster": 0.0 if math.isnan(h.raster_hz) else expects(h.raster_hz, 0.98e6, 1.02e6, 0.015e6),
+        "phase": 0.0 if math.isnan(h.raster_hz) else expects(min(h.phase_hz % 1e6, 1e6 - h.phase_hz % 1e6), 0, 0.2e6, 0.08e6),
+        "range": expects(h.low_hz, 2.4012e9, 2.44e9, 1.2e6) + expects(h.high_hz, 2.455e9, 2.4808e9, 1.2e6),
+        "width": expects(h.width_hz, 0, 1.5e6 + 0.55 * step_hz, 0.15e6 + 0.1 * step_hz),
+        "dwelling": expects(h.dwelling, 0, 3.0, 1.0),
+        "evenness": expects(h.evenness, 0.6, 1.0, 0.2),
+    }  # fmt: skip
+    other = {
+        "raster": 1.0 if math.isnan(h.raster_hz) else 0.0,
+        "same": 0.0 if math.isnan(h.raster_hz) else 3.0 * math.exp(-classic["raster"] - classic["phase"]),
+        "width": expects(h.width_hz, 0, 3.6e6, 0.3e6),
+        "evenness": expects(h.evenness, 0.5, 1.0, 0.2),
+        "usual": 1.2,  # there are many more of the common kind
+    }
+    costs = {"frequency-hopper": sum(other.values())}
+    if low_band:
+        costs["bluetooth"] = sum(classic.values())
+    enough = 1 - math.exp(-len(h.bursts) / 6)
+    return compared(costs, enough)
+
+
+def of_locked(o: Locked) -> tuple[tuple[str, float], ...]:
+    """Wide bursts in time with the mains."""
+    middle = (o.low_hz + o.high_hz) / 2
+    costs = {
+        "microwave-oven": expects(middle, 2.43e9, 2.482e9, 6e6) + expects(o.high_hz - o.low_hz, 4e6, 65e6, 3e6)
+        + expects(o.strength, 10.0, math.inf, 3.0) + expects(o.filled, 0.2, 1.0, 0.06),
+        "unknown": UNKNOWN_COST - 2.0,
+    }  # fmt: skip
+    return compared(costs)

@@ -1,0 +1,150 @@
+"""The one call of this package: a block of sweep rows in, sightings of what is not Wi-Fi out.
+
+Source: docs/radio-model.md, "Finding emitters".
+"""
+
+import math
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+
+from gray_kettle.emitters import kinds
+from gray_kettle.emitters.block import Block, block_of
+from gray_kettle.emitters.bursts import Narrow, Surroundings, find_narrow, surroundings_of
+from gray_kettle.emitters.hops import Fixed, Hops, find_hops, find_places
+from gray_kettle.emitters.mains import Locked, find_locked
+from gray_kettle.emitters.sighting import Sighting
+from gray_kettle.emitters.standing import Ground, Standing, find_standing
+from gray_kettle.records import FloatArray, Span
+from gray_kettle.spectrum.halves import Codes
+from gray_kettle.spectrum.places import passband_hz, places_in
+
+LEAST_CONFIDENCE = 0.5  # below it the kind is "unknown"
+_FEWEST_ROWS = 24
+_LEAST_CLAIM = 0.5  # of being anything at all
+
+
+def look(
+    span: Span, time_s: FloatArray, codes: Codes, piece_offset_s: "np.ndarray | None" = None
+) -> tuple[Sighting, ...]:
+    """What is not Wi-Fi in these rows. codes: shape (rows, bins), rows in order of time; the strongest first."""
+    if len(time_s) < _FEWEST_ROWS or span.bins < 16:
+        return ()
+    block = block_of(span, time_s, codes, piece_offset_s)
+    ground = find_standing(block)
+    around = surroundings_of(block, ground)
+    narrow = find_narrow(block, around)
+    fixed, rest = find_places(block, narrow, around)
+    found = [_from_standing(block, s) for s in ground.regions]
+    found += _from_fixed(block, fixed)
+    found += [_from_hops(block, h) for h in find_hops(block, rest, around)]
+    locked = find_locked(block, around)
+    if locked is not None:
+        found.append(_from_locked(block, locked))
+    told = [s for s in found if s is not None]
+    return tuple(sorted(told, key=lambda s: (-s.level_dbm, s.low_hz)))
+
+
+def _claimed(likely: tuple[tuple[str, float], ...]) -> tuple[tuple[str, float], ...] | None:
+    """What may be said: nothing where it may well be Wi-Fi; "unknown" where no kind is likely enough."""
+    shares = dict(likely)
+    if shares.pop(kinds.WIFI, 0.0) > 1 - _LEAST_CLAIM:
+        return None
+    best = max((share for kind, share in shares.items() if kind != "unknown"), default=0.0)
+    if best < LEAST_CONFIDENCE:
+        shares["unknown"] = max(shares.get("unknown", 0.0), best + 1e-6)
+    return tuple(sorted(((k, round(v, 4)) for k, v in shares.items() if v >= 0.01), key=lambda i: (-i[1], i[0])))
+
+
+def _channels(
+    block: Block, low_hz: float, high_hz: float, duty_of: Callable[[float, float], float]
+) -> tuple[tuple[str, int, float], ...]:
+    """Places that something touches, and its share of time there."""
+    out = []
+    for place in places_in(block.span):
+        first, last = passband_hz(place)
+        if place.width_mhz == 20 and high_hz > first and low_hz < last:
+            duty = duty_of(first, last)
+            if duty > 0:
+                out.append((place.band, place.primary, round(min(duty, 1.0), 4)))
+    return tuple(out)
+
+
+def _from_standing(block: Block, s: Standing) -> Sighting | None:
+    likely = _claimed(kinds.of_standing(s, block.span.step_hz))
+    if likely is None or s.over_db < 6:
+        return None
+    return Sighting(
+        likely, s.low_hz, s.high_hz, s.width10_hz, s.level_dbm, s.time_share, s.first_s, s.last_s, s.rows,
+        _channels(block, s.low_hz, s.high_hz, lambda *_: s.time_share), (),
+    )  # fmt: skip
+
+
+def _from_fixed(block: Block, places: list[Fixed]) -> list[Sighting | None]:
+    """Each place on its own, but the three of advertising together."""
+    out: list[Sighting | None] = []
+    tolerance_hz = 0.35e6 + 0.4 * block.cell_hz
+    advertising = [
+        min(near, key=lambda f: abs(f.centre_hz - hz))
+        for hz in kinds.ADVERTISING_HZ
+        if (near := [f for f in places if abs(f.centre_hz - hz) <= tolerance_hz and f.share < 0.3])
+    ]
+    if len(advertising) >= 2:
+        level = float(np.median([f.level_dbm for f in advertising]))
+        number = sum(len(f.bursts) for f in advertising)
+        likely = kinds.compared({"ble-advertising": 0.0 if len(advertising) == 3 else 1.0}, 1 - math.exp(-number / 6))
+        bursts = advertising
+        first = min(float(f.bursts.when_s.min()) for f in bursts)
+        last = max(float(f.bursts.when_s.max()) for f in bursts)
+        lows, highs = min(f.centre_hz for f in bursts) - 1e6, max(f.centre_hz for f in bursts) + 1e6
+        def duty(a: float, b: float) -> float:
+            return sum(f.share for f in bursts if a - 1e6 < f.centre_hz < b + 1e6)
+        out.append(Sighting(
+            likely, lows, highs, 2e6, level, min(sum(f.share for f in bursts), 1.0), first, last,
+            sum(len(f.bursts) for f in bursts), _channels(block, lows, highs, duty), (),
+        ))  # fmt: skip
+        places = [f for f in places if not any(f is a for a in advertising)]
+    for f in places:
+        likely = _claimed(kinds.of_fixed(f, block.cell_hz, 0.0))
+        if likely is None:
+            continue
+        half = max(f.width_hz, 2e6 if likely[0][0] in ("802.15.4", "ble-advertising") else 0.0) / 2
+        low, high = f.centre_hz - half, f.centre_hz + half
+        out.append(Sighting(
+            likely, low, high, 2 * half, f.level_dbm, f.share, float(f.bursts.when_s.min()),
+            float(f.bursts.when_s.max()), len(f.bursts), _channels(block, low, high, lambda *_: f.share), (),
+        ))  # fmt: skip
+    return out
+
+
+def _from_hops(block: Block, h: Hops) -> Sighting | None:
+    likely = _claimed(kinds.of_hops(h, block.cell_hz))
+    if likely is None:
+        return None
+    half = h.width_hz / 2
+    low, high = h.low_hz - half, h.high_hz + half
+
+    def duty(first: float, last: float) -> float:
+        inside = (h.bursts.freq_hz > first - half) & (h.bursts.freq_hz < last + half)
+        return h.share * float(inside.mean())
+
+    return Sighting(
+        likely, low, high, h.width_hz, h.level_dbm, h.share, float(h.bursts.when_s.min()),
+        float(h.bursts.when_s.max()), len(h.bursts), _channels(block, low, high, duty), (),
+    )  # fmt: skip
+
+
+def _from_locked(block: Block, o: Locked) -> Sighting | None:
+    likely = _claimed(kinds.of_locked(o))
+    if likely is None or likely[0][0] == "unknown":
+        return None
+
+    def duty(first: float, last: float) -> float:
+        inside = (o.cells_hz > first) & (o.cells_hz < last)
+        return float(o.duty_by_cell[inside].max()) if inside.any() else 0.0
+
+    return Sighting(
+        likely, o.low_hz, o.high_hz, o.high_hz - o.low_hz, o.level_dbm, o.duty, float(block.time_s[o.rows[0]]),
+        float(block.time_s[o.rows[-1]]), len(o.rows), _channels(block, o.low_hz, o.high_hz, duty), (),
+    )  # fmt: skip

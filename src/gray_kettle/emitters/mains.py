@@ -1,0 +1,183 @@
+"""Wide bursts that keep time with the mains: what an oven's tube does, and nothing that is meant to be a radio.
+
+Every stretch of cells that something fills at a moment has one vote, at the phase of the mains in its middle. Votes
+of radios fall on all phases alike. What all looks have in common (the instrument's own rhythm) is taken off.
+
+Source: docs/radio-model.md, "Keeping time with the mains".
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gray_kettle.emitters.block import Block
+from gray_kettle.emitters.bursts import Surroundings, thresholds
+from gray_kettle.records import FloatArray, IntArray
+
+_LOW_HZ, _HIGH_HZ = 2.405e9, 2.495e9
+_LINES_HZ = (50.0, 60.0, 100.0, 120.0)
+_WANDER = 2e-3  # of the mains
+_STRETCH_S = 60.0
+_WIDE_HZ, _HALF_WAVE_S = 4e6, 8e-3
+_FOLD = 16
+_BLIND = 0.85  # looks that all fall on one phase tell nothing
+
+
+@dataclass(frozen=True, eq=False)
+class Locked:
+    """Wide bursts that keep time. line_hz: with what. strength: exponent by which that stands over chance.
+
+    votes: how many bursts spoke; agreeing: share of them that fall on its half. duty: share of time, by cell.
+    """
+
+    line_hz: float
+    strength: float
+    votes: int
+    agreeing: float
+    low_hz: float
+    high_hz: float
+    level_dbm: float
+    duty: float
+    filled: float
+    cells_hz: FloatArray
+    duty_by_cell: FloatArray
+    rows: IntArray
+
+
+def find_locked(block: Block, around: Surroundings) -> Locked | None:
+    """The strongest wide thing that keeps time with the mains; None where nothing does, or looks cannot tell."""
+    inside = np.flatnonzero((block.freq_hz > _LOW_HZ) & (block.freq_hz < _HIGH_HZ))
+    if len(inside) < 8 or block.rows < 30:
+        return None
+    cells = slice(int(inside[0]), int(inside[-1]) + 1)
+    over_ground, _ = thresholds(around.looks)
+    hits = around.smooth[:, cells] > over_ground * around.ground[:, cells]
+    least = _WIDE_HZ
+    if block.span.is_tuned and block.span.sweep_s:
+        speed_hz_per_s = block.span.step_hz * block.span.bins / block.span.sweep_s
+        least = min(_WIDE_HZ, 0.6 * _HALF_WAVE_S * speed_hz_per_s)
+    row, first, last = runs_of(hits, max(int(least / block.cell_hz), 1), 1)
+    if len(row) < 12:
+        return None
+    offsets = block.offset_s[cells]
+    # Seconds since 1970 times 50 leave few digits: count from the block's own beginning.
+    start_s = block.time_s - block.time_s[0]
+    when = start_s[row] + (offsets[first] + offsets[last]) / 2
+    middle = (first + last) // 2
+    best: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    for line in _LINES_HZ:
+        for tuned in _close_to(line, float(start_s[-1])):
+            strength, phase = _agreement(tuned, when, middle, start_s, offsets)
+            if strength > best[0]:
+                best = (strength, tuned, phase)
+    if best[0] < 1:
+        return None
+    return _measured(block, cells, around, hits, (row, first, last), start_s, offsets, best)
+
+
+def runs_of(hits: NDArray[np.bool_], least: int, hole: int) -> tuple[IntArray, IntArray, IntArray]:
+    """(row, first, last) of each run of hits that is long enough; holes of some cells are let pass."""
+    closed = hits.copy()
+    for _ in range(hole):
+        closed[:, 1:-1] |= closed[:, :-2] & closed[:, 2:]
+    padded = np.zeros((hits.shape[0], hits.shape[1] + 2), np.int8)
+    padded[:, 1:-1] = closed
+    steps = np.diff(padded, axis=1)
+    row, first = np.nonzero(steps == 1)
+    last = np.nonzero(steps == -1)[1] - 1
+    long = last - first + 1 >= least
+    return row[long], first[long], last[long]
+
+
+def _close_to(line_hz: float, seconds: float) -> FloatArray:
+    """What the mains may really be at: as finely as the time allows, longer stretches being cut."""
+    step = 0.4 / max(min(seconds, _STRETCH_S), 1.0)
+    reach = int(_WANDER * line_hz / step)
+    return np.asarray(line_hz + step * np.arange(-reach, reach + 1))
+
+
+def _agreement(
+    line_hz: float, when: FloatArray, cell: IntArray, start_s: FloatArray, offsets: FloatArray
+) -> tuple[float, float]:
+    """(exponent of how seldom chance agrees so well, the phase agreed upon), stretch by stretch."""
+    votes = np.exp(2j * np.pi * line_hz * when)
+    rows = np.exp(2j * np.pi * line_hz * start_s)
+    shift = np.exp(2j * np.pi * line_hz * offsets)
+    stretch = (when // _STRETCH_S).astype(int)
+    of_rows = (start_s // _STRETCH_S).astype(int)
+    total, spread, usual_total = 0j, 0.0, 0.0
+    strength = 0.0
+    for k in range(int(of_rows[-1]) + 1):
+        mine = stretch == k
+        if not mine.any() or not (of_rows == k).any():
+            continue
+        usual = rows[of_rows == k].mean() * shift[cell[mine]]
+        excess = votes[mine] - usual
+        variance = float((1 - np.abs(usual) ** 2).sum())
+        usual_total += float(np.abs(usual).sum())
+        if variance > (1 - _BLIND**2) * mine.sum():
+            strength += float(np.abs(excess.sum()) ** 2 / variance) - 1
+        total += excess.sum()
+        spread += variance
+    return max(strength, 0.0), float(np.angle(total))
+
+
+def _measured(
+    block: Block, cells: slice, around: Surroundings, hits: NDArray[np.bool_],
+    runs: tuple[IntArray, IntArray, IntArray], start_s: FloatArray, offsets: FloatArray,
+    best: tuple[float, float, float],
+) -> Locked | None:  # fmt: skip
+    """Where it lies and how often it is there, from what is hit at its own half of the wave and what at the other."""
+    strength, line_hz, phase = best
+    row, first, last = runs
+    wide = np.zeros_like(hits)
+    for step in range(int((last - first).max()) + 1):
+        at = first + step
+        wide[row[at <= last], at[at <= last]] = True
+    turn = (start_s[:, None] + offsets[None, :]) * line_hz - phase / (2 * np.pi)
+    fold = np.floor((turn + 0.5 / _FOLD) % 1 * _FOLD).astype(int) % _FOLD
+    looked = np.zeros((_FOLD, hits.shape[1]))
+    met = np.zeros((_FOLD, hits.shape[1]))
+    for k in range(_FOLD):
+        here = fold == k
+        looked[k], met[k] = here.sum(axis=0), (wide & here).sum(axis=0)
+    window = max(int(2e6 / block.cell_hz) // 2, 0)
+    kernel = np.ones(2 * window + 1)
+    looked = np.stack([np.convolve(v, kernel, "same") for v in looked])
+    met = np.stack([np.convolve(v, kernel, "same") for v in met])
+    share = met / np.maximum(looked, 1)
+    near = np.minimum(np.arange(_FOLD), _FOLD - np.arange(_FOLD)) <= _FOLD // 8
+    far = np.minimum(np.arange(_FOLD), _FOLD - np.arange(_FOLD)) >= _FOLD // 2 - _FOLD // 8
+    on = met[near].sum(axis=0) / np.maximum(looked[near].sum(axis=0), 1)
+    off = met[far].sum(axis=0) / np.maximum(looked[far].sum(axis=0), 1)
+    swing = np.where((looked[near].sum(axis=0) > 0) & (looked[far].sum(axis=0) > 0), on - off, 0)
+    top = float(swing.max())
+    if top <= 0.02:
+        return None
+    lit = np.flatnonzero(swing >= max(0.35 * top, 0.02))
+    centre = int(np.argmax(swing))
+    gaps = np.flatnonzero(np.diff(lit) > max(int(6e6 / block.cell_hz), 1))
+    for part in np.split(lit, gaps + 1):
+        if part[0] <= centre <= part[-1]:
+            lit = part
+    duty = np.clip((share - off[None, :]) / np.maximum(1 - off, 0.05)[None, :], 0, 1).mean(axis=0)
+    freq_hz = block.freq_hz[cells]
+    low, high = int(lit[0]), int(lit[-1])
+    its = near[fold] & wide
+    its[:, :low] = its[:, high + 1 :] = False
+    rows = np.flatnonzero(its.any(axis=1))
+    if not len(rows):
+        return None
+    power = np.where(wide, block.power[:, cells], 0)[:, low : high + 1]
+    if block.span.is_tuned:
+        level = power[its[:, low : high + 1]]
+        level_mw = float(np.median(level)) * (high - low + 1) * block.joined if len(level) else 1e-12
+    else:
+        level_mw = float(np.median(power[rows].sum(axis=1))) * block.joined
+    agreeing = float((np.cos(2 * np.pi * ((start_s[row] + (offsets[first] + offsets[last]) / 2) * line_hz) - phase) > 0).mean())
+    return Locked(
+        line_hz, strength, len(row), agreeing, float(freq_hz[low] - block.cell_hz / 2),
+        float(freq_hz[high] + block.cell_hz / 2), 10 * np.log10(max(level_mw, 1e-20)), float(duty[lit].max()), top,
+        freq_hz, duty, rows,
+    )  # fmt: skip

@@ -1,0 +1,277 @@
+"""What stands there without a pause for a while: regions of time and frequency whose quiet moments are over the floor.
+
+A channel that is busy most of the time looks alike in a low quantile; it falls back to the floor now and then.
+
+Source: docs/radio-model.md, "What stands".
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gray_kettle.emitters.block import Block, Floats, gamma_quantile, running_mean
+from gray_kettle.records import FloatArray
+from gray_kettle.spectrum.halves import MW_OF_CODE
+
+_ROWS_A_SLICE, _MOST_SLICES = 64, 16
+_QUANTILE, _DEVIATIONS = 0.25, -0.6745
+_LEAST_DB, _SURE = 3.0, 5.0
+_JOIN_HZ = 1.0e6  # holes in a region that fading made
+_WIDE_HZ = 3e6
+_EDGE_DB = 10.0
+_RESTLESS = 1.9  # times the spread of noise
+_SELDOM_OFF = 0.02
+
+
+@dataclass(frozen=True, eq=False)
+class Standing:
+    """A region that stands. Widths: at so many dB below its top. first_row, last_row: of the block.
+
+    off_share: of its rows in which it is not there, NaN where that cannot be told. bins: native ones that hold
+    nearly all of its power. steadiness: spread of its level against that of noise, 0 for none, 1 for noise's own.
+    """
+
+    low_hz: float
+    high_hz: float
+    centre_hz: float
+    level_dbm: float
+    over_db: float
+    width3_hz: float
+    width10_hz: float
+    flatness_db: float
+    edge_hz: float
+    bins: float
+    off_share: float
+    steadiness: float
+    flicker_db: float
+    rows: int
+    time_share: float
+    first_s: float
+    last_s: float
+    on: NDArray[np.bool_]  # by slice
+
+
+def slices_of(rows: int) -> list[slice]:
+    """Stretches of a block of at least so many rows."""
+    count = int(np.clip(rows // _ROWS_A_SLICE, 1, _MOST_SLICES))
+    edges = np.linspace(0, rows, count + 1).astype(int)
+    return [slice(a, b) for a, b in zip(edges[:-1], edges[1:], strict=True)]
+
+
+@dataclass(frozen=True, eq=False)
+class Ground:
+    """What bursts stand on: power that is always there, by slice, shape (slices, cells), and the regions of it."""
+
+    slices: list[slice]
+    power: Floats
+    regions: tuple[Standing, ...]
+
+    def of_rows(self, rows: int) -> Floats:
+        """By row, shape (rows, cells)."""
+        out = np.empty((rows, self.power.shape[1]), np.float32)
+        for part, power in zip(self.slices, self.power, strict=True):
+            out[part] = power
+        return out
+
+
+def quiet_power(block: Block, codes: NDArray[np.uint8], looks: float) -> Floats:
+    """Mean power that each column would have if what its quiet moments show were all there is, mW."""
+    at = int(_QUANTILE * (len(codes) - 1))
+    low = np.partition(codes, at, axis=0)[at]
+    return np.asarray(MW_OF_CODE[low] / gamma_quantile(looks, _DEVIATIONS), np.float32)
+
+
+def find_standing(block: Block) -> Ground:
+    """The ground of a block."""
+    slices = slices_of(block.rows)
+    quiet = np.stack([quiet_power(block, block.cell_codes[part], block.looks) for part in slices])
+    rows = block.rows // len(slices)
+    # The estimate of a quantile wanders with the number of rows, and less where looks are many.
+    wander_db = 9.7 / np.sqrt(rows * max(block.looks, 1))
+    least_db = max(_LEAST_DB, _SURE * wander_db)
+    with np.errstate(divide="ignore"):
+        over_db = 10 * np.log10(quiet / block.noise)
+    over_db[~np.isfinite(over_db)] = -np.inf
+    half = int(1e6 / block.cell_hz / 2)
+    smooth_db = 10 * np.log10(np.maximum(running_mean(quiet, half) / running_mean(block.noise, half), 1e-3))
+    marked = (over_db >= least_db) | (smooth_db >= max(_LEAST_DB, least_db / np.sqrt(2 * half + 1)))
+    regions = []
+    for first, last, on in _regions(marked, int(_JOIN_HZ / block.cell_hz)):
+        regions += _measured(block, slices, on, first, last)
+    power = np.where(marked, np.maximum(quiet, block.noise), block.noise)
+    return Ground(slices, power.astype(np.float32), tuple(regions))
+
+
+def _regions(
+    marked: NDArray[np.bool_], reach: int
+) -> list[tuple[int, int, NDArray[np.bool_]]]:
+    """(first cell, last cell, slices) of each region of marked cells that touch in time or frequency."""
+    found: list[list] = []
+    for number, row in enumerate(marked):
+        for first, last in _runs(row, reach):
+            touching = [
+                r for r in found
+                if r[2][-1] >= number - 1 and min(last, r[1]) - max(first, r[0]) >= 0.5 * min(last - first, r[1] - r[0])
+            ]  # fmt: skip
+            if touching:
+                whole = touching[0]
+                for other in touching[1:]:
+                    found.remove(other)
+                    whole[0], whole[1] = min(whole[0], other[0]), max(whole[1], other[1])
+                    whole[2] = sorted({*whole[2], *other[2]})
+                whole[0], whole[1] = min(whole[0], first), max(whole[1], last)
+                if whole[2][-1] != number:
+                    whole[2].append(number)
+            else:
+                found.append([first, last, [number]])
+    out = []
+    for first, last, numbers in found:
+        on = np.zeros(len(marked), bool)
+        on[numbers] = True
+        out.append((first, last, on))
+    return out
+
+
+def _runs(row: NDArray[np.bool_], reach: int) -> list[tuple[int, int]]:
+    """First and last of each run of true cells, runs with a short hole between them taken as one."""
+    at = np.flatnonzero(row)
+    if not len(at):
+        return []
+    cuts = np.flatnonzero(np.diff(at) > reach + 1)
+    firsts, lasts = at[np.append(0, cuts + 1)], at[np.append(cuts, len(at) - 1)]
+    return list(zip(firsts.tolist(), lasts.tolist(), strict=True))
+
+
+def _measured(
+    block: Block, slices: list[slice], on: NDArray[np.bool_], first: int, last: int
+) -> list[Standing]:
+    """The shape of a region, from the quiet moments of its slices, at the instrument's own resolution.
+
+    A narrow line that stands on something wide is told on its own.
+    """
+    span, joined = block.span, block.joined
+    rows = np.concatenate([np.arange(block.rows)[part] for part, is_on in zip(slices, on, strict=True) if is_on])
+    pad = max(int(1.5e6 / span.step_hz), 4)
+    low, high = max(first * joined - pad, 0), min((last + 1) * joined + pad, span.bins)
+    codes = block.codes[rows, low:high]
+    looks = max(block.looks / joined, 1.0)
+    noise = np.repeat(block.noise, joined)[low:high]
+    if len(noise) < high - low:
+        noise = np.append(noise, np.full(high - low - len(noise), noise[-1]))
+    power = np.maximum(quiet_power(block, codes, looks) - noise, 0.0).astype(np.float64)
+    out: list[Standing] = []
+    for _ in range(4):
+        shape = _shape(power, noise, span.step_hz)
+        if shape is None:
+            break
+        a, b, smoothing = shape
+        found = _standing(block, rows, codes, low, power, noise, (a, b), smoothing, on)
+        if _is_steady(found) and not any(_is_skirt(found, other) for other in out):
+            out.append(found)
+        # Only what is narrow is taken off what may be wide beneath it.
+        if (b - a) * span.step_hz > _WIDE_HZ:
+            a, b = _down_to(power, a, -1), _down_to(power, b, 1)
+            power[a : b + 1] = 0.0
+        else:
+            beside = np.concatenate([power[max(a - 6, 0) : a], power[b + 1 : b + 7]])
+            power[a : b + 1] = np.median(beside) if len(beside) else 0.0
+    return out
+
+
+def _is_steady(found: Standing) -> bool:
+    """Never away, and no more restless than noise is."""
+    return found.steadiness <= _RESTLESS and not found.off_share > _SELDOM_OFF
+
+
+def _is_skirt(found: Standing, other: Standing) -> bool:
+    """The foot of something much stronger beside it."""
+    near_hz = max(other.low_hz - found.high_hz, found.low_hz - other.high_hz)
+    foot_db = 6.0 if other.width10_hz > _WIDE_HZ else 20.0
+    return near_hz < max(0.7 * other.width10_hz, 4e5) and found.over_db < other.over_db - foot_db
+
+
+def _down_to(power: FloatArray, at: int, step: int) -> int:
+    """Where the power next to a region has stopped falling."""
+    smooth = running_mean(power.astype(np.float32), 4)
+    lowest = smooth[at]
+    while 0 <= at + step < len(power) and smooth[at + step] < 2 * lowest and smooth[at + step] > 0:
+        at += step
+        lowest = min(lowest, smooth[at])
+    return at
+
+
+def _shape(power: FloatArray, noise: Floats, step_hz: float) -> tuple[int, int, int] | None:
+    """(first, last, smoothing) of the bins around the top that are within 10 dB of it, or over the floor."""
+    peak = int(np.argmax(power))
+    if power[peak] < 2 * noise[peak]:
+        return None
+    # As wide as it looks at first; then smoothed by a part of that, since single bins fade.
+    smoothing, edges = 0, (peak, peak)
+    for _ in range(3):
+        smooth = running_mean(power.astype(np.float32), smoothing)
+        peak = int(np.argmax(smooth[max(edges[0], 0) : edges[1] + 1])) + edges[0]
+        limit = max(smooth[peak] / 10 ** (_EDGE_DB / 10), 0.7 * float(noise[peak]))
+        edges = _around(smooth >= limit, peak, int(4e5 / step_hz) if edges[1] - edges[0] > 2e6 / step_hz else 0)
+        smoothing = (edges[1] - edges[0] + 1) // 16
+    return edges[0], edges[1], smoothing
+
+
+def _around(mask: NDArray[np.bool_], at: int, reach: int) -> tuple[int, int]:
+    """Ends of the run of true bins around one, holes up to a reach let pass."""
+    for first, last in _runs(mask, reach):
+        if first <= at <= last:
+            return first, last
+    return at, at
+
+
+def _standing(
+    block: Block, rows: NDArray[np.int64], codes: NDArray[np.uint8], low: int, power: FloatArray, noise: Floats,
+    edges: tuple[int, int], smoothing: int, on: NDArray[np.bool_],
+) -> Standing:  # fmt: skip
+    span = block.span
+    a, b = edges
+    smooth = running_mean(power.astype(np.float32), smoothing)
+    inside = power[a : b + 1]
+    total = float(inside.sum())
+    top = float(smooth[a : b + 1].max())
+    at_top = a + int(np.argmax(smooth[a : b + 1]))
+    three = _around(smooth >= top / 2, at_top, int(4e5 / span.step_hz) if b - a > 2e6 / span.step_hz else 0)
+    freq_hz = span.start_hz + span.step_hz * (low + np.arange(a, b + 1))
+    centre_hz = float((freq_hz * inside).sum() / total)
+    step = span.step_hz
+    ordered = np.sort(inside)[::-1]
+    bins = float(np.searchsorted(np.cumsum(ordered), 0.9 * total) + 1)
+    quarter = max((b - a + 1) // 4, 1)
+    middle = inside[quarter : len(inside) - quarter] if len(inside) > 2 * quarter else inside
+    outer = np.concatenate([inside[:quarter], inside[len(inside) - quarter :]])
+    flatness_db = 10 * np.log10(max(float(middle.mean()), 1e-30) / max(float(outer.mean()), 1e-30))
+    row_mw = MW_OF_CODE[codes[:, a : b + 1]].sum(axis=1)
+    floor_mw = float(noise[a : b + 1].sum())
+    level_mw = total
+    wide = (b - a + 1) * step >= _WIDE_HZ
+    off = float((row_mw < np.sqrt(floor_mw * (level_mw + floor_mw))).mean()) if wide else float("nan")
+    level_db = 10 * np.log10(np.maximum(row_mw, 1e-30))
+    q = np.quantile(level_db, [0.1, 0.25, 0.5, 0.75])
+    looks = max(block.looks / block.joined, 1.0) * max((b - a + 1) * 0.7, 1)
+    expected = 10 * np.log10(float(gamma_quantile(looks, 0.0) / gamma_quantile(looks, -1.2816)))
+    return Standing(
+        low_hz=float(freq_hz[0] - step / 2),
+        high_hz=float(freq_hz[-1] + step / 2),
+        centre_hz=centre_hz,
+        level_dbm=10 * np.log10(level_mw),
+        over_db=10 * np.log10(top / float(noise[at_top])),
+        width3_hz=(three[1] - three[0] + 1) * step,
+        width10_hz=(b - a + 1) * step,
+        flatness_db=flatness_db,
+        edge_hz=((b - a) - (three[1] - three[0])) * step / 2,
+        bins=bins,
+        off_share=off,
+        steadiness=float((q[2] - q[0]) / max(expected, 0.05)),
+        flicker_db=float(q[3] - q[1]),
+        rows=len(rows),
+        time_share=len(rows) / block.rows,
+        first_s=float(block.time_s[rows[0]]),
+        last_s=float(block.time_s[rows[-1]]),
+        on=on,
+    )
