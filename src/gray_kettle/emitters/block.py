@@ -16,12 +16,12 @@ from gray_kettle.spectrum.halves import MISSING, MW_OF_CODE, Codes, dbm_of_mw, t
 Floats = NDArray[np.float32]
 
 CELL_HZ = 250e3  # bins finer than this are joined: bursts are a megahertz wide, and noise evens out
-_EDGE_SHARE = 0.12  # of the cells that are taken for the quietest
-_TILT_DB = 4.0  # by which a receiver's own floor may differ over a span
+_EDGE_SHARE = 0.08  # of the cells that are taken for the quietest
+_TILT_DB = 2.0  # by which a receiver's own floor may differ over a span
 _SPREAD_SHAPES = np.array([1, 1.5, 2, 3, 4, 6, 8, 12, 16, 24, 32, 64, 128], float)
 
 
-def gamma_quantile(shape: float | FloatArray, deviations: float) -> FloatArray:
+def gamma_quantile(shape: float | FloatArray, deviations: float | FloatArray) -> FloatArray:
     """Quantile of a gamma law of mean 1 that lies so many normal deviations from its middle (Wilson and Hilferty)."""
     ninth = 1 / (9 * np.asarray(shape, float))
     return np.asarray(np.maximum(1 - ninth + deviations * np.sqrt(ninth), 1e-3) ** 3)

@@ -85,7 +85,7 @@ def thresholds(looks: float) -> tuple[float, float]:
     least = 10 ** (_LEAST_DB / 10)
     return (
         max(float(gamma_quantile(looks, _CHANCE)), least),
-        max(1.3 * float(gamma_quantile(looks, _BESIDE_CHANCE)), least),
+        max(1.3 * float(gamma_quantile(looks, _BESIDE_CHANCE)), 2 * least),
     )
 
 

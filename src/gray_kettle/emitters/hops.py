@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import Narrow, Surroundings, thresholds
 from gray_kettle.emitters.comb import plateau_share
-from gray_kettle.records import FloatArray
+from gray_kettle.records import FloatArray, IntArray
 
 _PLACE_HZ = 0.45e6  # by which centres of bursts on one place may differ, beside half a bin
 _FEWEST_FIXED, _FEWEST_HOPS = 4, 8
@@ -42,11 +42,12 @@ class Fixed:
 class Hops:
     """Bursts that go from place to place. raster_hz: NaN where none shows; phase_hz: of the raster, from 0 Hz.
 
-    dwelling: how often the next row finds it at the same place, against chance. evenness: share of its range, in
+    weight: of each burst, by how seldom it can be seen there. dwelling: how often the next row finds it at the same place, against chance. evenness: share of its range, in
     parts of 4 MHz, that it visits about as often as it should.
     """
 
     bursts: Narrow
+    weight: FloatArray
     low_hz: float
     high_hz: float
     width_hz: float
@@ -108,7 +109,7 @@ def _fixed(block: Block, narrow: Narrow, around: Surroundings, near: NDArray[np.
     beside = (away > 1.6e6) & (away < 6e6) & (np.abs(narrow.level_dbm - level) < 8)
     per_hz = beside.sum() / 8.8e6
     span_hz = 2 * 1.5 * (_PLACE_HZ + block.cell_hz / 2)
-    visible = _visible_rows(block, around, centre, level)
+    visible = _visible_rows(block, around, centre, level, bursts.row)
     return Fixed(
         bursts, centre, float(np.quantile(np.abs(bursts.freq_hz - centre), 0.7)), float(np.median(bursts.width_hz)),
         level, float(bursts.level_dbm.std()), min(len(np.unique(bursts.row)) / max(visible, 1), 1.0),
@@ -116,14 +117,16 @@ def _fixed(block: Block, narrow: Narrow, around: Surroundings, near: NDArray[np.
     )  # fmt: skip
 
 
-def _visible_rows(block: Block, around: Surroundings, freq_hz: float, level_dbm: float) -> int:
-    """Rows in which a burst of a level would have stood out at a place."""
+def _visible_rows(block: Block, around: Surroundings, freq_hz: float, level_dbm: float, own: IntArray) -> float:
+    """Rows in which a burst of a level would have stood out at a place, by those in which it was not anywhere."""
     cell = int(np.clip(round((freq_hz - block.freq_hz[0]) / block.cell_hz), 0, block.power.shape[1] - 1))
     over_ground, over_beside = thresholds(around.looks)
     smooth_mw = 10 ** (level_dbm / 10) / max(1e6 / block.span.step_hz, 1.0)
     company = around.beside[:, cell] - 0.5 * around.ground[:, cell]
     clear = (smooth_mw > over_beside * company) & (smooth_mw > 0.5 * over_ground * around.ground[:, cell])
-    return int(clear.sum())
+    others = np.ones(block.rows, bool)
+    others[own] = False
+    return float(clear[others].mean() * block.rows) if others.any() else float(block.rows)
 
 
 def find_hops(block: Block, narrow: Narrow, around: Surroundings) -> list[Hops]:
@@ -184,17 +187,18 @@ def _hops(block: Block, bursts: Narrow, around: Surroundings) -> Hops | None:
     level = float(np.median(bursts.level_dbm))
     raster, strength, phase = raster_of(freq_hz, block.cell_hz)
     width = float(np.median(bursts.width_hz))
-    at = np.linspace(low, high, 12)
-    visible = np.mean([_visible_rows(block, around, float(f), level) for f in at])
-    rows = len(np.unique(bursts.row))
-    share = min(rows / max(visible, 1), 1.0)
+    at = np.linspace(low, high, 24)
+    visible = np.array([_visible_rows(block, around, float(f), level, bursts.row) for f in at])
+    # Where others cover it most of the time, what was met there stands for more.
+    weight = 1 / np.maximum(np.interp(freq_hz, at, visible), 0.02 * block.rows + 1)
+    share = float(min(weight.sum(), 1.0))
     if block.span.is_tuned:  # each row meets it where the instrument happens to be
         crossed = max(block.span.sweep_s * (high - low) / (block.span.step_hz * block.span.bins), 1e-6)
         dwell_cells = max(width / block.span.step_hz, 1.0)
-        share = min(len(bursts) / max(visible, 1) * dwell_cells * block.span.sweep_s / block.span.bins
-                    / crossed * (high - low) / width, 1.0)  # fmt: skip
+        share = float(min(weight.sum() * dwell_cells * block.span.sweep_s / block.span.bins
+                    / crossed * (high - low) / width, 1.0))  # fmt: skip
     return Hops(
-        bursts, low, high, width, level, float(bursts.level_dbm.std()), share, places, raster, strength, phase,
+        bursts, weight / weight.sum(), low, high, width, level, float(bursts.level_dbm.std()), share, places, raster, strength, phase,
         _dwelling(bursts, block), _evenness(freq_hz, low, high),
     )  # fmt: skip
 

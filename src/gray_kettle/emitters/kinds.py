@@ -9,11 +9,15 @@ Source: docs/radio-model.md, "Signatures of what is not Wi-Fi".
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from functools import cache
 
+import numpy as np
+
+from gray_kettle.air.channels import BANDS, all_channels
 from gray_kettle.emitters.hops import Fixed, Hops
 from gray_kettle.emitters.mains import Locked
 from gray_kettle.emitters.standing import Standing
+from gray_kettle.records import FloatArray
 
 UNKNOWN_COST = 4.0
 _MOST_COST = 9.0
@@ -21,14 +25,7 @@ _VIDEO_HZ = ((2.39e9, 2.5e9), (5.64e9, 5.96e9))
 _RADAR_HZ = ((5.25e9, 5.35e9), (5.47e9, 5.725e9))
 ADVERTISING_HZ = (2.402e9, 2.426e9, 2.480e9)
 WIFI = "wi-fi"
-_WIFI_WIDTHS_HZ = ((16e6, 21.9e6), (34e6, 41.5e6), (73e6, 83e6), (150e6, 166e6))
-
-
-@dataclass(frozen=True)
-class Likely:
-    """Kinds by probability, and what speaks for the first of them."""
-
-    kinds: tuple[tuple[str, float], ...]
+_WIFI_WIDTHS_HZ = {20: (15.8e6, 20.2e6), 40: (34.8e6, 40.2e6), 80: (74e6, 80.4e6), 160: (150e6, 161e6)}  # 3 dB
 
 
 def expects(value: float, low: float, high: float, softness: float) -> float:
@@ -84,14 +81,30 @@ def _noise_cost(s: Standing, width: float, shape: float) -> float:
 
 
 def wifi_cost(s: Standing) -> float:
-    """A channel that is never free looks so: flat, of a channel's width, on the raster of channels."""
-    width = min(expects(s.width10_hz, low, high, 0.5e6) for low, high in _WIFI_WIDTHS_HZ)
+    """A channel that is hardly ever free looks so: flat, of a channel's width, on the raster of channels.
+
+    Even then it pauses between frames: the more rows without a pause, the less it is that.
+    """
     middle_hz = (s.low_hz + s.high_hz) / 2
-    if middle_hz < 3e9:
-        off_hz = abs((middle_hz - 2.407e9 + 2.5e6) % 5e6 - 2.5e6)
-    else:
-        off_hz = abs((middle_hz - 5e9 + 5e6) % 10e6 - 5e6)
-    return width + expects(off_hz, 0, 0.8e6, 0.35e6) + expects(s.width3_hz / s.width10_hz, 0.78, 1.0, 0.06) - 1.0
+    place = min(
+        expects(s.width3_hz, narrowest, widest, 0.5e6) + expects(off_hz, 0, 0.8e6, 0.35e6)
+        for (narrowest, widest), off_hz in zip(_WIFI_WIDTHS_HZ.values(), _off_raster_hz(middle_hz), strict=True)
+    )
+    no_pause = min(0.015 * s.rows, 3.0) if s.off_share < 0.002 else 0.0
+    return place + expects(s.width3_hz / s.width10_hz, 0.78, 1.0, 0.06) + no_pause - 1.0
+
+
+def _off_raster_hz(centre_hz: float) -> list[float]:
+    """Distance to the next centre of a channel of each width."""
+    return [float(np.abs(_centres_hz()[width] - centre_hz).min()) for width in _WIFI_WIDTHS_HZ]
+
+
+@cache
+def _centres_hz() -> dict[int, FloatArray]:
+    return {
+        width: np.array(sorted({c.centre_hz for band in BANDS for c in all_channels(band) if c.width_mhz == width}))
+        for width in _WIFI_WIDTHS_HZ
+    }
 
 
 def of_fixed(f: Fixed, step_hz: float, period_s: float) -> tuple[tuple[str, float], ...]:
@@ -121,7 +134,7 @@ def of_hops(h: Hops, step_hz: float) -> tuple[tuple[str, float], ...]:
     classic = {
         "raster": 0.0 if math.isnan(h.raster_hz) else expects(h.raster_hz, 0.98e6, 1.02e6, 0.015e6),
         "phase": 0.0 if math.isnan(h.raster_hz) else expects(min(h.phase_hz % 1e6, 1e6 - h.phase_hz % 1e6), 0, 0.2e6, 0.08e6),
-        "range": expects(h.low_hz, 2.4012e9, 2.44e9, 1.2e6) + expects(h.high_hz, 2.455e9, 2.4808e9, 1.2e6),
+        "range": expects(h.low_hz, 2.4012e9, 2.426e9, 2e6) + expects(h.high_hz, 2.472e9, 2.4808e9, 2e6),
         "width": expects(h.width_hz, 0, 1.5e6 + 0.55 * step_hz, 0.15e6 + 0.1 * step_hz),
         "dwelling": expects(h.dwelling, 0, 3.0, 1.0),
         "evenness": expects(h.evenness, 0.6, 1.0, 0.2),
@@ -142,10 +155,10 @@ def of_hops(h: Hops, step_hz: float) -> tuple[tuple[str, float], ...]:
 
 def of_locked(o: Locked) -> tuple[tuple[str, float], ...]:
     """Wide bursts in time with the mains."""
-    middle = (o.low_hz + o.high_hz) / 2
     costs = {
-        "microwave-oven": expects(middle, 2.43e9, 2.482e9, 6e6) + expects(o.high_hz - o.low_hz, 4e6, 65e6, 3e6)
-        + expects(o.strength, 10.0, math.inf, 3.0) + expects(o.filled, 0.2, 1.0, 0.06),
+        "microwave-oven": expects(o.low_hz, 2.41e9, 2.472e9, 3e6) + expects(o.high_hz, 2.44e9, 2.495e9, 3e6)
+        + expects(o.strength, 14.0, math.inf, 4.0) + expects(o.filled, 0.45, 1.0, 0.08)
+        + expects(abs(o.line_hz / 10 - round(o.line_hz / 10)), 0, 0.012, 0.006),
         "unknown": UNKNOWN_COST - 2.0,
     }  # fmt: skip
     return compared(costs)

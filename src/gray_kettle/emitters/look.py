@@ -107,7 +107,8 @@ def _from_fixed(block: Block, places: list[Fixed]) -> list[Sighting | None]:
         places = [f for f in places if not any(f is a for a in advertising)]
     for f in places:
         likely = _claimed(kinds.of_fixed(f, block.cell_hz, 0.0))
-        if likely is None:
+        # In a tuned sweep parts of wide bursts look narrow: only what is where a known kind sits is told.
+        if likely is None or (likely[0][0] == "unknown" and (block.span.is_tuned or len(f.bursts) < 10)):
             continue
         half = max(f.width_hz, 2e6 if likely[0][0] in ("802.15.4", "ble-advertising") else 0.0) / 2
         low, high = f.centre_hz - half, f.centre_hz + half
@@ -127,7 +128,7 @@ def _from_hops(block: Block, h: Hops) -> Sighting | None:
 
     def duty(first: float, last: float) -> float:
         inside = (h.bursts.freq_hz > first - half) & (h.bursts.freq_hz < last + half)
-        return h.share * float(inside.mean())
+        return h.share * float(h.weight[inside].sum())
 
     return Sighting(
         likely, low, high, h.width_hz, h.level_dbm, h.share, float(h.bursts.when_s.min()),
@@ -142,7 +143,7 @@ def _from_locked(block: Block, o: Locked) -> Sighting | None:
 
     def duty(first: float, last: float) -> float:
         inside = (o.cells_hz > first) & (o.cells_hz < last)
-        return float(o.duty_by_cell[inside].max()) if inside.any() else 0.0
+        return float(o.by_phase[:, inside].max(axis=1).mean()) if inside.any() else 0.0
 
     return Sighting(
         likely, o.low_hz, o.high_hz, o.high_hz - o.low_hz, o.level_dbm, o.duty, float(block.time_s[o.rows[0]]),

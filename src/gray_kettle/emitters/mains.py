@@ -21,6 +21,7 @@ _WANDER = 2e-3  # of the mains
 _STRETCH_S = 60.0
 _WIDE_HZ, _HALF_WAVE_S = 4e6, 8e-3
 _FOLD = 16
+_HALF_AS_GOOD = 0.3
 _BLIND = 0.85  # looks that all fall on one phase tell nothing
 
 
@@ -28,7 +29,8 @@ _BLIND = 0.85  # looks that all fall on one phase tell nothing
 class Locked:
     """Wide bursts that keep time. line_hz: with what. strength: exponent by which that stands over chance.
 
-    votes: how many bursts spoke; agreeing: share of them that fall on its half. duty: share of time, by cell.
+    votes: how many bursts spoke; agreeing: share of them that fall on its half. by_phase: share of time in which it is
+    there, by part of the wave and cell.
     """
 
     line_hz: float
@@ -41,7 +43,7 @@ class Locked:
     duty: float
     filled: float
     cells_hz: FloatArray
-    duty_by_cell: FloatArray
+    by_phase: FloatArray
     rows: IntArray
 
 
@@ -65,12 +67,15 @@ def find_locked(block: Block, around: Surroundings) -> Locked | None:
     start_s = block.time_s - block.time_s[0]
     when = start_s[row] + (offsets[first] + offsets[last]) / 2
     middle = (first + last) // 2
-    best: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    strongest: list[tuple[float, float, float]] = []
     for line in _LINES_HZ:
-        for tuned in _close_to(line, float(start_s[-1])):
-            strength, phase = _agreement(tuned, when, middle, start_s, offsets)
-            if strength > best[0]:
-                best = (strength, tuned, phase)
+        close = [(*_agreement(f, when, middle, start_s, offsets), f) for f in _close_to(line, float(start_s[-1]))]
+        strength, phase, at_hz = max(close)
+        strongest.append((strength, float(at_hz), phase))
+    best = max(strongest)
+    for half, whole in ((0, 2), (1, 3)):  # what comes with every wave comes with every second half-wave too
+        if best == strongest[whole] and strongest[half][0] > _HALF_AS_GOOD * best[0]:
+            best = strongest[half]
     if best[0] < 1:
         return None
     return _measured(block, cells, around, hits, (row, first, last), start_s, offsets, best)
@@ -146,7 +151,7 @@ def _measured(
     kernel = np.ones(2 * window + 1)
     looked = np.stack([np.convolve(v, kernel, "same") for v in looked])
     met = np.stack([np.convolve(v, kernel, "same") for v in met])
-    share = met / np.maximum(looked, 1)
+    share = _filled_in(met / np.maximum(looked, 1), looked.sum(axis=1) > 0)
     near = np.minimum(np.arange(_FOLD), _FOLD - np.arange(_FOLD)) <= _FOLD // 8
     far = np.minimum(np.arange(_FOLD), _FOLD - np.arange(_FOLD)) >= _FOLD // 2 - _FOLD // 8
     on = met[near].sum(axis=0) / np.maximum(looked[near].sum(axis=0), 1)
@@ -161,7 +166,7 @@ def _measured(
     for part in np.split(lit, gaps + 1):
         if part[0] <= centre <= part[-1]:
             lit = part
-    duty = np.clip((share - off[None, :]) / np.maximum(1 - off, 0.05)[None, :], 0, 1).mean(axis=0)
+    lit_share = np.clip((share - off[None, :]) / np.maximum(1 - off, 0.05)[None, :], 0, 1)
     freq_hz = block.freq_hz[cells]
     low, high = int(lit[0]), int(lit[-1])
     its = near[fold] & wide
@@ -178,6 +183,18 @@ def _measured(
     agreeing = float((np.cos(2 * np.pi * ((start_s[row] + (offsets[first] + offsets[last]) / 2) * line_hz) - phase) > 0).mean())
     return Locked(
         line_hz, strength, len(row), agreeing, float(freq_hz[low] - block.cell_hz / 2),
-        float(freq_hz[high] + block.cell_hz / 2), 10 * np.log10(max(level_mw, 1e-20)), float(duty[lit].max()), top,
-        freq_hz, duty, rows,
+        float(freq_hz[high] + block.cell_hz / 2), 10 * np.log10(max(level_mw, 1e-20)),
+        float(lit_share[:, low : high + 1].max(axis=1).mean()), top, freq_hz, lit_share, rows,
     )  # fmt: skip
+
+
+def _filled_in(share: FloatArray, known: NDArray[np.bool_]) -> FloatArray:
+    """Parts of the wave that no look fell on, from those before and behind them."""
+    at = np.flatnonzero(known)
+    around = np.concatenate([at - _FOLD, at, at + _FOLD])
+    out = share.copy()
+    for k in np.flatnonzero(~known):
+        before, after = around[around < k].max(), around[around > k].min()
+        weight = (k - before) / (after - before)
+        out[k] = (1 - weight) * share[before % _FOLD] + weight * share[after % _FOLD]
+    return out

@@ -5,7 +5,7 @@ A channel that is busy most of the time looks alike in a low quantile; it falls 
 Source: docs/radio-model.md, "What stands".
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,13 +15,14 @@ from gray_kettle.records import FloatArray
 from gray_kettle.spectrum.halves import MW_OF_CODE
 
 _ROWS_A_SLICE, _MOST_SLICES = 64, 16
-_QUANTILE, _DEVIATIONS = 0.25, -0.6745
+_QUIET, _QUIETER, _MANY_ROWS = (0.25, -0.6745), (0.1, -1.2816), 150  # quantile, and its normal deviations
 _LEAST_DB, _SURE = 3.0, 5.0
 _JOIN_HZ = 1.0e6  # holes in a region that fading made
 _WIDE_HZ = 3e6
 _EDGE_DB = 10.0
-_RESTLESS = 1.9  # times the spread of noise
-_SELDOM_OFF = 0.02
+_RESTLESS_DB = 1.8  # beyond the spread of noise: pictures flicker
+_SELDOM_OFF = 0.025
+_MOST_IN_A_REGION = 8
 
 
 @dataclass(frozen=True, eq=False)
@@ -30,6 +31,7 @@ class Standing:
 
     off_share: of its rows in which it is not there, NaN where that cannot be told. bins: native ones that hold
     nearly all of its power. steadiness: spread of its level against that of noise, 0 for none, 1 for noise's own.
+    restless_db: by how much its quiet moments differ beyond what noise does.
     """
 
     low_hz: float
@@ -44,6 +46,7 @@ class Standing:
     bins: float
     off_share: float
     steadiness: float
+    restless_db: float
     flicker_db: float
     rows: int
     time_share: float
@@ -75,17 +78,18 @@ class Ground:
         return out
 
 
-def quiet_power(block: Block, codes: NDArray[np.uint8], looks: float) -> Floats:
+def quiet_power(codes: NDArray[np.uint8], looks: float) -> Floats:
     """Mean power that each column would have if what its quiet moments show were all there is, mW."""
-    at = int(_QUANTILE * (len(codes) - 1))
+    share, deviations = _QUIET if len(codes) < _MANY_ROWS else _QUIETER
+    at = int(share * (len(codes) - 1))
     low = np.partition(codes, at, axis=0)[at]
-    return np.asarray(MW_OF_CODE[low] / gamma_quantile(looks, _DEVIATIONS), np.float32)
+    return np.asarray(MW_OF_CODE[low] / gamma_quantile(looks, deviations), np.float32)
 
 
 def find_standing(block: Block) -> Ground:
     """The ground of a block."""
     slices = slices_of(block.rows)
-    quiet = np.stack([quiet_power(block, block.cell_codes[part], block.looks) for part in slices])
+    quiet = np.stack([quiet_power(block.cell_codes[part], block.looks) for part in slices])
     rows = block.rows // len(slices)
     # The estimate of a quantile wanders with the number of rows, and less where looks are many.
     wander_db = 9.7 / np.sqrt(rows * max(block.looks, 1))
@@ -100,7 +104,25 @@ def find_standing(block: Block) -> Ground:
     for first, last, on in _regions(marked, int(_JOIN_HZ / block.cell_hz)):
         regions += _measured(block, slices, on, first, last)
     power = np.where(marked, np.maximum(quiet, block.noise), block.noise)
-    return Ground(slices, power.astype(np.float32), tuple(regions))
+    return Ground(slices, power.astype(np.float32), tuple(_each_once(regions, len(slices))))
+
+
+def _each_once(regions: list[Standing], slices: int) -> list[Standing]:
+    """Parts of one thing whose level or neighbours changed, put together: the longest seen tells its shape."""
+    out: list[Standing] = []
+    for region in sorted(regions, key=lambda r: -r.rows):
+        for k, known in enumerate(out):
+            near = abs(known.centre_hz - region.centre_hz) <= 0.25 * max(known.width10_hz, region.width10_hz)
+            if near and 0.4 < known.width10_hz / region.width10_hz < 2.5 and not (known.on & region.on).all():
+                on = known.on | region.on
+                out[k] = replace(
+                    known, on=on, time_share=float(on.sum() / slices), rows=max(known.rows, region.rows),
+                    first_s=min(known.first_s, region.first_s), last_s=max(known.last_s, region.last_s),
+                )  # fmt: skip
+                break
+        else:
+            out.append(region)
+    return out
 
 
 def _regions(
@@ -159,9 +181,9 @@ def _measured(
     noise = np.repeat(block.noise, joined)[low:high]
     if len(noise) < high - low:
         noise = np.append(noise, np.full(high - low - len(noise), noise[-1]))
-    power = np.maximum(quiet_power(block, codes, looks) - noise, 0.0).astype(np.float64)
+    power = np.maximum(quiet_power(codes, looks) - noise, 0.0).astype(np.float64)
     out: list[Standing] = []
-    for _ in range(4):
+    for _ in range(_MOST_IN_A_REGION):
         shape = _shape(power, noise, span.step_hz)
         if shape is None:
             break
@@ -171,9 +193,11 @@ def _measured(
             out.append(found)
         # Only what is narrow is taken off what may be wide beneath it.
         if (b - a) * span.step_hz > _WIDE_HZ:
-            a, b = _down_to(power, a, -1), _down_to(power, b, 1)
+            a, b = _down_to(power, a, -1, 4), _down_to(power, b, 1, 4)
             power[a : b + 1] = 0.0
         else:
+            reach = 2 * (b - a + 1)
+            a, b = max(_down_to(power, a, -1, 0), a - reach), min(_down_to(power, b, 1, 0), b + reach)
             beside = np.concatenate([power[max(a - 6, 0) : a], power[b + 1 : b + 7]])
             power[a : b + 1] = np.median(beside) if len(beside) else 0.0
     return out
@@ -181,19 +205,20 @@ def _measured(
 
 def _is_steady(found: Standing) -> bool:
     """Never away, and no more restless than noise is."""
-    return found.steadiness <= _RESTLESS and not found.off_share > _SELDOM_OFF
+    return found.restless_db <= _RESTLESS_DB and not found.off_share > _SELDOM_OFF
 
 
 def _is_skirt(found: Standing, other: Standing) -> bool:
     """The foot of something much stronger beside it."""
     near_hz = max(other.low_hz - found.high_hz, found.low_hz - other.high_hz)
-    foot_db = 6.0 if other.width10_hz > _WIDE_HZ else 20.0
-    return near_hz < max(0.7 * other.width10_hz, 4e5) and found.over_db < other.over_db - foot_db
+    foot_db = 6.0 if other.width10_hz > _WIDE_HZ else 10.0
+    smaller = found.width10_hz < 0.8 * max(other.width10_hz, 6e5)
+    return smaller and near_hz < max(0.4 * other.width10_hz, 4e5) and found.over_db < other.over_db - foot_db
 
 
-def _down_to(power: FloatArray, at: int, step: int) -> int:
+def _down_to(power: FloatArray, at: int, step: int, smoothing: int) -> int:
     """Where the power next to a region has stopped falling."""
-    smooth = running_mean(power.astype(np.float32), 4)
+    smooth = running_mean(power.astype(np.float32), smoothing)
     lowest = smooth[at]
     while 0 <= at + step < len(power) and smooth[at + step] < 2 * lowest and smooth[at + step] > 0:
         at += step
@@ -250,11 +275,15 @@ def _standing(
     floor_mw = float(noise[a : b + 1].sum())
     level_mw = total
     wide = (b - a + 1) * step >= _WIDE_HZ
-    off = float((row_mw < np.sqrt(floor_mw * (level_mw + floor_mw))).mean()) if wide else float("nan")
+    off = float("nan")
+    if wide and not span.is_tuned:
+        off = float((row_mw < np.sqrt(floor_mw * (level_mw + floor_mw))).mean())
+    elif wide:  # each part of it at its own moment
+        off = _off_in_parts(block, rows, (low + a) // block.joined, (low + b) // block.joined)
     level_db = 10 * np.log10(np.maximum(row_mw, 1e-30))
-    q = np.quantile(level_db, [0.1, 0.25, 0.5, 0.75])
+    q = np.quantile(level_db, [0.05, 0.25, 0.75])
     looks = max(block.looks / block.joined, 1.0) * max((b - a + 1) * 0.7, 1)
-    expected = 10 * np.log10(float(gamma_quantile(looks, 0.0) / gamma_quantile(looks, -1.2816)))
+    expected = _spread_db(looks, -0.6745, -1.645)  # of its quiet moments: others may come on top
     return Standing(
         low_hz=float(freq_hz[0] - step / 2),
         high_hz=float(freq_hz[-1] + step / 2),
@@ -267,11 +296,31 @@ def _standing(
         edge_hz=((b - a) - (three[1] - three[0])) * step / 2,
         bins=bins,
         off_share=off,
-        steadiness=float((q[2] - q[0]) / max(expected, 0.05)),
-        flicker_db=float(q[3] - q[1]),
+        steadiness=float((q[1] - q[0]) / max(expected, 0.05)),
+        restless_db=float(q[1] - q[0]) - expected,
+        flicker_db=float(q[2] - q[1]),
         rows=len(rows),
         time_share=len(rows) / block.rows,
         first_s=float(block.time_s[rows[0]]),
         last_s=float(block.time_s[rows[-1]]),
         on=on,
     )
+
+
+def _spread_db(looks: float, upper: float, lower: float) -> float:
+    """Between two quantiles of noise, told in normal deviations."""
+    return float(10 * np.log10(gamma_quantile(looks, upper) / gamma_quantile(looks, lower)))
+
+
+def _off_in_parts(block: Block, rows: NDArray[np.int64], first: int, last: int) -> float:
+    """Share of the looks at a region in which a part of it is not there, beyond what fading takes away."""
+    half = max(int(1e6 / block.cell_hz / 2), 1)
+    smooth = running_mean(block.power[rows][:, first : last + 1], half)[:, ::half]
+    level = np.median(smooth, axis=0)
+    middle = np.sqrt(block.noise[first : last + 1][::half] * level)
+    looks = block.looks * (2 * half + 1)
+    ratio = middle / np.maximum(level, 1e-30)
+    shapes = gamma_quantile(looks, np.linspace(-6, 0, 61))
+    deviations = np.interp(ratio, shapes, np.linspace(-6, 0, 61))
+    by_chance = 0.5 * (1 + np.tanh(0.8 * deviations))  # close to the normal law
+    return float(np.maximum((smooth < middle).mean(axis=0) - 1.5 * by_chance, 0).mean())

@@ -192,7 +192,7 @@ def _emitter(
                              float(rng.uniform(0.5, 0.95)), first, raster, places, width_hz=width)  # fmt: skip
         case "low rate":
             return tx.low_rate("", int(rng.integers(11, 27)), level, float(rng.uniform(0.01, 0.1)))
-        case "video":
+        case "video" if high_hz > 5.4e9 or high_hz < 3e9:
             width = one_of(ranges.video_width_hz)
             centre = float(rng.uniform(max(low_hz, 5.655e9) + width, min(high_hz, 5.945e9) - width)) \
                 if low_hz > 5e9 and high_hz > 5.7e9 else float(rng.uniform(low_hz + width, high_hz - width))  # fmt: skip
@@ -201,7 +201,7 @@ def _emitter(
         case "narrow":
             width = one_of(ranges.narrow_width_hz)
             return tx.narrow_fm("", level, float(rng.uniform(low_hz + 1e6, high_hz - 1e6)), width)
-        case "carrier":
+        case "carrier" | "video":
             return tx.carrier("", level, float(rng.uniform(low_hz + 1e6, high_hz - 1e6)))
         case "link":
             width = one_of(ranges.link_width_hz)

@@ -91,7 +91,7 @@ def oven(
         begin = rng.normal(-drift_hz / 2, 1e6, len(start))
         return replace(made, centre_hz=made.centre_hz + begin, drift_hz=np.full(len(start), drift_hz))
 
-    return Transmitter("microwave-oven", name, level_dbm, drift_hz + width_hz, make, shapes.bell(width_hz))
+    return Transmitter("microwave-oven", name, level_dbm, 1.4 * width_hz, make, shapes.bell(width_hz))
 
 
 def hopper(
