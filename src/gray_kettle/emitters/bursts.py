@@ -47,11 +47,15 @@ class Narrow:
 
 @dataclass(frozen=True, eq=False)
 class Surroundings:
-    """What a burst has to stand over: power beside each cell and under it, mW, shape (rows, cells)."""
+    """What a burst has to stand over: power beside each cell and under it, mW, shape (rows, cells).
+
+    smooth: mean over a megahertz around each cell, looks: that it sums up. strongest: of each row.
+    """
 
     beside: Floats
     ground: Floats
     smooth: Floats
+    strongest: Floats
     looks: float
 
 
@@ -61,7 +65,7 @@ def surroundings_of(block: Block, ground: Ground) -> Surroundings:
     by_row = np.empty_like(smooth)
     for part, power in zip(ground.slices, under, strict=True):
         by_row[part] = power
-    return Surroundings(_beside(block), by_row, smooth, block.looks * cells)
+    return Surroundings(_beside(block), by_row, smooth, smooth.max(axis=1), block.looks * cells)
 
 
 def _beside(block: Block) -> Floats:

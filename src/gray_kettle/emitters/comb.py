@@ -1,49 +1,65 @@
-"""How many of the bursts that a tuned sweep meets cannot be parts of Wi-Fi: they lie evenly, whatever channels there are.
+"""Bursts of a tuned sweep that cannot be parts of Wi-Fi: of one level they lie evenly, over more than channels fill.
+
+A tuned instrument meets short parts of everything. Parts of Wi-Fi of one level fill the 18 MHz of a channel and leave
+what is beside it empty; a hopper of one level is met as often at every place of its range.
 
 Source: docs/radio-model.md, "Places and hops".
 """
+
+from dataclasses import dataclass
 
 import numpy as np
 
 from gray_kettle.records import FloatArray
 
-_LOW_HZ, _HIGH_HZ, _PART_HZ = 2.4005e9, 2.4805e9, 2e6
-_ROUNDS = 300
+_PART_HZ = 2e6
+_FEWEST_A_PART = 3.5
+_EVEN, _THERE = 0.4, 0.3  # of the mean of a stretch: nearly every part has so much; a part with less ends it
+_WHOLE_HZ, _SHORT_HZ = 60e6, 26e6
+_HOLE = 1
 
 
-def _boxes() -> FloatArray:
-    """Parts of the band that each Wi-Fi channel fills, shape (parts, channels); the last column is all of it."""
-    parts = np.arange(_LOW_HZ + _PART_HZ / 2, _HIGH_HZ, _PART_HZ)
-    columns = []
-    for number in range(1, 14):
-        centre_hz = 2.407e9 + 5e6 * number
-        for half_hz in (9e6, 19e6):
-            inside = np.clip((half_hz + _PART_HZ / 2 - np.abs(parts - centre_hz)) / _PART_HZ, 0, 1)
-            columns.append(inside)
-    columns.append(np.ones(len(parts)))
-    return np.stack(columns, axis=1)
+@dataclass(frozen=True)
+class Stretch:
+    """A range of even bursts. evenness: of its sparse parts against the mean; is_whole: wider than channels reach."""
+
+    low_hz: float
+    high_hz: float
+    evenness: float
+    number: float
+
+    @property
+    def is_whole(self) -> bool:
+        return self.high_hz - self.low_hz >= _WHOLE_HZ
 
 
-def plateau_share(freq_hz: FloatArray) -> tuple[float, float]:
-    """(share of the bursts that lie evenly over the band, how much better that explains them than channels alone).
+def even_stretch(freq_hz: FloatArray, weight: FloatArray, low_hz: float, high_hz: float) -> Stretch | None:
+    """The widest range over which bursts of one level lie evenly; None where they do not."""
+    edges = np.arange(low_hz, high_hz + _PART_HZ, _PART_HZ)
+    plain = np.histogram(freq_hz, edges)[0]
+    counts = np.histogram(freq_hz, edges, weights=weight)[0]
+    if not plain.any():
+        return None
+    usual = float(np.median(counts[plain > 0]))
+    there = counts >= max(_THERE * usual, 0.5)
+    best: Stretch | None = None
+    for first, last in _stretches(there):
+        inside = counts[first : last + 1]
+        mean = float(np.median(inside))
+        if mean <= 0 or plain[first : last + 1].mean() < _FEWEST_A_PART:
+            continue
+        evenness = float(np.quantile(inside, 0.2) / mean)
+        width_hz = edges[last + 1] - edges[first]
+        if width_hz >= _SHORT_HZ and evenness >= _EVEN and inside.max() < 6 * mean:
+            found = Stretch(float(edges[first]), float(edges[last + 1]), evenness, float(inside.sum()))
+            if best is None or found.high_hz - found.low_hz > best.high_hz - best.low_hz:
+                best = found
+    return best
 
-    A mixture of boxes, one for each channel, with and without an even one, fitted by expectation and maximisation;
-    the second figure is the gain in log likelihood.
-    """
-    counts = np.histogram(freq_hz, np.arange(_LOW_HZ, _HIGH_HZ + 1, _PART_HZ))[0].astype(float)
-    number = counts.sum()
-    if number < 10:
-        return 0.0, 0.0
-    boxes = _boxes()
-    boxes = boxes / boxes.sum(axis=0)
-    with_even, share = _fitted(counts, boxes)
-    without, _ = _fitted(counts, boxes[:, :-1])
-    return float(share[-1]), float(with_even - without)
 
-
-def _fitted(counts: FloatArray, shapes: FloatArray) -> tuple[float, FloatArray]:
-    share = np.full(shapes.shape[1], 1 / shapes.shape[1])
-    for _ in range(_ROUNDS):
-        mixed = shapes @ share + 1e-9
-        share = share * (shapes.T @ (counts / mixed)) / counts.sum()
-    return float((counts * np.log(shapes @ share + 1e-9)).sum()), share
+def _stretches(there: "np.ndarray") -> list[tuple[int, int]]:
+    at = np.flatnonzero(there)
+    if not len(at):
+        return []
+    cuts = np.flatnonzero(np.diff(at) > _HOLE + 1)
+    return list(zip(at[np.append(0, cuts + 1)].tolist(), at[np.append(cuts, len(at) - 1)].tolist(), strict=True))

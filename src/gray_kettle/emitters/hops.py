@@ -3,6 +3,7 @@
 Source: docs/radio-model.md, "Places and hops".
 """
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -10,9 +11,11 @@ from numpy.typing import NDArray
 
 from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import Narrow, Surroundings, thresholds
-from gray_kettle.emitters.comb import plateau_share
+from gray_kettle.emitters.comb import Stretch, even_stretch
 from gray_kettle.records import FloatArray, IntArray
 
+ADVERTISING_HZ = (2.402e9, 2.426e9, 2.480e9)
+_IN_PART_HZ = 0.3e6
 _PLACE_HZ = 0.45e6  # by which centres of bursts on one place may differ, beside half a bin
 _FEWEST_FIXED, _FEWEST_HOPS = 4, 8
 _COMPARED = 6  # so many places may be of things that stay; a hopper has more
@@ -21,7 +24,12 @@ _GROUP_HZ = 1e6
 _LEVEL_BAND_DB, _LEVEL_STEP_DB = 3.0, 2.0
 _RASTERS_HZ = (0.55e6, 4.2e6)
 _LEAST_RASTER = 14.0  # how far the strongest comb stands over chance (exponent)
+_LEAST_COMB, _COMB_PART_HZ = 0.25, 8e6
+_LOW_BAND_HZ, _FINE_HZ, _ONE_PLACE_HZ = 2.5e9, 3.5e5, 1.4e6
+_MOST_SHARE = 1.2  # one hopper cannot be on the air more than always
 _EDGES_HZ = 1.2e6
+_MUCH_STRONGER = 100.0
+_LEAST_TURN_S, _FEWEST_TURNS = 0.8, 5
 
 
 @dataclass(frozen=True, eq=False)
@@ -62,16 +70,18 @@ class Hops:
     evenness: float
 
 
-def find_places(block: Block, narrow: Narrow, around: Surroundings) -> tuple[list[Fixed], Narrow]:
-    """The places that bursts come back to, and the bursts that are left."""
-    tolerance_hz = _PLACE_HZ + block.cell_hz / 2
+def find_places(
+    block: Block, narrow: Narrow, around: Surroundings, lines_hz: tuple[float, ...] = ()
+) -> tuple[list[Fixed], Narrow]:
+    """The places that bursts come back to, and the bursts that are left. lines_hz: of narrow things that stand."""
+    tolerance_hz = _tolerance_hz(block)
     left = np.ones(len(narrow), bool)
     windows: list[tuple[int, float]] = []
     freq_hz = np.sort(narrow.freq_hz)
     count = np.searchsorted(freq_hz, freq_hz + 2 * tolerance_hz, side="right") - np.arange(len(freq_hz))
     taken = np.zeros(len(freq_hz), bool)
     for k in np.argsort(-count, kind="stable"):
-        if count[k] < _FEWEST_FIXED or len(windows) > 40:
+        if len(windows) > _COMPARED + 20:
             break
         if not taken[k : k + count[k]].any():
             taken[k : k + count[k]] = True
@@ -86,11 +96,50 @@ def find_places(block: Block, narrow: Narrow, around: Surroundings) -> tuple[lis
         level = float(np.median(narrow.level_dbm[near]))
         near &= np.abs(narrow.level_dbm - level) <= max(3 * _SAME_LEVEL_DB / np.sqrt(block.looks), 6.0)
         fixed = _fixed(block, narrow, around, near)
-        if block.span.is_tuned and not _stands_out(block, narrow, fixed):
+        is_foot = _comes_with_others(block, around, fixed.bursts)
+        if not is_foot and block.span.is_tuned and not _stands_out(block, narrow, fixed):
             continue
         left &= ~near
-        found.append(fixed)
+        if not is_foot and not any(abs(fixed.centre_hz - hz) < 1e6 for hz in lines_hz):
+            found.append(fixed)
     return found, narrow.those(left)
+
+
+def _tolerance_hz(block: Block) -> float:
+    """By which bursts on one place may differ; a tuned sweep meets a part of each."""
+    return _PLACE_HZ + block.cell_hz / 2 + (_IN_PART_HZ if block.span.is_tuned else 0.0)
+
+
+def find_advertising(block: Block, narrow: Narrow, around: Surroundings) -> tuple[list[Fixed], Narrow]:
+    """Bursts of one level on two or three of the places of advertising, and the bursts that are left."""
+    tolerance_hz = 1.5 * _tolerance_hz(block)
+    at = [np.abs(narrow.freq_hz - hz) <= tolerance_hz for hz in ADVERTISING_HZ]
+    joint = at[0] | at[1] | at[2]
+    if joint.sum() < _FEWEST_FIXED:
+        return [], narrow
+    for level in _levels(narrow.level_dbm[joint]):
+        alike = np.abs(narrow.level_dbm - level) <= _SAME_LEVEL_DB + (3.0 if block.span.is_tuned else 0.0)
+        counts, chances = [], []
+        for hz, here in zip(ADVERTISING_HZ, at, strict=True):
+            away = np.abs(narrow.freq_hz - hz)
+            beside = alike & (away > tolerance_hz + 0.3e6) & (away < 5e6)
+            counts.append(int((here & alike).sum()))
+            chances.append(float(beside.sum()) * tolerance_hz / (4.7e6 - tolerance_hz))
+        stands = [n >= max(2, 3 * c + 1.5 * np.sqrt(c)) for n, c in zip(counts, chances, strict=True)]
+        number = sum(n for n, is_there in zip(counts, stands, strict=True) if is_there)
+        if sum(stands) < 2 or number < 5 or max(counts) > 0.9 * number:
+            continue
+        its = [here & alike for here, is_there in zip(at, stands, strict=True) if is_there]
+        left = ~np.logical_or.reduce(its)
+        return [_fixed(block, narrow, around, near) for near in its], narrow.those(left)
+    return [], narrow
+
+
+def _levels(level_dbm: FloatArray) -> list[float]:
+    """Levels around which most lie, the fullest first."""
+    centres = np.arange(level_dbm.min(), level_dbm.max() + 2, 2.0)
+    numbers = (np.abs(level_dbm[None, :] - centres[:, None]) <= 4).sum(axis=1)
+    return [float(centres[k]) for k in np.argsort(-numbers, kind="stable")[:3]]
 
 
 def _stands_out(block: Block, narrow: Narrow, fixed: Fixed) -> bool:
@@ -101,6 +150,15 @@ def _stands_out(block: Block, narrow: Narrow, fixed: Fixed) -> bool:
     return fixed.alone >= (6.0 if at_edge else 3.0)
 
 
+def _comes_with_others(block: Block, around: Surroundings, bursts: Narrow) -> bool:
+    """Whether they only come when something much stronger is on the air elsewhere: then they are a part of that."""
+    own_mw = 10 ** (float(np.median(bursts.level_dbm)) / 10) / max(1e6 / block.span.step_hz, 1.0)
+    covered = around.strongest > _MUCH_STRONGER * own_mw
+    expected = len(bursts) * (1 - covered.mean())
+    alone = int((~covered[bursts.row]).sum())
+    return bool(expected > 2.5 and alone < 0.3 * expected)
+
+
 def _fixed(block: Block, narrow: Narrow, around: Surroundings, near: NDArray[np.bool_]) -> Fixed:
     bursts = narrow.those(near)
     centre = float(np.median(bursts.freq_hz))
@@ -108,7 +166,7 @@ def _fixed(block: Block, narrow: Narrow, around: Surroundings, near: NDArray[np.
     away = np.abs(narrow.freq_hz - centre)
     beside = (away > 1.6e6) & (away < 6e6) & (np.abs(narrow.level_dbm - level) < 8)
     per_hz = beside.sum() / 8.8e6
-    span_hz = 2 * 1.5 * (_PLACE_HZ + block.cell_hz / 2)
+    span_hz = 2 * 1.5 * _tolerance_hz(block)
     visible = _visible_rows(block, around, centre, level, bursts.row)
     return Fixed(
         bursts, centre, float(np.quantile(np.abs(bursts.freq_hz - centre), 0.7)), float(np.median(bursts.width_hz)),
@@ -134,7 +192,7 @@ def find_hops(block: Block, narrow: Narrow, around: Surroundings) -> list[Hops]:
     if len(narrow) < _FEWEST_HOPS:
         return []
     if block.span.is_tuned:
-        groups = _even_levels(block, narrow)
+        groups = _even_levels(block, narrow, around)
     else:
         groups = _by_level(block, narrow)
     found = [h for group in groups if (h := _hops(block, group, around)) is not None]
@@ -160,25 +218,61 @@ def _by_level(block: Block, narrow: Narrow) -> list[Narrow]:
     return [narrow]
 
 
-def _even_levels(block: Block, narrow: Narrow) -> list[Narrow]:
+def _even_levels(block: Block, narrow: Narrow, around: Surroundings) -> list[Narrow]:
     """In a tuned sweep: groups of one level that are met over a range whatever channels lie in it."""
-    groups, left = [], np.ones(len(narrow), bool)
-    lowest, highest = narrow.level_dbm.min(), narrow.level_dbm.max()
+    groups: list[Narrow] = []
+    left = np.ones(len(narrow), bool)
+    lowest, highest = float(narrow.level_dbm.min()), float(narrow.level_dbm.max())
+    ends_hz = (float(block.freq_hz[0]), float(block.freq_hz[-1]))
+    at = np.linspace(*ends_hz, 42)
     for level in np.arange(highest, lowest, -_LEVEL_STEP_DB):
         in_band = left & (np.abs(narrow.level_dbm - level) <= _LEVEL_BAND_DB)
-        if in_band.sum() < 3 * _FEWEST_HOPS:
+        if in_band.sum() < 5 * _FEWEST_HOPS:
             continue
-        even, gain = plateau_share(narrow.freq_hz[in_band])
-        if even > 0.55 and gain > 25:
-            whole = left & (np.abs(narrow.level_dbm - level) <= 2 * _LEVEL_BAND_DB)
-            groups.append(narrow.those(whole))
-            left &= ~whole
+        its = narrow.those(in_band)
+        visible = np.array([_visible_rows(block, around, float(f), float(level), its.row) for f in at])
+        weight = block.rows / np.maximum(np.interp(its.freq_hz, at, visible), 0.1 * block.rows)
+        stretch = even_stretch(its.freq_hz, weight, *ends_hz)
+        if stretch is None:
+            continue
+        inside = (narrow.freq_hz > stretch.low_hz) & (narrow.freq_hz < stretch.high_hz)
+        whole = left & inside & (np.abs(narrow.level_dbm - level) <= 2 * _LEVEL_BAND_DB)
+        group = narrow.those(whole)
+        left &= ~whole
+        if _is_no_channels(block, group, stretch) and len(group) >= max((len(g) for g in groups), default=0):
+            groups.append(group)  # what follows at lower levels are those of its bursts that were met in part
     return groups
+
+
+def _is_no_channels(block: Block, group: Narrow, stretch: Stretch) -> bool:
+    """Whether a range of even bursts cannot be channels side by side."""
+    if stretch.high_hz < _LOW_BAND_HZ and stretch.is_whole:
+        # Channels begin at 2403 MHz; the common hoppers have a place below, and none above 2480.
+        below = (group.freq_hz < 2.4029e9).sum()
+        above = (group.freq_hz > 2.4812e9).sum()
+        if below < 0.3 * len(group) * 1.4 / 79 or above > 0.02 * len(group):
+            return _comb(block, group)
+        return block.cell_hz > _FINE_HZ or float(np.quantile(group.width_hz, 0.9)) < _ONE_PLACE_HZ
+    return _comb(block, group)
+
+
+def _comb(block: Block, group: Narrow) -> bool:
+    """A raster shows that is none of channels' edges, evenly through the range."""
+    raster_hz, _, phase_hz = raster_of(group.freq_hz, block.cell_hz)
+    if math.isnan(raster_hz):
+        return False
+    on_raster = np.cos(2 * np.pi * (group.freq_hz - 2.4e9 - phase_hz) / raster_hz)
+    part = np.floor((group.freq_hz - group.freq_hz.min()) / _COMB_PART_HZ).astype(int)
+    number = np.bincount(part)
+    mean = np.bincount(part, on_raster)[number > 0] / number[number > 0]
+    return bool(len(mean) >= 3 and np.quantile(mean, 0.25) > _LEAST_COMB)
 
 
 def _hops(block: Block, bursts: Narrow, around: Surroundings) -> Hops | None:
     freq_hz = bursts.freq_hz
     # The farthest are left out where there are many: something else may be among them.
+    if _comes_with_others(block, around, bursts):
+        return None
     cut = 0.01 if len(bursts) > 100 else 0.0
     low, high = (float(q) for q in np.quantile(freq_hz, [cut, 1 - cut]))
     places = len(np.unique(np.rint(freq_hz / _GROUP_HZ)))
@@ -191,14 +285,15 @@ def _hops(block: Block, bursts: Narrow, around: Surroundings) -> Hops | None:
     visible = np.array([_visible_rows(block, around, float(f), level, bursts.row) for f in at])
     # Where others cover it most of the time, what was met there stands for more.
     weight = 1 / np.maximum(np.interp(freq_hz, at, visible), 0.02 * block.rows + 1)
-    share = float(min(weight.sum(), 1.0))
+    share = float(weight.sum())
     if block.span.is_tuned:  # each row meets it where the instrument happens to be
         crossed = max(block.span.sweep_s * (high - low) / (block.span.step_hz * block.span.bins), 1e-6)
         dwell_cells = max(width / block.span.step_hz, 1.0)
-        share = float(min(weight.sum() * dwell_cells * block.span.sweep_s / block.span.bins
-                    / crossed * (high - low) / width, 1.0))  # fmt: skip
+        share = weight.sum() * dwell_cells * block.span.sweep_s / block.span.bins / crossed * (high - low) / width
+    if share > _MOST_SHARE:
+        return None
     return Hops(
-        bursts, weight / weight.sum(), low, high, width, level, float(bursts.level_dbm.std()), share, places, raster, strength, phase,
+        bursts, weight / weight.sum(), low, high, width, level, float(bursts.level_dbm.std()), min(float(share), 1.0), places, raster, strength, phase,
         _dwelling(bursts, block), _evenness(freq_hz, low, high),
     )  # fmt: skip
 
@@ -243,3 +338,23 @@ def _evenness(freq_hz: FloatArray, low: float, high: float) -> float:
     parts = max(int((high - low) / 4e6), 2)
     counts = np.histogram(freq_hz, parts, (low, high))[0]
     return float((counts >= max(np.median(counts) / 3, 1)).mean())
+
+
+def period_of(when_s: FloatArray) -> float:
+    """Time after which bursts come back, as the beam of an antenna that turns; 0 where they do not."""
+    when_s = np.unique(np.round(when_s - when_s[0], 2))
+    turns = when_s[np.append(True, np.diff(when_s) > _LEAST_TURN_S / 2)]  # one for each pass
+    if len(turns) < _FEWEST_TURNS:
+        return 0.0
+    steps = np.diff(turns)
+    shortest = float(np.median(steps))
+    for period in (shortest, float(steps.min()), shortest / 2):
+        if period < _LEAST_TURN_S:
+            continue
+        number = np.rint(turns / period)
+        if (number < 1).sum() > 1 or len(np.unique(number)) < len(number):
+            continue
+        slope = float((number * turns).sum() / (number**2).sum())  # a pass may be missed, none comes between
+        if np.abs(turns - number * slope).max() < 0.12 * slope:
+            return slope
+    return 0.0

@@ -14,7 +14,7 @@ from functools import cache
 import numpy as np
 
 from gray_kettle.air.channels import BANDS, all_channels
-from gray_kettle.emitters.hops import Fixed, Hops
+from gray_kettle.emitters.hops import ADVERTISING_HZ, Fixed, Hops
 from gray_kettle.emitters.mains import Locked
 from gray_kettle.emitters.standing import Standing
 from gray_kettle.records import FloatArray
@@ -23,7 +23,6 @@ UNKNOWN_COST = 4.0
 _MOST_COST = 9.0
 _VIDEO_HZ = ((2.39e9, 2.5e9), (5.64e9, 5.96e9))
 _RADAR_HZ = ((5.25e9, 5.35e9), (5.47e9, 5.725e9))
-ADVERTISING_HZ = (2.402e9, 2.426e9, 2.480e9)
 WIFI = "wi-fi"
 _WIFI_WIDTHS_HZ = {20: (15.8e6, 20.2e6), 40: (34.8e6, 40.2e6), 80: (74e6, 80.4e6), 160: (150e6, 161e6)}  # 3 dB
 
@@ -50,7 +49,7 @@ def _is_in(hz: float, ranges: tuple[tuple[float, float], ...], softness: float) 
     return min(expects(hz, low, high, softness) for low, high in ranges)
 
 
-def of_standing(s: Standing, step_hz: float) -> tuple[tuple[str, float], ...]:
+def of_standing(s: Standing, step_hz: float, pauses_show: bool) -> tuple[tuple[str, float], ...]:
     """Something that stands without a pause: by its width, its shape and its steadiness."""
     width = s.width10_hz
     log_width = math.log10(max(width, 1.0))
@@ -68,7 +67,7 @@ def of_standing(s: Standing, step_hz: float) -> tuple[tuple[str, float], ...]:
         + _is_in(s.centre_hz, _VIDEO_HZ, 3e6) + (0.0 if resolved else 2.0),
         "point-to-point": expects(width, 5e6, 46e6, 0.7e6) + expects(shape, 0.8, 1.0, 0.04),
         "broadband-noise": _noise_cost(s, width, shape),
-        WIFI: wifi_cost(s),
+        WIFI: wifi_cost(s, pauses_show),
     }  # fmt: skip
     sureness = 1 - 0.5 * math.exp(-max(s.over_db - 4, 0) / 4)
     return compared(costs, sureness)
@@ -80,18 +79,19 @@ def _noise_cost(s: Standing, width: float, shape: float) -> float:
     return min(soft, expects(width, 50e6, math.inf, 3e6) + 0.5)
 
 
-def wifi_cost(s: Standing) -> float:
+def wifi_cost(s: Standing, pauses_show: bool) -> float:
     """A channel that is hardly ever free looks so: flat, of a channel's width, on the raster of channels.
 
-    Even then it pauses between frames: the more rows without a pause, the less it is that.
+    Even then it pauses between frames: the more rows without a pause, the less it is that, where pauses_show (rows
+    that keep the highest level do not show them).
     """
     middle_hz = (s.low_hz + s.high_hz) / 2
     place = min(
         expects(s.width3_hz, narrowest, widest, 0.5e6) + expects(off_hz, 0, 0.8e6, 0.35e6)
         for (narrowest, widest), off_hz in zip(_WIFI_WIDTHS_HZ.values(), _off_raster_hz(middle_hz), strict=True)
     )
-    no_pause = min(0.015 * s.rows, 3.0) if s.off_share < 0.002 else 0.0
-    return place + expects(s.width3_hz / s.width10_hz, 0.78, 1.0, 0.06) + no_pause - 1.0
+    no_pause = min(0.015 * s.rows, 2.0) if s.off_share < 0.002 and pauses_show else 0.0
+    return place + expects(s.width3_hz / s.width10_hz, 0.78, 1.0, 0.06) + no_pause - 1.5
 
 
 def _off_raster_hz(centre_hz: float) -> list[float]:
@@ -116,25 +116,30 @@ def of_fixed(f: Fixed, step_hz: float, period_s: float) -> tuple[tuple[str, floa
     costs = {"unknown": UNKNOWN_COST - 1.0}
     if low_band:
         on_raster = expects(raster_hz, 0, within, 0.15e6 + 0.1 * step_hz)
-        costs["802.15.4"] = on_raster + width + expects(f.share, 0, 0.3, 0.08) \
+        costs["802.15.4"] = on_raster + width + expects(f.share, 0, 0.15, 0.04) \
             + expects(f.centre_hz, 2.4043e9, 2.4807e9, 0.2e6)  # fmt: skip
         nearest = min(abs(f.centre_hz - hz) for hz in ADVERTISING_HZ)
         # One of three places alone: the others may be covered.
         costs["ble-advertising"] = expects(nearest, 0, within, 0.15e6) + width + 2.0 + expects(f.share, 0, 0.1, 0.05)
     else:
-        rhythm = 0.0 if period_s > 0 else 1.2
+        rhythm = 0.0 if period_s > 0 else 2.6
         costs["radar"] = _is_in(f.centre_hz, _RADAR_HZ, 1e6) + expects(f.share, 0, 0.05, 0.03) + rhythm
     enough = 1 - math.exp(-len(f.bursts) / 4)
     return compared(costs, enough)
 
 
-def of_hops(h: Hops, step_hz: float) -> tuple[tuple[str, float], ...]:
-    """Bursts that go from place to place: by raster, range, width and dwelling."""
+def of_hops(h: Hops, step_hz: float, fading_db: float) -> tuple[tuple[str, float], ...]:
+    """Bursts that go from place to place: by raster, range, width, dwelling, and a level that is always the same.
+
+    fading_db: by which levels spread that are the same.
+    """
     low_band = h.high_hz < 2.5e9
+    # Where its raster shows, a part of its range is enough: others may cover the rest.
+    end = 2e6 if math.isnan(h.raster_hz) else 8e6
     classic = {
         "raster": 0.0 if math.isnan(h.raster_hz) else expects(h.raster_hz, 0.98e6, 1.02e6, 0.015e6),
         "phase": 0.0 if math.isnan(h.raster_hz) else expects(min(h.phase_hz % 1e6, 1e6 - h.phase_hz % 1e6), 0, 0.2e6, 0.08e6),
-        "range": expects(h.low_hz, 2.4012e9, 2.426e9, 2e6) + expects(h.high_hz, 2.472e9, 2.4808e9, 2e6),
+        "range": expects(h.low_hz, 2.4012e9, 2.426e9, end) + expects(h.high_hz, 2.472e9, 2.4808e9, end),
         "width": expects(h.width_hz, 0, 1.5e6 + 0.55 * step_hz, 0.15e6 + 0.1 * step_hz),
         "dwelling": expects(h.dwelling, 0, 3.0, 1.0),
         "evenness": expects(h.evenness, 0.6, 1.0, 0.2),
@@ -146,9 +151,10 @@ def of_hops(h: Hops, step_hz: float) -> tuple[tuple[str, float], ...]:
         "evenness": expects(h.evenness, 0.5, 1.0, 0.2),
         "usual": 1.2,  # there are many more of the common kind
     }
-    costs = {"frequency-hopper": sum(other.values())}
+    level = expects(h.level_spread_db, 0, fading_db + 2.5, 1.0)
+    costs = {"frequency-hopper": sum(other.values()) + level}
     if low_band:
-        costs["bluetooth"] = sum(classic.values())
+        costs["bluetooth"] = sum(classic.values()) + level
     enough = 1 - math.exp(-len(h.bursts) / 6)
     return compared(costs, enough)
 

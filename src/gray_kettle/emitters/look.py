@@ -12,7 +12,15 @@ import numpy as np
 from gray_kettle.emitters import kinds
 from gray_kettle.emitters.block import Block, block_of
 from gray_kettle.emitters.bursts import Narrow, Surroundings, find_narrow, surroundings_of
-from gray_kettle.emitters.hops import Fixed, Hops, find_hops, find_places
+from gray_kettle.emitters.hops import (
+    ADVERTISING_HZ,
+    Fixed,
+    Hops,
+    find_advertising,
+    find_hops,
+    find_places,
+    period_of,
+)
 from gray_kettle.emitters.mains import Locked, find_locked
 from gray_kettle.emitters.sighting import Sighting
 from gray_kettle.emitters.standing import Ground, Standing, find_standing
@@ -35,9 +43,11 @@ def look(
     ground = find_standing(block)
     around = surroundings_of(block, ground)
     narrow = find_narrow(block, around)
-    fixed, rest = find_places(block, narrow, around)
+    lines_hz = tuple(s.centre_hz for s in ground.regions if s.width10_hz < 1.5e6)
+    advertising, rest = find_advertising(block, narrow, around)
+    fixed, rest = find_places(block, rest, around, lines_hz)
     found = [_from_standing(block, s) for s in ground.regions]
-    found += _from_fixed(block, fixed)
+    found += _from_advertising(block, advertising) + _from_fixed(block, fixed)
     found += [_from_hops(block, h) for h in find_hops(block, rest, around)]
     locked = find_locked(block, around)
     if locked is not None:
@@ -72,8 +82,9 @@ def _channels(
 
 
 def _from_standing(block: Block, s: Standing) -> Sighting | None:
-    likely = _claimed(kinds.of_standing(s, block.span.step_hz))
-    if likely is None or s.over_db < 6:
+    likely = _claimed(kinds.of_standing(s, block.span.step_hz, block.span.detector != "max"))
+    wide = s.width10_hz > 15e6
+    if likely is None or s.over_db < (4.5 if wide else 6.5) or (s.time_share < 0.3 and s.over_db < 11 and not wide):
         return None
     return Sighting(
         likely, s.low_hz, s.high_hz, s.width10_hz, s.level_dbm, s.time_share, s.first_s, s.last_s, s.rows,
@@ -81,32 +92,32 @@ def _from_standing(block: Block, s: Standing) -> Sighting | None:
     )  # fmt: skip
 
 
+def _from_advertising(block: Block, places: list[Fixed]) -> list[Sighting | None]:
+    if not places:
+        return []
+    number = sum(len(f.bursts) for f in places)
+    likely = kinds.compared(
+        {"ble-advertising": 0.0 if len(places) == len(ADVERTISING_HZ) else 1.0}, 1 - math.exp(-number / 5)
+    )
+    low, high = min(f.centre_hz for f in places) - 1e6, max(f.centre_hz for f in places) + 1e6
+    # The places that others cover see as much as those that show.
+    share = float(np.mean([f.share for f in places]))
+
+    def duty(first: float, last: float) -> float:
+        return sum(share for hz in ADVERTISING_HZ if first - 1e6 < hz < last + 1e6)
+
+    when_s = np.concatenate([f.bursts.when_s for f in places])
+    return [Sighting(
+        likely, low, high, 2e6, float(np.median([f.level_dbm for f in places])), len(ADVERTISING_HZ) * share,
+        float(when_s.min()), float(when_s.max()), number, _channels(block, low, high, duty), (),
+    )]  # fmt: skip
+
+
 def _from_fixed(block: Block, places: list[Fixed]) -> list[Sighting | None]:
-    """Each place on its own, but the three of advertising together."""
+    """Each place on its own."""
     out: list[Sighting | None] = []
-    tolerance_hz = 0.35e6 + 0.4 * block.cell_hz
-    advertising = [
-        min(near, key=lambda f: abs(f.centre_hz - hz))
-        for hz in kinds.ADVERTISING_HZ
-        if (near := [f for f in places if abs(f.centre_hz - hz) <= tolerance_hz and f.share < 0.3])
-    ]
-    if len(advertising) >= 2:
-        level = float(np.median([f.level_dbm for f in advertising]))
-        number = sum(len(f.bursts) for f in advertising)
-        likely = kinds.compared({"ble-advertising": 0.0 if len(advertising) == 3 else 1.0}, 1 - math.exp(-number / 6))
-        bursts = advertising
-        first = min(float(f.bursts.when_s.min()) for f in bursts)
-        last = max(float(f.bursts.when_s.max()) for f in bursts)
-        lows, highs = min(f.centre_hz for f in bursts) - 1e6, max(f.centre_hz for f in bursts) + 1e6
-        def duty(a: float, b: float) -> float:
-            return sum(f.share for f in bursts if a - 1e6 < f.centre_hz < b + 1e6)
-        out.append(Sighting(
-            likely, lows, highs, 2e6, level, min(sum(f.share for f in bursts), 1.0), first, last,
-            sum(len(f.bursts) for f in bursts), _channels(block, lows, highs, duty), (),
-        ))  # fmt: skip
-        places = [f for f in places if not any(f is a for a in advertising)]
     for f in places:
-        likely = _claimed(kinds.of_fixed(f, block.cell_hz, 0.0))
+        likely = _claimed(kinds.of_fixed(f, block.cell_hz, period_of(f.bursts.when_s)))
         # In a tuned sweep parts of wide bursts look narrow: only what is where a known kind sits is told.
         if likely is None or (likely[0][0] == "unknown" and (block.span.is_tuned or len(f.bursts) < 10)):
             continue
@@ -120,7 +131,9 @@ def _from_fixed(block: Block, places: list[Fixed]) -> list[Sighting | None]:
 
 
 def _from_hops(block: Block, h: Hops) -> Sighting | None:
-    likely = _claimed(kinds.of_hops(h, block.cell_hz))
+    looks = block.looks * max(1e6 / block.cell_hz, 1)
+    fading_db = 5.6 / math.sqrt(looks) + (2.5 if block.span.is_tuned else 0.0)
+    likely = _claimed(kinds.of_hops(h, block.cell_hz, fading_db))
     if likely is None:
         return None
     half = h.width_hz / 2

@@ -111,9 +111,12 @@ def by_chance(number: int, ranges: Ranges, wifi_only: bool = False) -> ByChance:
     rows = min(int(rate * rng.uniform(30, 120)), _MOST_BINS // bins)
     tuned = rng.random() < 0.4
     averages = 1 if tuned else int(rng.choice([1, 1, 1, 2, 4]))
-    span = Span(low_hz + step_hz / 2, step_hz, bins, averages=averages,
-                sweep_s=round(float(rng.uniform(0.3, 0.95)) / rate, 4) if tuned else 0.0)  # fmt: skip
-    hold_s = span.sweep_s / bins if tuned and rng.random() < 0.5 else 0.0
+    sweep_s = round(float(rng.uniform(0.3, 0.95)) / rate, 4) if tuned else 0.0
+    hold_s = sweep_s / bins if tuned and rng.random() < 0.5 else 0.0
+    if band == "5" and not tuned and rng.random() < 0.5:
+        hold_s = 2e-3  # a peak detector: single frames of microseconds hardly ever meet a pulse
+    detector = "max" if hold_s else "sample"
+    span = Span(low_hz + step_hz / 2, step_hz, bins, detector=detector, averages=averages, sweep_s=sweep_s)
     instrument = Instrument(span, float(rng.uniform(6, 14)), 2e-4 if averages > 1 else 0.0, hold_s)
     time_s = _START_S + 1000.0 * number + np.arange(rows) / rate + rng.uniform(0, 2e-3, rows)
     met = [_wifi(k, band, low_hz, high_hz, ranges, rng) for k in range(rng.integers(1 if wifi_only else 0, 13))]
