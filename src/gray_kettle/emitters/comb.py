@@ -15,22 +15,18 @@ from gray_kettle.records import FloatArray
 _PART_HZ = 2e6
 _FEWEST_A_PART = 3.5
 _EVEN, _THERE = 0.4, 0.3  # of the mean of a stretch: nearly every part has so much; a part with less ends it
-_WHOLE_HZ, _SHORT_HZ = 60e6, 26e6
+_SHORT_HZ = 22e6
 _HOLE = 1
 
 
 @dataclass(frozen=True)
 class Stretch:
-    """A range of even bursts. evenness: of its sparse parts against the mean; is_whole: wider than channels reach."""
+    """A range of even bursts. evenness: of its sparse parts against the mean."""
 
     low_hz: float
     high_hz: float
     evenness: float
     number: float
-
-    @property
-    def is_whole(self) -> bool:
-        return self.high_hz - self.low_hz >= _WHOLE_HZ
 
 
 def even_stretch(freq_hz: FloatArray, weight: FloatArray, low_hz: float, high_hz: float) -> Stretch | None:

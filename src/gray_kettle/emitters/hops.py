@@ -26,8 +26,10 @@ _RASTERS_HZ = (0.55e6, 4.2e6)
 _LEAST_RASTER = 14.0  # how far the strongest comb stands over chance (exponent)
 _LEAST_COMB, _COMB_PART_HZ = 0.25, 8e6
 _LOW_BAND_HZ, _FINE_HZ, _ONE_PLACE_HZ = 2.5e9, 3.5e5, 1.4e6
+_MANY_CHANNELS_HZ, _CHANNEL_HZ = 52e6, ((0.0, 23.5e6), (32e6, 41e6))
 _MOST_SHARE = 1.2  # one hopper cannot be on the air more than always
-_EDGES_HZ = 1.2e6
+_ALONE = 4.0
+_LEAST_FIXED_SHARE, _LEAST_HOP_SHARE = 0.004, 0.008  # of the rows
 _MUCH_STRONGER = 100.0
 _LEAST_TURN_S, _FEWEST_TURNS = 0.8, 5
 
@@ -51,7 +53,8 @@ class Hops:
     """Bursts that go from place to place. raster_hz: NaN where none shows; phase_hz: of the raster, from 0 Hz.
 
     weight: of each burst, by how seldom it can be seen there. dwelling: how often the next row finds it at the same place, against chance. evenness: share of its range, in
-    parts of 4 MHz, that it visits about as often as it should.
+    parts of 4 MHz, that it visits about as often as it should. seen_below, seen_above: whether it could have been seen
+    beyond its range.
     """
 
     bursts: Narrow
@@ -68,6 +71,8 @@ class Hops:
     phase_hz: float
     dwelling: float
     evenness: float
+    seen_below: bool
+    seen_above: bool
 
 
 def find_places(
@@ -90,14 +95,14 @@ def find_places(
     usual = counts[_COMPARED] if len(counts) > _COMPARED else 0
     found = []
     for number, at_hz in windows:
-        if number < 2.5 * usual + 3 * np.sqrt(usual) + _FEWEST_FIXED:
+        if number < max(2.5 * usual + 3 * np.sqrt(usual) + _FEWEST_FIXED, _LEAST_FIXED_SHARE * block.rows):
             continue
         near = np.abs(narrow.freq_hz - at_hz) <= 1.5 * tolerance_hz
         level = float(np.median(narrow.level_dbm[near]))
         near &= np.abs(narrow.level_dbm - level) <= max(3 * _SAME_LEVEL_DB / np.sqrt(block.looks), 6.0)
         fixed = _fixed(block, narrow, around, near)
         is_foot = _comes_with_others(block, around, fixed.bursts)
-        if not is_foot and block.span.is_tuned and not _stands_out(block, narrow, fixed):
+        if not is_foot and block.span.is_tuned and not _stands_out(block, around, fixed):
             continue
         left &= ~near
         if not is_foot and not any(abs(fixed.centre_hz - hz) < 1e6 for hz in lines_hz):
@@ -121,17 +126,22 @@ def find_advertising(block: Block, narrow: Narrow, around: Surroundings) -> tupl
         alike = np.abs(narrow.level_dbm - level) <= _SAME_LEVEL_DB + (3.0 if block.span.is_tuned else 0.0)
         counts, chances = [], []
         for hz, here in zip(ADVERTISING_HZ, at, strict=True):
-            away = np.abs(narrow.freq_hz - hz)
-            beside = alike & (away > tolerance_hz + 0.3e6) & (away < 5e6)
+            away = narrow.freq_hz[alike] - hz
+            beside = away[(np.abs(away) > tolerance_hz + 0.3e6) & (np.abs(away) < 5e6)]
             counts.append(int((here & alike).sum()))
-            chances.append(float(beside.sum()) * tolerance_hz / (4.7e6 - tolerance_hz))
+            fuller = max(int((beside > 0).sum()), int((beside < 0).sum()))
+            chances.append(2 * fuller * tolerance_hz / (4.7e6 - tolerance_hz))
         stands = [n >= max(2, 3 * c + 1.5 * np.sqrt(c)) for n, c in zip(counts, chances, strict=True)]
         number = sum(n for n, is_there in zip(counts, stands, strict=True) if is_there)
         if sum(stands) < 2 or number < 5 or max(counts) > 0.9 * number:
             continue
         its = [here & alike for here, is_there in zip(at, stands, strict=True) if is_there]
         left = ~np.logical_or.reduce(its)
-        return [_fixed(block, narrow, around, near) for near in its], narrow.those(left)
+        found = [_fixed(block, narrow, around, near) for near in its]
+        if block.span.is_tuned:
+            found = [f for f in found if _stands_out(block, around, f)]
+        if len(found) >= 2:
+            return found, narrow.those(left)
     return [], narrow
 
 
@@ -142,12 +152,18 @@ def _levels(level_dbm: FloatArray) -> list[float]:
     return [float(centres[k]) for k in np.argsort(-numbers, kind="stable")[:3]]
 
 
-def _stands_out(block: Block, narrow: Narrow, fixed: Fixed) -> bool:
-    """In a tuned sweep parts of wide bursts look narrow, most of all at the edges of channels."""
-    edge_hz = (fixed.centre_hz - 2.407e9) % 5e6 if fixed.centre_hz < 3e9 else (fixed.centre_hz - 5e9) % 20e6
-    edges = (1e6, 4e6) if fixed.centre_hz < 3e9 else (9e6, 11e6, 1e6, 19e6)
-    at_edge = min(abs(edge_hz - e) for e in edges) < _EDGES_HZ
-    return fixed.alone >= (6.0 if at_edge else 3.0)
+def _stands_out(block: Block, around: Surroundings, fixed: Fixed) -> bool:
+    """In a tuned sweep parts of wide bursts look narrow, most of all at the edges of channels: there as much of one
+    level lies to one side, narrow or not.
+    """
+    if fixed.alone < _ALONE:
+        return False
+    own_mw = 10 ** (fixed.level_dbm / 10) / max(1e6 / block.span.step_hz, 1.0)
+    away = block.freq_hz - fixed.centre_hz
+    sides = [(away > 2.5e6) & (away < 9e6), (away < -2.5e6) & (away > -9e6)]
+    level = around.smooth / own_mw
+    alike = (level > 0.15) & (level < 6)
+    return fixed.share > max(float(alike[:, side].mean()) for side in sides if side.any())
 
 
 def _comes_with_others(block: Block, around: Surroundings, bursts: Narrow) -> bool:
@@ -163,9 +179,9 @@ def _fixed(block: Block, narrow: Narrow, around: Surroundings, near: NDArray[np.
     bursts = narrow.those(near)
     centre = float(np.median(bursts.freq_hz))
     level = float(np.median(bursts.level_dbm))
-    away = np.abs(narrow.freq_hz - centre)
-    beside = (away > 1.6e6) & (away < 6e6) & (np.abs(narrow.level_dbm - level) < 8)
-    per_hz = beside.sum() / 8.8e6
+    alike = narrow.freq_hz[np.abs(narrow.level_dbm - level) < 8] - centre
+    # The fuller side counts: the edge of a channel has nothing on the other.
+    per_hz = max(((alike > 1.6e6) & (alike < 7e6)).sum(), ((alike < -1.6e6) & (alike > -7e6)).sum()) / 5.4e6
     span_hz = 2 * 1.5 * _tolerance_hz(block)
     visible = _visible_rows(block, around, centre, level, bursts.row)
     return Fixed(
@@ -211,8 +227,10 @@ def _by_level(block: Block, narrow: Narrow) -> list[Narrow]:
     share = between[cut] / len(level) ** 2 / max(level.var(), 1e-6)
     low, high = level[: cut + 1], level[cut + 1 :]
     gap_db = float(np.median(high) - np.median(low))
-    # Two heaps: an even spread would give three quarters.
-    if share > 0.82 and gap_db > 7 and min(len(low), len(high)) >= _FEWEST_HOPS:
+    # Two heaps (an even spread would give three quarters), or wider than one level fades.
+    fading_db = 5.6 / np.sqrt(max(block.looks * 1e6 / block.cell_hz, 1))
+    apart = (share > 0.82 and gap_db > 7) or (share > 0.72 and level.std() > max(1.7 * fading_db, 4.5))
+    if apart and min(len(low), len(high)) >= _FEWEST_HOPS:
         upper = narrow.level_dbm > (low[-1] + high[0]) / 2
         return [narrow.those(upper), narrow.those(~upper)]
     return [narrow]
@@ -246,20 +264,26 @@ def _even_levels(block: Block, narrow: Narrow, around: Surroundings) -> list[Nar
 
 def _is_no_channels(block: Block, group: Narrow, stretch: Stretch) -> bool:
     """Whether a range of even bursts cannot be channels side by side."""
-    if stretch.high_hz < _LOW_BAND_HZ and stretch.is_whole:
+    low, high = (float(q) for q in np.quantile(group.freq_hz, [0.02, 0.98]))
+    width = float(np.quantile(group.width_hz, 0.9))
+    if stretch.high_hz > _LOW_BAND_HZ:
+        return _comb(block, group)
+    if high - low >= _MANY_CHANNELS_HZ:
         # Channels begin at 2403 MHz; the common hoppers have a place below, and none above 2480.
-        below = (group.freq_hz < 2.4029e9).sum()
-        above = (group.freq_hz > 2.4812e9).sum()
-        if below < 0.3 * len(group) * 1.4 / 79 or above > 0.02 * len(group):
+        below, above = (group.freq_hz < 2.4029e9).sum(), (group.freq_hz > 2.4812e9).sum()
+        if (low < 2.406e9 and below < 0.3 * len(group) * 1.4 / 79) or above > 0.02 * len(group):
             return _comb(block, group)
-        return block.cell_hz > _FINE_HZ or float(np.quantile(group.width_hz, 0.9)) < _ONE_PLACE_HZ
+        return block.cell_hz > _FINE_HZ or width < _ONE_PLACE_HZ
+    a_channel = any(least < high - low < most for least, most in _CHANNEL_HZ)
+    if block.cell_hz <= _FINE_HZ and width < 0.8 * _ONE_PLACE_HZ and stretch.evenness > 0.55 and not a_channel:
+        return True
     return _comb(block, group)
 
 
 def _comb(block: Block, group: Narrow) -> bool:
     """A raster shows that is none of channels' edges, evenly through the range."""
     raster_hz, _, phase_hz = raster_of(group.freq_hz, block.cell_hz)
-    if math.isnan(raster_hz):
+    if math.isnan(raster_hz) or np.ptp(group.freq_hz) < _CHANNEL_HZ[0][1] or len(group) < 50:
         return False
     on_raster = np.cos(2 * np.pi * (group.freq_hz - 2.4e9 - phase_hz) / raster_hz)
     part = np.floor((group.freq_hz - group.freq_hz.min()) / _COMB_PART_HZ).astype(int)
@@ -273,10 +297,10 @@ def _hops(block: Block, bursts: Narrow, around: Surroundings) -> Hops | None:
     # The farthest are left out where there are many: something else may be among them.
     if _comes_with_others(block, around, bursts):
         return None
-    cut = 0.01 if len(bursts) > 100 else 0.0
+    cut = 0.02 if len(bursts) > 100 else 0.0
     low, high = (float(q) for q in np.quantile(freq_hz, [cut, 1 - cut]))
     places = len(np.unique(np.rint(freq_hz / _GROUP_HZ)))
-    if places < 5 or high - low < 7e6 or len(bursts) < _FEWEST_HOPS:
+    if places < 5 or high - low < 7e6 or len(bursts) < max(_FEWEST_HOPS, _LEAST_HOP_SHARE * block.rows):
         return None
     level = float(np.median(bursts.level_dbm))
     raster, strength, phase = raster_of(freq_hz, block.cell_hz)
@@ -290,11 +314,16 @@ def _hops(block: Block, bursts: Narrow, around: Surroundings) -> Hops | None:
         crossed = max(block.span.sweep_s * (high - low) / (block.span.step_hz * block.span.bins), 1e-6)
         dwell_cells = max(width / block.span.step_hz, 1.0)
         share = weight.sum() * dwell_cells * block.span.sweep_s / block.span.bins / crossed * (high - low) / width
-    if share > _MOST_SHARE:
-        return None
+        if share > _MOST_SHARE:
+            return None
+    below, above = np.linspace(2.403e9, low - 3e6, 6), np.linspace(high + 3e6, 2.479e9, 6)
+    seen_below, seen_above = (
+        float(np.mean([_visible_rows(block, around, float(f), level, bursts.row) for f in ends])) > 0.2 * block.rows
+        for ends in (below, above)
+    )
     return Hops(
         bursts, weight / weight.sum(), low, high, width, level, float(bursts.level_dbm.std()), min(float(share), 1.0), places, raster, strength, phase,
-        _dwelling(bursts, block), _evenness(freq_hz, low, high),
+        _dwelling(bursts, block), _evenness(freq_hz, low, high), seen_below, seen_above,
     )  # fmt: skip
 
 

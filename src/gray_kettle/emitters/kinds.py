@@ -107,7 +107,7 @@ def _centres_hz() -> dict[int, FloatArray]:
     }
 
 
-def of_fixed(f: Fixed, step_hz: float, period_s: float) -> tuple[tuple[str, float], ...]:
+def of_fixed(f: Fixed, step_hz: float, period_s: float, is_tuned: bool) -> tuple[tuple[str, float], ...]:
     """Bursts that come back to one place: by where, how wide, how often."""
     raster_hz = abs((f.centre_hz - 2.405e9 + 2.5e6) % 5e6 - 2.5e6)
     within = 0.25e6 + 0.25 * step_hz
@@ -122,7 +122,7 @@ def of_fixed(f: Fixed, step_hz: float, period_s: float) -> tuple[tuple[str, floa
         # One of three places alone: the others may be covered.
         costs["ble-advertising"] = expects(nearest, 0, within, 0.15e6) + width + 2.0 + expects(f.share, 0, 0.1, 0.05)
     else:
-        rhythm = 0.0 if period_s > 0 else 2.6
+        rhythm = 0.0 if period_s > 0 else 5.0 if is_tuned else 2.6
         costs["radar"] = _is_in(f.centre_hz, _RADAR_HZ, 1e6) + expects(f.share, 0, 0.05, 0.03) + rhythm
     enough = 1 - math.exp(-len(f.bursts) / 4)
     return compared(costs, enough)
@@ -139,7 +139,8 @@ def of_hops(h: Hops, step_hz: float, fading_db: float) -> tuple[tuple[str, float
     classic = {
         "raster": 0.0 if math.isnan(h.raster_hz) else expects(h.raster_hz, 0.98e6, 1.02e6, 0.015e6),
         "phase": 0.0 if math.isnan(h.raster_hz) else expects(min(h.phase_hz % 1e6, 1e6 - h.phase_hz % 1e6), 0, 0.2e6, 0.08e6),
-        "range": expects(h.low_hz, 2.4012e9, 2.426e9, end) + expects(h.high_hz, 2.472e9, 2.4808e9, end),
+        "range": expects(h.low_hz, 2.4012e9, 2.426e9 if h.seen_below else 2.48e9, end)
+        + expects(h.high_hz, 2.472e9 if h.seen_above else 2.402e9, 2.4808e9, end),
         "width": expects(h.width_hz, 0, 1.5e6 + 0.55 * step_hz, 0.15e6 + 0.1 * step_hz),
         "dwelling": expects(h.dwelling, 0, 3.0, 1.0),
         "evenness": expects(h.evenness, 0.6, 1.0, 0.2),

@@ -117,7 +117,7 @@ def _from_fixed(block: Block, places: list[Fixed]) -> list[Sighting | None]:
     """Each place on its own."""
     out: list[Sighting | None] = []
     for f in places:
-        likely = _claimed(kinds.of_fixed(f, block.cell_hz, period_of(f.bursts.when_s)))
+        likely = _claimed(kinds.of_fixed(f, block.cell_hz, period_of(f.bursts.when_s), block.span.is_tuned))
         # In a tuned sweep parts of wide bursts look narrow: only what is where a known kind sits is told.
         if likely is None or (likely[0][0] == "unknown" and (block.span.is_tuned or len(f.bursts) < 10)):
             continue

@@ -191,15 +191,14 @@ def _measured(
         found = _standing(block, rows, codes, low, power, noise, (a, b), smoothing, on)
         if _is_steady(found) and not any(_is_skirt(found, other) for other in out):
             out.append(found)
-        # Only what is narrow is taken off what may be wide beneath it.
-        if (b - a) * span.step_hz > _WIDE_HZ:
-            a, b = _down_to(power, a, -1, 4), _down_to(power, b, 1, 4)
-            power[a : b + 1] = 0.0
-        else:
-            reach = 2 * (b - a + 1)
-            a, b = max(_down_to(power, a, -1, 0), a - reach), min(_down_to(power, b, 1, 0), b + reach)
-            beside = np.concatenate([power[max(a - 6, 0) : a], power[b + 1 : b + 7]])
-            power[a : b + 1] = np.median(beside) if len(beside) else 0.0
+        # It is taken off what may be wider beneath it: a line between what lies to both sides of its foot.
+        reach = (b - a + 1) * (2 if (b - a) * span.step_hz <= _WIDE_HZ else 1) // (1 + (b - a > 8))
+        blur = 0 if (b - a) * span.step_hz <= _WIDE_HZ else 4
+        a, b = max(_down_to(power, a, -1, blur), a - reach), min(_down_to(power, b, 1, blur), b + reach)
+        beside = max(min(12, (b - a) // 4), 3)
+        before, after = power[max(a - beside, 0) : a], power[b + 1 : b + 1 + beside]
+        left, right = (float(np.median(v)) if len(v) else 0.0 for v in (before, after))
+        power[a : b + 1] = np.linspace(left, right, b - a + 1) if min(left, right) > 0 else 0.0
     return out
 
 
@@ -212,8 +211,14 @@ def _is_skirt(found: Standing, other: Standing) -> bool:
     """The foot of something much stronger beside it."""
     near_hz = max(other.low_hz - found.high_hz, found.low_hz - other.high_hz)
     foot_db = 6.0 if other.width10_hz > _WIDE_HZ else 10.0
+    if found.over_db > other.over_db - foot_db:
+        return False
+    around = found.low_hz <= other.low_hz and found.high_hz >= other.high_hz
+    same_middle = abs(found.centre_hz - other.centre_hz) < 0.25 * found.width10_hz
+    if around and same_middle and found.width10_hz < 4 * other.width10_hz:
+        return True
     smaller = found.width10_hz < 0.8 * max(other.width10_hz, 6e5)
-    return smaller and near_hz < max(0.4 * other.width10_hz, 4e5) and found.over_db < other.over_db - foot_db
+    return smaller and near_hz < max(0.4 * other.width10_hz, 4e5)
 
 
 def _down_to(power: FloatArray, at: int, step: int, smoothing: int) -> int:
@@ -284,6 +289,9 @@ def _standing(
     q = np.quantile(level_db, [0.05, 0.25, 0.75])
     looks = max(block.looks / block.joined, 1.0) * max((b - a + 1) * 0.7, 1)
     expected = _spread_db(looks, -0.6745, -1.645)  # of its quiet moments: others may come on top
+    restless_db = float(q[1] - q[0]) - expected
+    if wide and span.is_tuned:
+        restless_db = _restless_in_parts(block, rows, (low + a) // block.joined, (low + b) // block.joined)
     return Standing(
         low_hz=float(freq_hz[0] - step / 2),
         high_hz=float(freq_hz[-1] + step / 2),
@@ -297,7 +305,7 @@ def _standing(
         bins=bins,
         off_share=off,
         steadiness=float((q[1] - q[0]) / max(expected, 0.05)),
-        restless_db=float(q[1] - q[0]) - expected,
+        restless_db=restless_db,
         flicker_db=float(q[2] - q[1]),
         rows=len(rows),
         time_share=len(rows) / block.rows,
@@ -314,13 +322,25 @@ def _spread_db(looks: float, upper: float, lower: float) -> float:
 
 def _off_in_parts(block: Block, rows: NDArray[np.int64], first: int, last: int) -> float:
     """Share of the looks at a region in which a part of it is not there, beyond what fading takes away."""
-    half = max(int(1e6 / block.cell_hz / 2), 1)
-    smooth = running_mean(block.power[rows][:, first : last + 1], half)[:, ::half]
-    level = np.median(smooth, axis=0)
-    middle = np.sqrt(block.noise[first : last + 1][::half] * level)
+    smooth, half = _parts(block, rows, first, last)
     looks = block.looks * (2 * half + 1)
+    level = np.quantile(smooth, 0.25, axis=0) / gamma_quantile(looks, -0.6745)
+    middle = np.sqrt(block.noise[first : last + 1][::half] * level)
     ratio = middle / np.maximum(level, 1e-30)
     shapes = gamma_quantile(looks, np.linspace(-6, 0, 61))
     deviations = np.interp(ratio, shapes, np.linspace(-6, 0, 61))
     by_chance = 0.5 * (1 + np.tanh(0.8 * deviations))  # close to the normal law
     return float(np.maximum((smooth < middle).mean(axis=0) - 1.5 * by_chance, 0).mean())
+
+
+def _restless_in_parts(block: Block, rows: NDArray[np.int64], first: int, last: int) -> float:
+    """By how much the quiet moments of its parts differ beyond what noise does."""
+    smooth, half = _parts(block, rows, first, last)
+    low, high = 10 * np.log10(np.maximum(np.quantile(smooth, [0.05, 0.25], axis=0), 1e-30))
+    return float(np.median(high - low)) - _spread_db(block.looks * (2 * half + 1), -0.6745, -1.645)
+
+
+def _parts(block: Block, rows: NDArray[np.int64], first: int, last: int) -> tuple[Floats, int]:
+    """Power in parts of a megahertz or so, shape (rows, parts)."""
+    half = max(int(1e6 / block.cell_hz / 2), 1)
+    return running_mean(block.power[rows][:, first : last + 1], half)[:, ::half], half
