@@ -270,6 +270,50 @@ class Swept:
     spot: str = ""
 
 
+@dataclass(frozen=True)
+class Sighting:
+    """What some rows of a sweep show of one emitter: of a source of energy that is not Wi-Fi.
+
+    likely: (kind, probability), the likeliest first; "unknown" is one of them. low_hz, high_hz: all that it touches;
+    burst_hz: width of one burst of it. level_dbm: while it is on. duty: share of the time from first_s to last_s in
+    which it is on the air. rows: in which it shows. channels: (band, number, share of time) of the 20 MHz places that
+    it touches. evidence: what speaks for the likeliest kind.
+    """
+
+    likely: tuple[tuple[str, float], ...]
+    low_hz: float
+    high_hz: float
+    burst_hz: float
+    level_dbm: float
+    duty: float
+    first_s: float
+    last_s: float
+    rows: int
+    channels: tuple[tuple[str, int, float], ...] = ()
+    evidence: tuple[str, ...] = ()
+
+    @property
+    def kind(self) -> str:
+        return self.likely[0][0]
+
+    @property
+    def confidence(self) -> float:
+        return self.likely[0][1]
+
+
+@dataclass(frozen=True)
+class Looked:
+    """A stretch of sweep rows that was looked through for emitters. low_hz, high_hz: that was swept."""
+
+    start_s: float
+    end_s: float
+    rows: int
+    low_hz: float
+    high_hz: float
+    spot: str
+    sightings: tuple[Sighting, ...]
+
+
 @dataclass(frozen=True, eq=False)
 class Piece:
     """A stretch of decoded input, small enough to hold: what a source hands to the case."""
@@ -289,11 +333,26 @@ class Piece:
 
 
 @dataclass(frozen=True)
+class EmitterNote:
+    """What the technician told of an emitter that was found: by the kind and place that it was found with.
+
+    kind: what it really is, "" where that was found rightly. is_dismissed: it is known and of no concern.
+    """
+
+    found: str
+    centre_hz: float
+    bandwidth_hz: float
+    name: str = ""
+    kind: str = ""
+    is_dismissed: bool = False
+
+
+@dataclass(frozen=True)
 class Setup:
     """What the technician told of the site.
 
     own: network names and BSSIDs that are ours. foreign: BSSIDs that are not, whatever their name.
-    clients: limits, see plan.limits. names: BSSID to the name of its radio.
+    clients: limits, see plan.limits. names: BSSID to the name of its radio. emitters: notes on those that were found.
     """
 
     site: str = ""
@@ -303,6 +362,7 @@ class Setup:
     foreign: tuple[str, ...] = ()
     clients: tuple[str, ...] = ()
     names: tuple[tuple[str, str], ...] = ()
+    emitters: tuple[EmitterNote, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -338,3 +398,4 @@ class Observations:
     links: Links = field(default_factory=Links.empty)
     abilities: tuple[Ability, ...] = ()
     swept: tuple[Swept, ...] = ()
+    looked: tuple[Looked, ...] = ()

@@ -86,3 +86,17 @@ sweep_chunks = sa.Table(
     sa.Column("counts", sa.LargeBinary),
     sa.Index("sweep_chunks_by_time", "sweep", "level", "start_s", "end_s", "rows"),
 )
+# Stretches of rows that were looked through for emitters, and the sightings that gave. An open one is looked at
+# again as more rows come.
+looks = sa.Table(
+    "looks",
+    metadata,
+    sa.Column("number", sa.Integer, primary_key=True),
+    sa.Column("sweep", sa.Integer, sa.ForeignKey("sweeps.number"), nullable=False),
+    sa.Column("start_s", sa.Float, nullable=False),
+    sa.Column("end_s", sa.Float, nullable=False),
+    sa.Column("rows", sa.Integer, nullable=False),
+    sa.Column("is_open", sa.Boolean, nullable=False),
+    sa.Column("document", sa.Text, nullable=False),
+    sa.Index("looks_by_time", "start_s", "end_s"),
+)

@@ -14,6 +14,7 @@ import sqlalchemy as sa
 
 from gray_kettle.case import header, schema
 from gray_kettle.case.merging import joined_aggregates, merged_listening, merged_sightings, merged_traffic
+from gray_kettle.case.looks import Looks
 from gray_kettle.case.packing import (
     ability_from,
     ability_text,
@@ -28,6 +29,7 @@ from gray_kettle.records import (
     Announcement,
     Columns,
     Edges,
+    EmitterNote,
     FloatArray,
     Links,
     Listening,
@@ -53,6 +55,7 @@ class Case:
         self._numbers: dict[Announcement, int] = {}
         self._writers: dict[int, SweepWriter] = {}
         self.sweeps = Sweeps(self._reading)
+        self.looks = Looks(self._reading, self._writing, self.sweeps)
 
     @classmethod
     def create(cls, path: Path, setup: Setup) -> "Case":
@@ -122,6 +125,7 @@ class Case:
             foreign=tuple(document["foreign"]),
             clients=tuple(document["clients"]),
             names=tuple((address, name) for address, name in document["names"]),
+            emitters=tuple(EmitterNote(**note) for note in document.get("emitters", ())),
         )
 
     def save_setup(self, setup: Setup) -> None:
@@ -213,6 +217,7 @@ class Case:
         swept = sa.select(schema.sweeps.c.number).where(schema.sweeps.c.take == take)
         with self._writing() as db:
             db.execute(schema.sweep_chunks.delete().where(schema.sweep_chunks.c.sweep.in_(swept)))
+            db.execute(schema.looks.delete().where(schema.looks.c.sweep.in_(swept)))
             db.execute(schema.sweeps.delete().where(schema.sweeps.c.take == take))
             db.execute(schema.chunks.delete().where(schema.chunks.c.take == take))
             db.execute(schema.takes.delete().where(schema.takes.c.number == take))
@@ -294,6 +299,7 @@ class Case:
             links=links.rows(np.lexsort((links.spot, links.station, links.time_s))),
             abilities=abilities,
             swept=self.sweeps.swept(low, high),
+            looked=self.looks.window(low, high),
         )
 
     def _announcement_number(self, db: sa.Connection, announcement: Announcement) -> int:

@@ -73,6 +73,16 @@ class CodedRows:
     places: PlaceRows
     floor_dbm: FloatDb
 
+    def part(self, first: int, last: int) -> "CodedRows":
+        places = PlaceRows(self.places.power[first:last], self.places.over[first:last])
+        return CodedRows(
+            self.time_s[first:last], self.codes[first:last], self.offset_s[first:last], places, self.floor_dbm
+        )
+
+    def followed_by(self, other: "CodedRows") -> "CodedRows":
+        """These rows and those that come behind them, with the newer floor."""
+        return _joined([self, other])
+
 
 class SweepWriter:
     """Writes the sweeps of one take. Feed it within a transaction; flush it before the take is closed."""
@@ -231,16 +241,14 @@ class Sweeps:
         parts = list(self._row_chunks(run, start_s, end_s, with_bins=True))
         if not parts:
             return _no_rows(run.span)
-        return CodedRows(
-            np.concatenate([p.time_s for p in parts]),
-            np.concatenate([p.codes for p in parts]),
-            np.concatenate([p.offset_s for p in parts]),
-            PlaceRows(*(np.concatenate([getattr(p.places, n) for p in parts]) for n in ("power", "over"))),
-            parts[-1].floor_dbm,
-        )
+        return _joined(parts)
+
+    def row_chunks(self, run: Run, start_s: float, end_s: float) -> Iterator[CodedRows]:
+        """The same chunk by chunk."""
+        return self._row_chunks(run, start_s, end_s, with_bins=True)
 
     def place_rows(self, run: Run, start_s: float, end_s: float) -> Iterator[CodedRows]:
-        """The same chunk by chunk, without their bins."""
+        """The same without their bins."""
         return self._row_chunks(run, start_s, end_s, with_bins=False)
 
     def _row_chunks(self, run: Run, start_s: float, end_s: float, *, with_bins: bool) -> Iterator[CodedRows]:
@@ -381,6 +389,16 @@ class Sweeps:
         chosen = chosen.where((c.end_s >= _low(start_s)) & (c.start_s <= _high(end_s)))
         with self._reading() as db:
             return [(head, rest) for head, rest in db.execute(chosen.order_by(c.start_s))]
+
+
+def _joined(parts: list[CodedRows]) -> CodedRows:
+    return CodedRows(
+        np.concatenate([p.time_s for p in parts]),
+        np.concatenate([p.codes for p in parts]),
+        np.concatenate([p.offset_s for p in parts]),
+        PlaceRows(*(np.concatenate([getattr(p.places, n) for p in parts]) for n in ("power", "over"))),
+        parts[-1].floor_dbm,
+    )
 
 
 def _seconds_a_row(first_s: float, last_s: float, rows: int) -> float:

@@ -9,7 +9,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from gray_kettle.emitters import kinds
+from gray_kettle.emitters import kinds, words
 from gray_kettle.emitters.block import Block, block_of
 from gray_kettle.emitters.bursts import Narrow, Surroundings, find_narrow, surroundings_of
 from gray_kettle.emitters.hops import (
@@ -22,14 +22,13 @@ from gray_kettle.emitters.hops import (
     period_of,
 )
 from gray_kettle.emitters.mains import Locked, find_locked
-from gray_kettle.emitters.sighting import Sighting
 from gray_kettle.emitters.standing import Ground, Standing, find_standing
-from gray_kettle.records import FloatArray, Span
+from gray_kettle.records import FloatArray, Sighting, Span
 from gray_kettle.spectrum.halves import Codes
 from gray_kettle.spectrum.places import passband_hz, places_in
 
 LEAST_CONFIDENCE = 0.5  # below it the kind is "unknown"
-_FEWEST_ROWS = 24
+FEWEST_ROWS = 24
 _LEAST_CLAIM = 0.5  # of being anything at all
 
 
@@ -37,7 +36,7 @@ def look(
     span: Span, time_s: FloatArray, codes: Codes, piece_offset_s: "np.ndarray | None" = None
 ) -> tuple[Sighting, ...]:
     """What is not Wi-Fi in these rows. codes: shape (rows, bins), rows in order of time; the strongest first."""
-    if len(time_s) < _FEWEST_ROWS or span.bins < 16:
+    if len(time_s) < FEWEST_ROWS or span.bins < 16:
         return ()
     block = block_of(span, time_s, codes, piece_offset_s)
     ground = find_standing(block)
@@ -88,7 +87,7 @@ def _from_standing(block: Block, s: Standing) -> Sighting | None:
         return None
     return Sighting(
         likely, s.low_hz, s.high_hz, s.width10_hz, s.level_dbm, s.time_share, s.first_s, s.last_s, s.rows,
-        _channels(block, s.low_hz, s.high_hz, lambda *_: s.time_share), (),
+        _channels(block, s.low_hz, s.high_hz, lambda *_: s.time_share), words.of_standing(s, block.span.step_hz),
     )  # fmt: skip
 
 
@@ -109,7 +108,7 @@ def _from_advertising(block: Block, places: list[Fixed]) -> list[Sighting | None
     when_s = np.concatenate([f.bursts.when_s for f in places])
     return [Sighting(
         likely, low, high, 2e6, float(np.median([f.level_dbm for f in places])), len(ADVERTISING_HZ) * share,
-        float(when_s.min()), float(when_s.max()), number, _channels(block, low, high, duty), (),
+        float(when_s.min()), float(when_s.max()), number, _channels(block, low, high, duty), words.of_advertising(places),
     )]  # fmt: skip
 
 
@@ -117,7 +116,8 @@ def _from_fixed(block: Block, places: list[Fixed]) -> list[Sighting | None]:
     """Each place on its own."""
     out: list[Sighting | None] = []
     for f in places:
-        likely = _claimed(kinds.of_fixed(f, block.cell_hz, period_of(f.bursts.when_s), block.span.is_tuned))
+        period_s = period_of(f.bursts.when_s)
+        likely = _claimed(kinds.of_fixed(f, block.cell_hz, period_s, block.span.is_tuned))
         # In a tuned sweep parts of wide bursts look narrow: only what is where a known kind sits is told.
         if likely is None or (likely[0][0] == "unknown" and (block.span.is_tuned or len(f.bursts) < 10)):
             continue
@@ -125,7 +125,8 @@ def _from_fixed(block: Block, places: list[Fixed]) -> list[Sighting | None]:
         low, high = f.centre_hz - half, f.centre_hz + half
         out.append(Sighting(
             likely, low, high, 2 * half, f.level_dbm, f.share, float(f.bursts.when_s.min()),
-            float(f.bursts.when_s.max()), len(f.bursts), _channels(block, low, high, lambda *_: f.share), (),
+            float(f.bursts.when_s.max()), len(f.bursts), _channels(block, low, high, lambda *_, f=f: f.share),
+            words.of_fixed(f, period_s),
         ))  # fmt: skip
     return out
 
@@ -145,7 +146,7 @@ def _from_hops(block: Block, h: Hops) -> Sighting | None:
 
     return Sighting(
         likely, low, high, h.width_hz, h.level_dbm, h.share, float(h.bursts.when_s.min()),
-        float(h.bursts.when_s.max()), len(h.bursts), _channels(block, low, high, duty), (),
+        float(h.bursts.when_s.max()), len(h.bursts), _channels(block, low, high, duty), words.of_hops(h),
     )  # fmt: skip
 
 
@@ -160,5 +161,5 @@ def _from_locked(block: Block, o: Locked) -> Sighting | None:
 
     return Sighting(
         likely, o.low_hz, o.high_hz, o.high_hz - o.low_hz, o.level_dbm, o.duty, float(block.time_s[o.rows[0]]),
-        float(block.time_s[o.rows[-1]]), len(o.rows), _channels(block, o.low_hz, o.high_hz, duty), (),
+        float(block.time_s[o.rows[-1]]), len(o.rows), _channels(block, o.low_hz, o.high_hz, duty), words.of_locked(o),
     )  # fmt: skip

@@ -18,7 +18,7 @@ from gray_kettle.records import FloatArray, IntArray
 _LOW_HZ, _HIGH_HZ = 2.405e9, 2.495e9
 _LINES_HZ = (50.0, 60.0, 100.0, 120.0)
 _WANDER = 2e-3  # of the mains
-_STRETCH_S = 60.0
+_STRETCH_S, _SPARSE_S = 60.0, 1.0  # for so long the mains keep their phase; rows farther apart tell nothing
 _WIDE_HZ, _HALF_WAVE_S = 4e6, 8e-3
 _FOLD = 16
 _HALF_AS_GOOD = 0.3
@@ -50,7 +50,7 @@ class Locked:
 def find_locked(block: Block, around: Surroundings) -> Locked | None:
     """The strongest wide thing that keeps time with the mains; None where nothing does, or looks cannot tell."""
     inside = np.flatnonzero((block.freq_hz > _LOW_HZ) & (block.freq_hz < _HIGH_HZ))
-    if len(inside) < 8 or block.rows < 30:
+    if len(inside) < 8 or block.rows < 30 or np.median(np.diff(block.time_s)) > _SPARSE_S:
         return None
     cells = slice(int(inside[0]), int(inside[-1]) + 1)
     over_ground, _ = thresholds(around.looks)
@@ -108,24 +108,19 @@ def _agreement(
     """(exponent of how seldom chance agrees so well, the phase agreed upon), stretch by stretch."""
     votes = np.exp(2j * np.pi * line_hz * when)
     rows = np.exp(2j * np.pi * line_hz * start_s)
-    shift = np.exp(2j * np.pi * line_hz * offsets)
-    stretch = (when // _STRETCH_S).astype(int)
-    of_rows = (start_s // _STRETCH_S).astype(int)
-    total, spread, usual_total = 0j, 0.0, 0.0
-    strength = 0.0
-    for k in range(int(of_rows[-1]) + 1):
-        mine = stretch == k
-        if not mine.any() or not (of_rows == k).any():
-            continue
-        usual = rows[of_rows == k].mean() * shift[cell[mine]]
-        excess = votes[mine] - usual
-        variance = float((1 - np.abs(usual) ** 2).sum())
-        usual_total += float(np.abs(usual).sum())
-        if variance > (1 - _BLIND**2) * mine.sum():
-            strength += float(np.abs(excess.sum()) ** 2 / variance) - 1
-        total += excess.sum()
-        spread += variance
-    return max(strength, 0.0), float(np.angle(total))
+    stretch, of_rows = (when // _STRETCH_S).astype(int), (start_s // _STRETCH_S).astype(int)
+    count = int(max(stretch.max(), of_rows[-1])) + 1
+    usual_by_stretch = _summed(rows, of_rows, count) / np.maximum(np.bincount(of_rows, minlength=count), 1)
+    usual = usual_by_stretch[stretch] * np.exp(2j * np.pi * line_hz * offsets)[cell]
+    excess = _summed(votes - usual, stretch, count)
+    variance = np.bincount(stretch, 1 - np.abs(usual) ** 2, minlength=count)
+    told = variance > (1 - _BLIND**2) * np.maximum(np.bincount(stretch, minlength=count), 1)
+    strength = float((np.abs(excess[told]) ** 2 / variance[told] - 1).sum())
+    return max(strength, 0.0), float(np.angle(excess.sum()))
+
+
+def _summed(values: NDArray[np.complex128], group: IntArray, count: int) -> NDArray[np.complex128]:
+    return np.bincount(group, values.real, count) + 1j * np.bincount(group, values.imag, count)
 
 
 def _measured(

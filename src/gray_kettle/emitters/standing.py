@@ -23,6 +23,7 @@ _EDGE_DB = 10.0
 _RESTLESS_DB = 1.8  # beyond the spread of noise: pictures flicker
 _SELDOM_OFF = 0.025
 _MOST_IN_A_REGION = 8
+_ONE_HUMP_HZ, _STOREY = 22e6, 0.35
 
 
 @dataclass(frozen=True, eq=False)
@@ -244,6 +245,11 @@ def _shape(power: FloatArray, noise: Floats, step_hz: float) -> tuple[int, int, 
         limit = max(smooth[peak] / 10 ** (_EDGE_DB / 10), 0.7 * float(noise[peak]))
         edges = _around(smooth >= limit, peak, int(4e5 / step_hz) if edges[1] - edges[0] > 2e6 / step_hz else 0)
         smoothing = (edges[1] - edges[0] + 1) // 16
+    width = edges[1] - edges[0] + 1
+    if width * step_hz > _ONE_HUMP_HZ:
+        top = _around(smooth >= smooth[peak] / 2, peak, int(4e5 / step_hz))
+        if top[1] - top[0] + 1 < _STOREY * width:  # something narrower stands on it
+            return top[0], top[1], smoothing
     return edges[0], edges[1], smoothing
 
 

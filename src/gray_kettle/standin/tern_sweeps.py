@@ -20,6 +20,7 @@ _QUIETEST_DBM = -97.0
 _STEP_S = 120.0
 _FIRST_BOUT, _LAST_BOUT = 11.75, 13.5  # hours of the oven
 _DENSE = (3.1, 8.2, 10.0, 11.78, 12.7, 15.6, 18.8)  # hours at which one looks closely
+_UNEVEN_S = 0.02  # no instrument sweeps by the clock
 _DENSE_S, _DENSE_EVERY_S, _SPARSE_EVERY_S = 180.0, 0.2, 20.0
 
 
@@ -90,7 +91,7 @@ def _others_low(at: Point) -> tuple[Transmitter, ...]:
         tx.oven("tea bar oven", _heard(26, _OVEN_AT, at, 2.46e9), oven_on),
         tx.camera("gangway camera", _heard(22, _CAMERA_AT, at, 2.42e9), 2.4205e9, boat),
         tx.hopper("crew headsets", _heard(4, (9.0, 4.0), at, 2.44e9), crew),
-        tx.advertiser("luggage tags", _heard(0, (4.0, -5.0), at, 2.44e9)),
+        tx.advertiser("luggage tags", _heard(0, (4.0, -5.0), at, 2.44e9), 0.035),
         tx.low_rate("car park lighting", 25, _heard(4, _CAR_PARK, at, 2.475e9)),
     )
 
@@ -106,13 +107,15 @@ def low_times() -> FloatArray:
     """Both days: sparse all the time, dense at telling times."""
     sparse = np.arange(tern_quay.START_S, tern_quay.END_S, _SPARSE_EVERY_S)
     dense = [
-        tern_quay.START_S + day * 86400 + hour * 3600 + np.arange(0, _DENSE_S, _DENSE_EVERY_S)
+        tern_quay.START_S + day * 86400 + hour * 3600 + np.arange(0, _UNEVEN_S = 0.02  # no instrument sweeps by the clock
+_DENSE_S, _DENSE_EVERY_S)
         for day in range(2)
         for hour in _DENSE
     ]
     looked_closely = np.concatenate(dense)
     apart = np.abs(sparse[:, None] - np.array([[d[0], d[-1]] for d in dense]).mean(axis=1)) > _DENSE_S / 2
-    return np.sort(np.concatenate([sparse[apart.all(axis=1)], looked_closely]))
+    times = np.sort(np.concatenate([sparse[apart.all(axis=1)], looked_closely]))
+    return times + np.random.default_rng(tern_quay.SEED).uniform(0, _UNEVEN_S, len(times))
 
 
 def high_times() -> FloatArray:

@@ -1,0 +1,76 @@
+"""What speaks for an answer, in words that a technician can check in the picture."""
+
+import math
+
+from gray_kettle.emitters.hops import Fixed, Hops
+from gray_kettle.emitters.mains import Locked
+from gray_kettle.emitters.standing import Standing
+
+
+def mhz(hz: float, places: int = 1) -> str:
+    """A frequency in MHz with its unit."""
+    return f"{hz / 1e6:.{places}f} MHz"
+
+
+def width(hz: float) -> str:
+    """A width, in the unit that suits it."""
+    return mhz(hz) if hz >= 0.95e6 else f"{hz / 1e3:.0f} kHz"
+
+
+def of_standing(s: Standing, step_hz: float) -> tuple[str, ...]:
+    told = [f"never away in {s.rows} rows" if s.time_share > 0.95 else f"without a pause while it is on ({s.rows} rows)"]
+    if s.width10_hz <= 2.2 * step_hz:
+        told.append(f"no wider than {s.width10_hz / step_hz:.0f} bin of {width(step_hz)}".replace("1 bins", "1 bin"))
+        told.append("its level does not waver" if s.steadiness < 0.5 else "its level wavers as that of a modulated signal")
+        return tuple(told)
+    told.append(f"{width(s.width10_hz)} wide at 10 dB below its top, {width(s.width3_hz)} at 3 dB")
+    if s.width10_hz >= 3.5 * step_hz:
+        flat = s.width3_hz / s.width10_hz
+        told.append("a flat top with steep edges" if flat >= 0.78 else "a hump, without a flat top or the edges of a channel")
+    if s.flicker_db > 0.4 and s.width10_hz > 4e6:
+        told.append(f"its level flickers by {s.flicker_db:.1f} dB")
+    return tuple(told)
+
+
+def of_fixed(f: Fixed, period_s: float) -> tuple[str, ...]:
+    told = [
+        f"{len(f.bursts)} bursts at {mhz(f.centre_hz)}, {width(f.width_hz)} wide",
+        f"levels within {f.level_spread_db:.1f} dB of one another",
+        f"on the air in {100 * f.share:.1f} % of the rows that could show it",
+    ]
+    off_hz = (f.centre_hz - 2.405e9 + 2.5e6) % 5e6 - 2.5e6
+    if f.centre_hz < 2.5e9 and abs(off_hz) < 0.6e6:
+        told.append(f"{abs(off_hz) / 1e6:.2f} MHz from a place of 802.15.4 (2405 MHz and every 5 MHz)")
+    if period_s:
+        told.append(f"comes back every {period_s:.1f} s, as the beam of an antenna that turns")
+    return tuple(told)
+
+
+def of_advertising(places: list[Fixed]) -> tuple[str, ...]:
+    each = ", ".join(f"{len(f.bursts)} at {mhz(f.centre_hz, 0)}" for f in places)
+    return (f"short bursts: {each}", "no other place is used", "one level at all of them")
+
+
+def of_hops(h: Hops) -> tuple[str, ...]:
+    told = [
+        f"{len(h.bursts)} bursts on {h.places} places of a megahertz, from {mhz(h.low_hz, 0)} to {mhz(h.high_hz, 0)}",
+        f"each about {width(h.width_hz)} wide",
+        f"levels within {h.level_spread_db:.1f} dB of one another",
+    ]
+    if not math.isnan(h.raster_hz):
+        told.append(f"on a raster of {h.raster_hz / 1e6:.2f} MHz")
+    else:
+        told.append("no raster shows at this bin width")
+    if not math.isnan(h.dwelling):
+        told.append("does not stay at a place" if h.dwelling < 2.5 else "stays at a place for several rows")
+    return tuple(told)
+
+
+def of_locked(o: Locked) -> tuple[str, ...]:
+    half = "every second half-wave" if o.line_hz < 80 else "both half-waves"
+    return (
+        f"bursts keep time with the mains: {o.line_hz:.2f} Hz ({half}), by {o.votes} bursts",
+        f"present in {100 * o.filled:.0f} % more of the looks at one half of the wave than at the other",
+        f"on for {100 * o.duty:.0f} % of the wave",
+        f"{width(o.high_hz - o.low_hz)} wide, {mhz(o.low_hz, 0)} to {mhz(o.high_hz, 0)}",
+    )
