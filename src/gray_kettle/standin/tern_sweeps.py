@@ -107,8 +107,7 @@ def low_times() -> FloatArray:
     """Both days: sparse all the time, dense at telling times."""
     sparse = np.arange(tern_quay.START_S, tern_quay.END_S, _SPARSE_EVERY_S)
     dense = [
-        tern_quay.START_S + day * 86400 + hour * 3600 + np.arange(0, _UNEVEN_S = 0.02  # no instrument sweeps by the clock
-_DENSE_S, _DENSE_EVERY_S)
+        tern_quay.START_S + day * 86400 + hour * 3600 + np.arange(0, _DENSE_S, _DENSE_EVERY_S)
         for day in range(2)
         for hour in _DENSE
     ]
