@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from gray_kettle import __version__
+from gray_kettle.cli_emitters import Dismissed, Kinds, Names, tell
 from gray_kettle.cli_stand_in import stand_in
 from gray_kettle.errors import KettleError
 
@@ -310,6 +311,31 @@ def air(
 
 
 @app.command()
+def emitters(
+    case: CasePath,
+    band: Band = None,
+    from_: Start = None,
+    to: End = None,
+    name: Names = None,
+    kind: Kinds = None,
+    dismiss: Dismissed = None,
+    json: Json = False,
+) -> None:
+    """What is not Wi-Fi: what it is most like, why, where, and when."""
+    from gray_kettle.answers import emitters_answer
+    from gray_kettle.tables import emitters_text
+
+    reading = _read(case, from_, to)
+    if tell(case, reading.assessment, name or [], kind or [], dismiss or []):
+        reading = _read(case, from_, to)
+    if json:
+        waiting = reading.observations.rows_unlooked
+        _print_json(emitters_answer(reading.assessment, _band(band), waiting))
+    else:
+        print(emitters_text(reading.assessment, _band(band)))
+
+
+@app.command()
 def brief(case: CasePath, from_: Start = None, to: End = None, json: Json = False) -> None:
     """What is wrong, worst first, with a first step for each."""
     from gray_kettle.answers import brief_answer
@@ -392,8 +418,8 @@ def _read(case: Path, start: str | None, end: str | None) -> "Reading":
     from gray_kettle.case import Case
     from gray_kettle.reading import read
 
-    with Case.open(case) as opened:
-        return read(opened, _moment(start), _moment(end))
+    with Case.open(case) as opened, _progress("looking for emitters") as progress:
+        return read(opened, _moment(start), _moment(end), progress)
 
 
 def _moment(text: str | None) -> float | None:

@@ -1,5 +1,7 @@
 """The three calls, the same for every screen, command and drawing: window, assess, propose."""
 
+from collections.abc import Callable
+from contextlib import suppress
 from functools import cached_property
 from typing import TYPE_CHECKING
 
@@ -34,6 +36,18 @@ class Reading:
             raise KettleError(str(error)) from error
 
 
-def read(case: "Case", start_s: float | None = None, end_s: float | None = None) -> Reading:
-    """Read a window (all of the case for None)."""
+def read(
+    case: "Case",
+    start_s: float | None = None,
+    end_s: float | None = None,
+    progress: Callable[[int, int], None] = lambda done, total: None,
+) -> Reading:
+    """Read a window (all of the case for None).
+
+    Sweeps that came since are looked through for emitters first. progress: rows done and in all.
+    """
+    with suppress(
+        KettleError
+    ):  # a case that cannot be written is read as it is; the answer says what is missing
+        case.looks.catch_up(progress)
     return Reading(case.setup(), case.window(start_s, end_s))

@@ -270,6 +270,22 @@ class Swept:
     spot: str = ""
 
 
+KINDS = (
+    "microwave-oven",
+    "bluetooth",
+    "ble-advertising",
+    "frequency-hopper",
+    "802.15.4",
+    "analogue-video",
+    "narrowband-fm",
+    "continuous-carrier",
+    "broadband-noise",
+    "radar",
+    "point-to-point",
+    "unknown",
+)
+
+
 @dataclass(frozen=True)
 class Sighting:
     """What some rows of a sweep show of one emitter: of a source of energy that is not Wi-Fi.
@@ -399,3 +415,4 @@ class Observations:
     abilities: tuple[Ability, ...] = ()
     swept: tuple[Swept, ...] = ()
     looked: tuple[Looked, ...] = ()
+    rows_unlooked: int = 0  # sweep rows that were not looked through for emitters yet

@@ -1,10 +1,13 @@
 """Answers as plain tables for a terminal or a pipe."""
 
+from gray_kettle.answers import iso
+from gray_kettle.judge.advice import ADVICE
 from gray_kettle.judge.assess import places_seen_from
 from gray_kettle.judge.assessment import Assessment, Finding, Network, Radio
+from gray_kettle.judge.emitter_findings import how_sure, title_of
 from gray_kettle.judge.findings import HEADLINES
 from gray_kettle.plan.proposal import Proposal
-from gray_kettle.safe_text import network_name
+from gray_kettle.safe_text import network_name, printable
 
 MARKS = {"act": "▲", "watch": "◆", "note": "·"}
 
@@ -96,6 +99,30 @@ def air_table(assessment: Assessment, radio: Radio | None, band: str | None) -> 
         )
     head = ["band", "channel", "utilisation", "co", "lost", "adjacent", "lost", "clear air", "Mb/s"]
     return _aligned(head, rows, {1, 3, 4, 5, 6, 7, 8})
+
+
+def emitters_text(assessment: Assessment, band: str | None) -> str:
+    """A paragraph for each."""
+    lines: list[str] = []
+    for e in assessment.emitters:
+        if band not in (None, e.band):
+            continue
+        gone = f"; not since {iso(e.gone_since_s)[:16]}" if e.gone_since_s else ""
+        lines.append(
+            f"✶ {printable(title_of(e))}  [{e.id}]  {how_sure(e)}, {e.level_dbm:.0f} dBm, "
+            f"{_share(e.duty)} of the time{gone}" + ("  (dismissed)" if e.is_dismissed else "")
+        )
+        lines += [f"    {e.reasons}", *(f"    - {word}" for word in e.evidence)]
+        touched = ", ".join(f"{n}: {_share(d)}" for _, n, d in e.channels)
+        lines += [f"    channels {touched}"] if touched else []
+        advice = ADVICE[e.kind]
+        lines += [f"    Where: {advice.where}", f"    Test: {advice.test}", f"    Then: {advice.remedy}", ""]
+    if not lines:
+        swept = assessment.swept_bands
+        lines.append(
+            "Nothing but Wi-Fi was found in the sweeps." if swept else "No sweep was taken in this window."
+        )
+    return "\n".join(lines).rstrip()
 
 
 def brief_text(assessment: Assessment, findings: tuple[Finding, ...]) -> str:

@@ -13,8 +13,8 @@ import numpy as np
 import sqlalchemy as sa
 
 from gray_kettle.case import header, schema
-from gray_kettle.case.merging import joined_aggregates, merged_listening, merged_sightings, merged_traffic
 from gray_kettle.case.looks import Looks
+from gray_kettle.case.merging import joined_aggregates, merged_listening, merged_sightings, merged_traffic
 from gray_kettle.case.packing import (
     ability_from,
     ability_text,
@@ -300,6 +300,7 @@ class Case:
             abilities=abilities,
             swept=self.sweeps.swept(low, high),
             looked=self.looks.window(low, high),
+            rows_unlooked=self.looks.waiting(),
         )
 
     def _announcement_number(self, db: sa.Connection, announcement: Announcement) -> int:

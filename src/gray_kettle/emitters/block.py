@@ -96,7 +96,7 @@ def block_of(
         power = power.sum(axis=2) / told
     else:
         power = power.mean(axis=2)
-    freq_hz = span.start_hz + span.step_hz * (joined * np.arange(cells) + (joined - 1) / 2)
+    freq_hz = span.start_hz + span.step_hz * (joined * np.arange(cells, dtype=float) + (joined - 1) / 2)
     of_cells = codes[:, :cells] if joined == 1 else to_codes(dbm_of_mw(power))
     low, spread_db = low_and_spread(of_cells)
     floor_dbm = floor_of(low, spread_db, span.step_hz * joined)
@@ -110,9 +110,7 @@ def block_of(
     return Block(span, time_s, codes, power.astype(np.float32), noise, looks, freq_hz, offsets, joined)
 
 
-def _offsets(
-    span: Span, joined: int, cells: int, piece_offset_s: NDArray[np.floating] | None
-) -> FloatArray:
+def _offsets(span: Span, joined: int, cells: int, piece_offset_s: NDArray[np.floating] | None) -> FloatArray:
     """When each cell is measured, behind the start of its row."""
     middle = joined * np.arange(cells) + joined / 2
     if piece_offset_s is not None and piece_offset_s.size and len(span.pieces) > 1:

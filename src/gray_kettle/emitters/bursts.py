@@ -76,8 +76,8 @@ def _beside(block: Block) -> Floats:
     near, far = max(round(_BESIDE_FROM_HZ / block.cell_hz), 2), max(round(_BESIDE_TO_HZ / block.cell_hz), 4)
     at = np.arange(cells)
     sides = []
-    for first, last in ((at - far, at - near + 1), (at + near, at + far + 1)):
-        first, last = np.clip(first, 0, cells), np.clip(last, 0, cells)
+    for begin, end in ((at - far, at - near + 1), (at + near, at + far + 1)):
+        first, last = np.clip(begin, 0, cells), np.clip(end, 0, cells)
         count = last - first
         mean = (total[:, last] - total[:, first]) / np.maximum(count, 1)
         sides.append(np.where(count >= max((far - near) // 3, 1), mean, 0.0).astype(np.float32))

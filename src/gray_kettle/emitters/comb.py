@@ -58,4 +58,6 @@ def _stretches(there: "np.ndarray") -> list[tuple[int, int]]:
     if not len(at):
         return []
     cuts = np.flatnonzero(np.diff(at) > _HOLE + 1)
-    return list(zip(at[np.append(0, cuts + 1)].tolist(), at[np.append(cuts, len(at) - 1)].tolist(), strict=True))
+    return list(
+        zip(at[np.append(0, cuts + 1)].tolist(), at[np.append(cuts, len(at) - 1)].tolist(), strict=True)
+    )

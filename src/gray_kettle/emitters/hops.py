@@ -50,11 +50,12 @@ class Fixed:
 
 @dataclass(frozen=True, eq=False)
 class Hops:
-    """Bursts that go from place to place. raster_hz: NaN where none shows; phase_hz: of the raster, from 0 Hz.
+    """Bursts that go from place to place.
 
-    weight: of each burst, by how seldom it can be seen there. dwelling: how often the next row finds it at the same place, against chance. evenness: share of its range, in
-    parts of 4 MHz, that it visits about as often as it should. seen_below, seen_above: whether it could have been seen
-    beyond its range.
+    weight: of each burst, by how seldom one can be seen there. raster_hz: NaN where none shows; phase_hz: of the
+    raster, from 0 Hz. dwelling: how often the next row finds it at the same place, against chance. evenness: share
+    of its range, in parts of 4 MHz, that it visits about as often as it should. seen_below, seen_above: whether it
+    could have been seen beyond its range.
     """
 
     bursts: Narrow
@@ -191,7 +192,9 @@ def _fixed(block: Block, narrow: Narrow, around: Surroundings, near: NDArray[np.
     )  # fmt: skip
 
 
-def _visible_rows(block: Block, around: Surroundings, freq_hz: float, level_dbm: float, own: IntArray) -> float:
+def _visible_rows(
+    block: Block, around: Surroundings, freq_hz: float, level_dbm: float, own: IntArray
+) -> float:
     """Rows in which a burst of a level would have stood out at a place, by those in which it was not anywhere."""
     cell = int(np.clip(round((freq_hz - block.freq_hz[0]) / block.cell_hz), 0, block.power.shape[1] - 1))
     over_ground, over_beside = thresholds(around.looks)
@@ -207,12 +210,8 @@ def find_hops(block: Block, narrow: Narrow, around: Surroundings) -> list[Hops]:
     """Hoppers among the bursts that stay nowhere, told apart by level and by raster."""
     if len(narrow) < _FEWEST_HOPS:
         return []
-    if block.span.is_tuned:
-        groups = _even_levels(block, narrow, around)
-    else:
-        groups = _by_level(block, narrow)
-    found = [h for group in groups if (h := _hops(block, group, around)) is not None]
-    return found
+    groups = _even_levels(block, narrow, around) if block.span.is_tuned else _by_level(block, narrow)
+    return [h for group in groups if (h := _hops(block, group, around)) is not None]
 
 
 def _by_level(block: Block, narrow: Narrow) -> list[Narrow]:
@@ -275,7 +274,12 @@ def _is_no_channels(block: Block, group: Narrow, stretch: Stretch) -> bool:
             return _comb(block, group)
         return block.cell_hz > _FINE_HZ or width < _ONE_PLACE_HZ
     a_channel = any(least < high - low < most for least, most in _CHANNEL_HZ)
-    if block.cell_hz <= _FINE_HZ and width < 0.8 * _ONE_PLACE_HZ and stretch.evenness > 0.55 and not a_channel:
+    if (
+        block.cell_hz <= _FINE_HZ
+        and width < 0.8 * _ONE_PLACE_HZ
+        and stretch.evenness > 0.55
+        and not a_channel
+    ):
         return True
     return _comb(block, group)
 
@@ -313,17 +317,21 @@ def _hops(block: Block, bursts: Narrow, around: Surroundings) -> Hops | None:
     if block.span.is_tuned:  # each row meets it where the instrument happens to be
         crossed = max(block.span.sweep_s * (high - low) / (block.span.step_hz * block.span.bins), 1e-6)
         dwell_cells = max(width / block.span.step_hz, 1.0)
-        share = weight.sum() * dwell_cells * block.span.sweep_s / block.span.bins / crossed * (high - low) / width
+        share = (
+            weight.sum() * dwell_cells * block.span.sweep_s / block.span.bins / crossed * (high - low) / width
+        )
         if share > _MOST_SHARE:
             return None
     below, above = np.linspace(2.403e9, low - 3e6, 6), np.linspace(high + 3e6, 2.479e9, 6)
     seen_below, seen_above = (
-        float(np.mean([_visible_rows(block, around, float(f), level, bursts.row) for f in ends])) > 0.2 * block.rows
+        float(np.mean([_visible_rows(block, around, float(f), level, bursts.row) for f in ends]))
+        > 0.2 * block.rows
         for ends in (below, above)
     )
     return Hops(
-        bursts, weight / weight.sum(), low, high, width, level, float(bursts.level_dbm.std()), min(float(share), 1.0), places, raster, strength, phase,
-        _dwelling(bursts, block), _evenness(freq_hz, low, high), seen_below, seen_above,
+        bursts, weight / weight.sum(), low, high, width, level, float(bursts.level_dbm.std()), min(float(share), 1.0),
+        places, raster, strength, phase, _dwelling(bursts, block), _evenness(freq_hz, low, high), seen_below,
+        seen_above,
     )  # fmt: skip
 
 
@@ -359,7 +367,7 @@ def _dwelling(bursts: Narrow, block: Block) -> float:
     same = float((np.abs(np.diff(place)[follows]) <= 0).mean())
     _, counts = np.unique(place, return_counts=True)
     chance = float(((counts / counts.sum()) ** 2).sum())
-    return (same + 1 / follows.sum()) / (chance + 1 / follows.sum())
+    return float((same + 1 / follows.sum()) / (chance + 1 / follows.sum()))
 
 
 def _evenness(freq_hz: FloatArray, low: float, high: float) -> float:

@@ -24,7 +24,12 @@ _MOST_COST = 9.0
 _VIDEO_HZ = ((2.39e9, 2.5e9), (5.64e9, 5.96e9))
 _RADAR_HZ = ((5.25e9, 5.35e9), (5.47e9, 5.725e9))
 WIFI = "wi-fi"
-_WIFI_WIDTHS_HZ = {20: (15.8e6, 20.2e6), 40: (34.8e6, 40.2e6), 80: (74e6, 80.4e6), 160: (150e6, 161e6)}  # 3 dB
+_WIFI_WIDTHS_HZ = {
+    20: (15.8e6, 20.2e6),
+    40: (34.8e6, 40.2e6),
+    80: (74e6, 80.4e6),
+    160: (150e6, 161e6),
+}  # 3 dB
 
 
 def expects(value: float, low: float, high: float, softness: float) -> float:
@@ -88,7 +93,9 @@ def wifi_cost(s: Standing, pauses_show: bool) -> float:
     middle_hz = (s.low_hz + s.high_hz) / 2
     place = min(
         expects(s.width3_hz, narrowest, widest, 0.5e6) + expects(off_hz, 0, 0.8e6, 0.35e6)
-        for (narrowest, widest), off_hz in zip(_WIFI_WIDTHS_HZ.values(), _off_raster_hz(middle_hz), strict=True)
+        for (narrowest, widest), off_hz in zip(
+            _WIFI_WIDTHS_HZ.values(), _off_raster_hz(middle_hz), strict=True
+        )
     )
     no_pause = min(0.015 * s.rows, 2.0) if s.off_share < 0.002 and pauses_show else 0.0
     return place + expects(s.width3_hz / s.width10_hz, 0.78, 1.0, 0.06) + no_pause - 1.5
@@ -102,7 +109,9 @@ def _off_raster_hz(centre_hz: float) -> list[float]:
 @cache
 def _centres_hz() -> dict[int, FloatArray]:
     return {
-        width: np.array(sorted({c.centre_hz for band in BANDS for c in all_channels(band) if c.width_mhz == width}))
+        width: np.array(
+            sorted({c.centre_hz for band in BANDS for c in all_channels(band) if c.width_mhz == width})
+        )
         for width in _WIFI_WIDTHS_HZ
     }
 
@@ -120,7 +129,9 @@ def of_fixed(f: Fixed, step_hz: float, period_s: float, is_tuned: bool) -> tuple
             + expects(f.centre_hz, 2.4043e9, 2.4807e9, 0.2e6)  # fmt: skip
         nearest = min(abs(f.centre_hz - hz) for hz in ADVERTISING_HZ)
         # One of three places alone: the others may be covered.
-        costs["ble-advertising"] = expects(nearest, 0, within, 0.15e6) + width + 2.0 + expects(f.share, 0, 0.1, 0.05)
+        costs["ble-advertising"] = (
+            expects(nearest, 0, within, 0.15e6) + width + 2.0 + expects(f.share, 0, 0.1, 0.05)
+        )
     else:
         rhythm = 0.0 if period_s > 0 else 5.0 if is_tuned else 2.6
         costs["radar"] = _is_in(f.centre_hz, _RADAR_HZ, 1e6) + expects(f.share, 0, 0.05, 0.03) + rhythm
@@ -136,9 +147,10 @@ def of_hops(h: Hops, step_hz: float, fading_db: float) -> tuple[tuple[str, float
     low_band = h.high_hz < 2.5e9
     # Where its raster shows, a part of its range is enough: others may cover the rest.
     end = 2e6 if math.isnan(h.raster_hz) else 8e6
+    off_hz = min(h.phase_hz % 1e6, 1e6 - h.phase_hz % 1e6)
     classic = {
         "raster": 0.0 if math.isnan(h.raster_hz) else expects(h.raster_hz, 0.98e6, 1.02e6, 0.015e6),
-        "phase": 0.0 if math.isnan(h.raster_hz) else expects(min(h.phase_hz % 1e6, 1e6 - h.phase_hz % 1e6), 0, 0.2e6, 0.08e6),
+        "phase": 0.0 if math.isnan(h.raster_hz) else expects(off_hz, 0, 0.2e6, 0.08e6),
         "range": expects(h.low_hz, 2.4012e9, 2.426e9 if h.seen_below else 2.48e9, end)
         + expects(h.high_hz, 2.472e9 if h.seen_above else 2.402e9, 2.4808e9, end),
         "width": expects(h.width_hz, 0, 1.5e6 + 0.55 * step_hz, 0.15e6 + 0.1 * step_hz),

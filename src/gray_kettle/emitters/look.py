@@ -5,13 +5,12 @@ Source: docs/radio-model.md, "Finding emitters".
 
 import math
 from collections.abc import Callable
-from dataclasses import replace
 
 import numpy as np
 
 from gray_kettle.emitters import kinds, words
 from gray_kettle.emitters.block import Block, block_of
-from gray_kettle.emitters.bursts import Narrow, Surroundings, find_narrow, surroundings_of
+from gray_kettle.emitters.bursts import find_narrow, surroundings_of
 from gray_kettle.emitters.hops import (
     ADVERTISING_HZ,
     Fixed,
@@ -22,7 +21,7 @@ from gray_kettle.emitters.hops import (
     period_of,
 )
 from gray_kettle.emitters.mains import Locked, find_locked
-from gray_kettle.emitters.standing import Ground, Standing, find_standing
+from gray_kettle.emitters.standing import Standing, find_standing
 from gray_kettle.records import FloatArray, Sighting, Span
 from gray_kettle.spectrum.halves import Codes
 from gray_kettle.spectrum.places import passband_hz, places_in
@@ -63,7 +62,9 @@ def _claimed(likely: tuple[tuple[str, float], ...]) -> tuple[tuple[str, float], 
     best = max((share for kind, share in shares.items() if kind != "unknown"), default=0.0)
     if best < LEAST_CONFIDENCE:
         shares["unknown"] = max(shares.get("unknown", 0.0), best + 1e-6)
-    return tuple(sorted(((k, round(v, 4)) for k, v in shares.items() if v >= 0.01), key=lambda i: (-i[1], i[0])))
+    return tuple(
+        sorted(((k, round(v, 4)) for k, v in shares.items() if v >= 0.01), key=lambda i: (-i[1], i[0]))
+    )
 
 
 def _channels(
@@ -83,7 +84,11 @@ def _channels(
 def _from_standing(block: Block, s: Standing) -> Sighting | None:
     likely = _claimed(kinds.of_standing(s, block.span.step_hz, block.span.detector != "max"))
     wide = s.width10_hz > 15e6
-    if likely is None or s.over_db < (4.5 if wide else 6.5) or (s.time_share < 0.3 and s.over_db < 11 and not wide):
+    if (
+        likely is None
+        or s.over_db < (4.5 if wide else 6.5)
+        or (s.time_share < 0.3 and s.over_db < 11 and not wide)
+    ):
         return None
     return Sighting(
         likely, s.low_hz, s.high_hz, s.width10_hz, s.level_dbm, s.time_share, s.first_s, s.last_s, s.rows,
@@ -108,7 +113,8 @@ def _from_advertising(block: Block, places: list[Fixed]) -> list[Sighting | None
     when_s = np.concatenate([f.bursts.when_s for f in places])
     return [Sighting(
         likely, low, high, 2e6, float(np.median([f.level_dbm for f in places])), len(ADVERTISING_HZ) * share,
-        float(when_s.min()), float(when_s.max()), number, _channels(block, low, high, duty), words.of_advertising(places),
+        float(when_s.min()), float(when_s.max()), number, _channels(block, low, high, duty),
+        words.of_advertising(places),
     )]  # fmt: skip
 
 

@@ -21,7 +21,7 @@ _WANDER = 2e-3  # of the mains
 _STRETCH_S, _SPARSE_S = 60.0, 1.0  # for so long the mains keep their phase; rows farther apart tell nothing
 _WIDE_HZ, _HALF_WAVE_S = 4e6, 8e-3
 _FOLD = 16
-_HALF_AS_GOOD = 0.3
+_NEARLY_AS_GOOD = 0.3
 _BLIND = 0.85  # looks that all fall on one phase tell nothing
 
 
@@ -69,16 +69,22 @@ def find_locked(block: Block, around: Surroundings) -> Locked | None:
     middle = (first + last) // 2
     strongest: list[tuple[float, float, float]] = []
     for line in _LINES_HZ:
-        close = [(*_agreement(f, when, middle, start_s, offsets), f) for f in _close_to(line, float(start_s[-1]))]
+        close = [
+            (*_agreement(f, when, middle, start_s, offsets), f) for f in _close_to(line, float(start_s[-1]))
+        ]
         strength, phase, at_hz = max(close)
         strongest.append((strength, float(at_hz), phase))
-    best = max(strongest)
-    for half, whole in ((0, 2), (1, 3)):  # what comes with every wave comes with every second half-wave too
-        if best == strongest[whole] and strongest[half][0] > _HALF_AS_GOOD * best[0]:
-            best = strongest[half]
-    if best[0] < 1:
+    best = max(strongest)[0]
+    if best < 1:
         return None
-    return _measured(block, cells, around, hits, (row, first, last), start_s, offsets, best)
+    # Rows at even distances let two lines look alike, and what comes with every wave comes with every second
+    # half-wave too: the one that tells best when it is on and when not.
+    measured = [
+        _measured(block, cells, around, hits, (row, first, last), start_s, offsets, one)
+        for one in strongest
+        if one[0] > _NEARLY_AS_GOOD * best
+    ]
+    return max((m for m in measured if m is not None), key=lambda m: m.filled, default=None)
 
 
 def runs_of(hits: NDArray[np.bool_], least: int, hole: int) -> tuple[IntArray, IntArray, IntArray]:
@@ -175,7 +181,8 @@ def _measured(
         level_mw = float(np.median(level)) * (high - low + 1) * block.joined if len(level) else 1e-12
     else:
         level_mw = float(np.median(power[rows].sum(axis=1))) * block.joined
-    agreeing = float((np.cos(2 * np.pi * ((start_s[row] + (offsets[first] + offsets[last]) / 2) * line_hz) - phase) > 0).mean())
+    middle_s = start_s[row] + (offsets[first] + offsets[last]) / 2
+    agreeing = float((np.cos(2 * np.pi * middle_s * line_hz - phase) > 0).mean())
     return Locked(
         line_hz, strength, len(row), agreeing, float(freq_hz[low] - block.cell_hz / 2),
         float(freq_hz[high] + block.cell_hz / 2), 10 * np.log10(max(level_mw, 1e-20)),

@@ -5,7 +5,9 @@ A channel that is busy most of the time looks alike in a low quantile; it falls 
 Source: docs/radio-model.md, "What stands".
 """
 
+import itertools
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -60,7 +62,7 @@ def slices_of(rows: int) -> list[slice]:
     """Stretches of a block of at least so many rows."""
     count = int(np.clip(rows // _ROWS_A_SLICE, 1, _MOST_SLICES))
     edges = np.linspace(0, rows, count + 1).astype(int)
-    return [slice(a, b) for a, b in zip(edges[:-1], edges[1:], strict=True)]
+    return [slice(int(a), int(b)) for a, b in itertools.pairwise(edges)]
 
 
 @dataclass(frozen=True, eq=False)
@@ -126,11 +128,9 @@ def _each_once(regions: list[Standing], slices: int) -> list[Standing]:
     return out
 
 
-def _regions(
-    marked: NDArray[np.bool_], reach: int
-) -> list[tuple[int, int, NDArray[np.bool_]]]:
+def _regions(marked: NDArray[np.bool_], reach: int) -> list[tuple[int, int, NDArray[np.bool_]]]:
     """(first cell, last cell, slices) of each region of marked cells that touch in time or frequency."""
-    found: list[list] = []
+    found: list[list[Any]] = []
     for number, row in enumerate(marked):
         for first, last in _runs(row, reach):
             touching = [
@@ -174,7 +174,9 @@ def _measured(
     A narrow line that stands on something wide is told on its own.
     """
     span, joined = block.span, block.joined
-    rows = np.concatenate([np.arange(block.rows)[part] for part, is_on in zip(slices, on, strict=True) if is_on])
+    rows = np.concatenate(
+        [np.arange(block.rows)[part] for part, is_on in zip(slices, on, strict=True) if is_on]
+    )
     pad = max(int(1.5e6 / span.step_hz), 4)
     low, high = max(first * joined - pad, 0), min((last + 1) * joined + pad, span.bins)
     codes = block.codes[rows, low:high]
@@ -243,7 +245,9 @@ def _shape(power: FloatArray, noise: Floats, step_hz: float) -> tuple[int, int, 
         smooth = running_mean(power.astype(np.float32), smoothing)
         peak = int(np.argmax(smooth[max(edges[0], 0) : edges[1] + 1])) + edges[0]
         limit = max(smooth[peak] / 10 ** (_EDGE_DB / 10), 0.7 * float(noise[peak]))
-        edges = _around(smooth >= limit, peak, int(4e5 / step_hz) if edges[1] - edges[0] > 2e6 / step_hz else 0)
+        edges = _around(
+            smooth >= limit, peak, int(4e5 / step_hz) if edges[1] - edges[0] > 2e6 / step_hz else 0
+        )
         smoothing = (edges[1] - edges[0] + 1) // 16
     width = edges[1] - edges[0] + 1
     if width * step_hz > _ONE_HUMP_HZ:
@@ -287,10 +291,11 @@ def _standing(
     level_mw = total
     wide = (b - a + 1) * step >= _WIDE_HZ
     off = float("nan")
-    if wide and not span.is_tuned:
-        off = float((row_mw < np.sqrt(floor_mw * (level_mw + floor_mw))).mean())
-    elif wide:  # each part of it at its own moment
+    if wide:
+        # Each part of it: something narrower may stand where a channel comes and goes.
         off = _off_in_parts(block, rows, (low + a) // block.joined, (low + b) // block.joined)
+        if not span.is_tuned:
+            off = max(off, float((row_mw < np.sqrt(floor_mw * (level_mw + floor_mw))).mean()))
     level_db = 10 * np.log10(np.maximum(row_mw, 1e-30))
     q = np.quantile(level_db, [0.05, 0.25, 0.75])
     looks = max(block.looks / block.joined, 1.0) * max((b - a + 1) * 0.7, 1)

@@ -18,16 +18,20 @@ def width(hz: float) -> str:
 
 
 def of_standing(s: Standing, step_hz: float) -> tuple[str, ...]:
-    told = [f"never away in {s.rows} rows" if s.time_share > 0.95 else f"without a pause while it is on ({s.rows} rows)"]
+    pause = "never away" if s.time_share > 0.95 else "without a pause while it is on"
+    told = [f"{pause}, in {s.rows} rows"]
     if s.width10_hz <= 2.2 * step_hz:
-        told.append(f"no wider than {s.width10_hz / step_hz:.0f} bin of {width(step_hz)}".replace("1 bins", "1 bin"))
-        told.append("its level does not waver" if s.steadiness < 0.5 else "its level wavers as that of a modulated signal")
+        bins = round(s.width10_hz / step_hz)
+        told.append(f"no wider than {bins} bin{'s' * (bins > 1)} of {width(step_hz)}")
+        told.append("its level does not waver" if s.steadiness < 0.5 else "its level wavers: it is modulated")
         return tuple(told)
     told.append(f"{width(s.width10_hz)} wide at 10 dB below its top, {width(s.width3_hz)} at 3 dB")
     if s.width10_hz >= 3.5 * step_hz:
-        flat = s.width3_hz / s.width10_hz
-        told.append("a flat top with steep edges" if flat >= 0.78 else "a hump, without a flat top or the edges of a channel")
-    if s.flicker_db > 0.4 and s.width10_hz > 4e6:
+        is_flat = s.width3_hz / s.width10_hz >= 0.78
+        told.append(
+            "a flat top with steep edges" if is_flat else "a hump: no flat top, no edges of a channel"
+        )
+    if 0.4 < s.flicker_db < 5 and s.width10_hz > 4e6:
         told.append(f"its level flickers by {s.flicker_db:.1f} dB")
     return tuple(told)
 

@@ -3,7 +3,8 @@
 from gray_kettle.air.channels import BANDS, Channel, narrow
 from gray_kettle.air.countries import rules_by_number
 from gray_kettle.judge import settings
-from gray_kettle.judge.assessment import Assessment, OwnView, PlaceView, Radio, Standing
+from gray_kettle.judge.assessment import Assessment, Emitter, OwnView, PlaceView, Radio, Standing
+from gray_kettle.judge.emitters import find_emitters
 from gray_kettle.judge.findings import find
 from gray_kettle.judge.harms import Asking, Candidates, weigh
 from gray_kettle.judge.listening import Looks
@@ -22,19 +23,22 @@ def assess(observations: Observations, setup: Setup) -> Assessment:
     """Who is there, how busy each place is, what harms our own radios, and what is wrong."""
     looks = Looks(observations)
     radios = find_radios(observations, setup, looks)
-    places = _places(radios, observations, setup, looks)
-    own = tuple(_own_view(radio, radios) for radio in radios if radio.own)
+    emitters = find_emitters(observations, setup, radios)
+    places = _places(radios, observations, setup, looks, emitters)
+    own = tuple(_own_view(radio, radios, emitters) for radio in radios if radio.own)
     return Assessment(
         start_s=observations.start_s,
         end_s=observations.end_s,
         radios=radios,
         places=places,
         own=own,
-        findings=find(radios, own, places),
+        findings=find(radios, own, places, emitters),
         not_known=_not_known(radios, own, observations, setup, looks),
         covered=looks.covered,
         links=tuple(links_by_station(observations).values()),
         swept=observations.swept,
+        emitters=emitters,
+        swept_bands=_looked_bands(observations),
     )
 
 
@@ -44,21 +48,37 @@ def places_seen_from(assessment: Assessment, radio: Radio | None) -> tuple[Place
         return assessment.places
     asked = [p for p in assessment.places if p.channel.band == radio.band]
     asking, _ = asking_of(radio)
-    by_channel = _standings(tuple(p.channel for p in asked), asking, assessment.radios, radio)
+    by_channel = _standings(
+        tuple(p.channel for p in asked), asking, assessment.radios, radio, assessment.emitters
+    )
     return tuple(
         PlaceView(p.channel, p.utilisation, by_channel[p.channel] if p.standing is not None else None)
         for p in asked
     )
 
 
-def _own_view(radio: Radio, radios: tuple[Radio, ...]) -> OwnView:
+def _looked_bands(observations: Observations) -> frozenset[str]:
+    """Bands of which sweeps were looked through for emitters."""
+    return frozenset(
+        band
+        for looked in observations.looked
+        for band, hz in (("2.4", 2.44e9), ("5", 5.5e9), ("6", 6.5e9))
+        if looked.low_hz - 0.6e9 < hz < looked.high_hz + 0.6e9
+    )
+
+
+def _own_view(radio: Radio, radios: tuple[Radio, ...], emitters: tuple[Emitter, ...]) -> OwnView:
     asking, assumed = asking_of(radio)
-    now = standing_on(radio.channel, asking, radios, radio)
+    now = standing_on(radio.channel, asking, radios, radio, emitters)
     return OwnView(radio, now, asking.client_level_dbm, assumed)
 
 
 def _places(
-    radios: tuple[Radio, ...], observations: Observations, setup: Setup, looks: Looks
+    radios: tuple[Radio, ...],
+    observations: Observations,
+    setup: Setup,
+    looks: Looks,
+    emitters: tuple[Emitter, ...],
 ) -> tuple[PlaceView, ...]:
     out = []
     for band in BANDS:
@@ -66,7 +86,7 @@ def _places(
             r.channel.primary for r in radios if r.band == band
         }
         channels = tuple(narrow(band, n) for n in sorted(allowed))
-        seen = _standings(channels, USUAL, tuple(r for r in radios if r.band == band), None)
+        seen = _standings(channels, USUAL, tuple(r for r in radios if r.band == band), None, emitters)
         for channel in channels:
             covered = (band, channel.primary) in looks.covered
             used = utilisation_of(band, channel.primary, radios, observations, looks)
@@ -75,9 +95,13 @@ def _places(
 
 
 def _standings(
-    channels: tuple[Channel, ...], asking: Asking, radios: tuple[Radio, ...], who: Radio | None
+    channels: tuple[Channel, ...],
+    asking: Asking,
+    radios: tuple[Radio, ...],
+    who: Radio | None,
+    emitters: tuple[Emitter, ...],
 ) -> dict[Channel, Standing]:
-    others, rows = others_for(radios, who)
+    others, rows = others_for(radios, who, emitters)
     return {s.channel: s for s in standings(weigh(asking, Candidates(channels), others), others, rows)}
 
 
@@ -118,9 +142,8 @@ def _not_known(
     if unswept:
         listed = " and ".join([", ".join(unswept[:-1]), unswept[-1]] if len(unswept) > 1 else unswept)
         out.append(f"What is not Wi-Fi: no spectrum sweep of {listed} GHz.")
-    if swept:
-        out.append(
-            "What is not Wi-Fi is seen in the sweeps (4 Sweep), and not yet weighed: harms are those of radios."
-        )
+    if observations.rows_unlooked:
+        rows = f"{observations.rows_unlooked:,}".replace(",", " ")
+        out.append(f"What is not Wi-Fi: {rows} sweep rows were not looked through yet.")
     out += [f"{take.source}: {note}" for take in observations.takes for note in take.notes]
     return tuple(out)

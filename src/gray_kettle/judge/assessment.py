@@ -169,13 +169,67 @@ class Utilisation:
 
 
 @dataclass(frozen=True)
+class Emitter:
+    """A source of energy that is not Wi-Fi, put together from all sightings of it in the window.
+
+    likely: (kind, probability). low_hz, high_hz: all that it touches; burst_hz: width of one burst. duty: share of the
+    time swept in which it is on the air, duty_while_on: of the looks that saw it; channels: (band, number, duty) of the
+    20 MHz places. looks: (that saw it, that could have). hours: (hour UTC, share of its looks that saw it).
+    gone_since_s: when it was last seen, None while it is there. was_found_as: the kind before the technician
+    corrected it, "" where that was not done.
+    """
+
+    id: str
+    kind: str
+    confidence: float
+    likely: tuple[tuple[str, float], ...]
+    low_hz: float
+    high_hz: float
+    burst_hz: float
+    level_dbm: float
+    duty: float
+    duty_while_on: float
+    first_s: float
+    last_s: float
+    gone_since_s: float | None
+    channels: tuple[tuple[str, int, float], ...]
+    evidence: tuple[str, ...]
+    reasons: str
+    hours: tuple[tuple[int, float], ...]
+    looks: tuple[int, int]
+    spot: str
+    name: str = ""
+    is_dismissed: bool = False
+    was_found_as: str = ""
+
+    @property
+    def found_kind(self) -> str:
+        return self.was_found_as or self.kind
+
+    @property
+    def centre_hz(self) -> float:
+        return (self.low_hz + self.high_hz) / 2
+
+    @property
+    def bandwidth_hz(self) -> float:
+        return self.high_hz - self.low_hz
+
+    @property
+    def band(self) -> str:
+        return "2.4" if self.centre_hz < 3e9 else "5" if self.centre_hz < 5.92e9 else "6"
+
+
+@dataclass(frozen=True)
 class Harm:
-    """One cause that takes clear air away. kind: "co-channel", "adjacent" or "secondary"."""
+    """One cause that takes clear air away. kind: "co-channel", "adjacent", "secondary" or "non-wi-fi".
+
+    radio: its id; of an emitter for the last kind, which has no channel.
+    """
 
     kind: str
     radio: str
     name: str
-    channel: Channel
+    channel: Channel | None
     level_dbm: float
     activity: float
     share_lost: float
@@ -195,6 +249,8 @@ class Standing:
     adjacent_power_dbm: float | None
     adjacent_lost: float
     harms: tuple[Harm, ...]
+    non_wifi_emitters: int = 0
+    non_wifi_lost: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -246,6 +302,8 @@ class Assessment:
     covered: frozenset[tuple[str, int]]
     links: tuple[Link, ...] = ()
     swept: tuple[Swept, ...] = ()
+    emitters: tuple[Emitter, ...] = ()
+    swept_bands: frozenset[str] = frozenset()  # that were looked through for emitters
 
     def radio(self, radio_id: str) -> Radio | None:
         """The radio with that id, or that has that BSSID."""

@@ -8,7 +8,8 @@ from collections.abc import Iterator
 
 from gray_kettle.decode.security import is_outdated
 from gray_kettle.judge import settings
-from gray_kettle.judge.assessment import Finding, Harm, OwnView, PlaceView, Radio
+from gray_kettle.judge.assessment import Emitter, Finding, Harm, OwnView, PlaceView, Radio
+from gray_kettle.judge.emitter_findings import of_emitters
 from gray_kettle.safe_text import dbm, network_name
 
 SEVERITIES = ("act", "watch", "note")
@@ -19,7 +20,10 @@ _RASTER_2_4 = (1, 6, 11)
 
 
 def find(
-    radios: tuple[Radio, ...], own: tuple[OwnView, ...], places: tuple[PlaceView, ...]
+    radios: tuple[Radio, ...],
+    own: tuple[OwnView, ...],
+    places: tuple[PlaceView, ...],
+    emitters: tuple[Emitter, ...] = (),
 ) -> tuple[Finding, ...]:
     """Every finding, worst first; the order does not depend on the order of the radios."""
     found: list[Finding] = []
@@ -32,6 +36,7 @@ def find(
     found += _chase(radios)
     found += _outdated(radios)
     found += _busy_places(places, own)
+    found += of_emitters(emitters, own)
     return tuple(sorted(found, key=lambda f: (SEVERITIES.index(f.severity), -f.lost, f.kind, f.subject)))
 
 
@@ -57,6 +62,7 @@ HEADLINES = {
     "chase": "and a neighbour chase each other",
     "outdated-security": "outdated cipher",
     "high-utilisation": "is busy",
+    "emitter": "is on the air",
 }
 
 
@@ -80,7 +86,9 @@ def _joined_loss(harms: list[Harm]) -> float:
 
 
 def _named(harms: list[Harm], most: int = 3) -> str:
-    names = list(dict.fromkeys(f"{h.name} on {h.channel.label} ({dbm(h.level_dbm)})" for h in harms))
+    names = list(
+        dict.fromkeys(f"{h.name} on {h.channel.label} ({dbm(h.level_dbm)})" for h in harms if h.channel)
+    )
     more = f" and {len(names) - most} more" if len(names) > most else ""
     return ", ".join(names[:most]) + more
 

@@ -17,6 +17,7 @@ from gray_kettle.air.contention import mac_efficiency
 from gray_kettle.air.masks import NOTHING_DB, SKIRT_BELOW_MASK_DB, coupling_db
 from gray_kettle.air.rates import MCS_SINR_DB, TOP_MCS, rate_at_mbps
 from gray_kettle.judge import settings
+from gray_kettle.judge.emissions import Emission, taken, taken_from
 from gray_kettle.records import FloatArray, IntArray
 
 _REACH_HZ = 200e6  # centres further apart than this cannot touch
@@ -28,6 +29,7 @@ class Others:
 
     level_dbm: as heard where the asking radio stands. activity: share of time on the air while present.
     presence: share of time present. told_busy: busy share of its channel that it tells itself, NaN when none.
+    emissions: of what is not Wi-Fi, apart from the rows.
     """
 
     channels: tuple[Channel, ...]
@@ -36,6 +38,7 @@ class Others:
     presence: FloatArray
     told_busy: FloatArray
     dsss_only: NDArray[np.bool_]
+    emissions: tuple[Emission, ...] = ()
 
     def __len__(self) -> int:
         return len(self.channels)
@@ -49,6 +52,7 @@ class Others:
             self.presence,
             self.told_busy,
             self.dsss_only,
+            tuple(e.louder_by(step_db) for e in self.emissions),
         )
 
 
@@ -125,6 +129,7 @@ class Weighed:
     co_lost_to: FloatArray
     adjacent_lost_to: FloatArray
     secondary_lost_to: FloatArray
+    non_wifi_lost_to: FloatArray  # (candidates, emissions)
     heard_on_primary: FloatArray  # Pr(heard) where the other shares the primary part, else 0
     heard_in_parts: NDArray[np.bool_]  # the other shares any part at a level that holds us back
     coupled_dbm: FloatArray  # power into the passband of those that overlap and cannot be decoded, else -inf
@@ -207,9 +212,12 @@ def weigh(asking: Asking, candidates: Candidates, others: Others) -> Weighed:
 
     holds = _secondary_threshold(segment_mhz)
     held = np.where(in_secondary, np.maximum(floors.heard_share(level, holds), loss), 0.0)
-    usable = _usable_widths(candidates.width_mhz, segment_mhz, known * held, told * held, groups)
+    non_wifi = taken(candidates.channels, others.emissions, lambda c, e: _taken_from(c, e, asking))
+    usable = _usable_widths(
+        candidates.width_mhz, segment_mhz, known * held, told * held, groups, non_wifi.beyond
+    )
 
-    primary_free = (1 - co_busy) * adjacent_free
+    primary_free = (1 - co_busy) * adjacent_free * np.prod(1 - non_wifi.lost_to, axis=1)
     clear = primary_free * (usable * candidates.usable_share).sum(axis=1)
     efficiency = np.interp(1 + contenders, *_efficiency_table())
     expected = primary_free * efficiency * (usable * candidates.rates_mbps(asking)).sum(axis=1)
@@ -222,9 +230,18 @@ def weigh(asking: Asking, candidates: Candidates, others: Others) -> Weighed:
         co_lost_to=co_to,
         adjacent_lost_to=_shared_out(adjacent_groups, adjacent_known, adjacent_told, groups),
         secondary_lost_to=np.maximum(known, told) * held * primary_free[:, None],
+        non_wifi_lost_to=non_wifi.lost_to,
         heard_on_primary=heard,
         heard_in_parts=(heard >= 0.5) | (in_secondary & (floors.heard_share(level, holds) >= 0.5)),
         coupled_dbm=np.where(overlapping, level + coupling, -np.inf),
+    )
+
+
+@lru_cache(maxsize=20_000)
+def _taken_from(channel: Channel, emission: Emission, asking: Asking) -> tuple[float, tuple[float, ...]]:
+    noise_dbm = np.array([floors.noise_floor_dbm(channel.width_mhz * 1e6)])
+    return taken_from(
+        channel, emission, lambda level: float(_frame_loss(np.array([level]), noise_dbm, asking)[0])
     )
 
 
@@ -314,9 +331,17 @@ def _secondary_threshold(segment_mhz: FloatArray) -> FloatArray:
 
 
 def _usable_widths(
-    width_mhz: IntArray, segment_mhz: FloatArray, known: FloatArray, told: FloatArray, groups: _Groups
+    width_mhz: IntArray,
+    segment_mhz: FloatArray,
+    known: FloatArray,
+    told: FloatArray,
+    groups: _Groups,
+    beyond: FloatArray,
 ) -> FloatArray:
-    """Chance that just each width is usable while the primary is free: (candidates, 5), rows sum to 1."""
+    """Chance that just each width is usable while the primary is free: (candidates, 5), rows sum to 1.
+
+    beyond: busy share of the parts that each widening adds, by what is not Wi-Fi.
+    """
     usable = np.zeros((len(width_mhz), 5))
     reach = np.ones(len(width_mhz))  # chance that at least the width of this step is usable
     for k in range(5):
@@ -327,6 +352,7 @@ def _usable_widths(
             break
         here = segment_mhz == segment
         busy = _lost(_lost_by_group(np.where(here, known, 0.0), np.where(here, told, 0.0), groups))
+        busy = 1 - (1 - busy) * (1 - beyond[:, k])
         stop = np.where(wider, busy, 1.0)
         usable[:, k] = reach * stop
         reach = reach * (1 - stop)

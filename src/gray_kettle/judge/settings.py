@@ -20,3 +20,4 @@ FEWEST_FRAMES = 100  # for a retry share
 WEAK_OWN_DBM = -75.0
 MOVES_OF_A_MOVER = 3
 ACT_LOST, WATCH_LOST = 0.15, 0.05  # share of time lost from which a harm is to act on, or to watch
+FRAME_S = 1.5e-3  # a frame of some aggregated packets

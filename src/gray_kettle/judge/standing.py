@@ -5,7 +5,9 @@ import numpy as np
 from gray_kettle.air.channels import Channel
 from gray_kettle.air.floors import sum_dbm
 from gray_kettle.judge import settings
-from gray_kettle.judge.assessment import Harm, Radio, Standing, Stay
+from gray_kettle.judge.advice import ADVICE
+from gray_kettle.judge.assessment import Emitter, Harm, Radio, Standing, Stay
+from gray_kettle.judge.emissions import emissions_of
 from gray_kettle.judge.harms import Asking, Candidates, Others, Weighed, weigh
 
 _LEAST_HARM = 0.001  # less than this is not worth a name
@@ -36,9 +38,12 @@ def mutual_level_dbm(one: Radio, other: Radio) -> float:
 
 
 def others_for(
-    radios: tuple[Radio, ...], asking: Radio | None
+    radios: tuple[Radio, ...], asking: Radio | None, emitters: tuple[Emitter, ...] = ()
 ) -> tuple[Others, tuple[tuple[Radio, Stay], ...]]:
-    """Every other radio of the band (all bands when nobody asks), one row a stay, as heard where the asking one is."""
+    """Every other radio of the band (all bands when nobody asks), one row a stay, as heard where the asking one is.
+
+    emitters: what is not Wi-Fi, as heard where it was swept.
+    """
     spot = home_spot(asking) if asking else None
     rows = []
     for radio in radios:
@@ -62,6 +67,7 @@ def others_for(
             [np.nan if s.told_busy is None or r.own else s.told_busy for r, s in rows], dtype=np.float64
         ),
         dsss_only=np.array([radio.generation == "b" for radio, _ in rows], dtype=bool),
+        emissions=emissions_of(emitters, asking.band if asking else None),
     )
     return others, tuple(rows)
 
@@ -91,6 +97,12 @@ def _standing(k: int, weighed: Weighed, others: Others, rows: tuple[tuple[Radio,
             harms.append(
                 Harm(kind, radio.id, radio.name, stay.channel, level, radio.activity * stay.presence, share)
             )
+    for j in np.flatnonzero(weighed.non_wifi_lost_to[k] >= _LEAST_HARM):
+        emitter, lost_share = others.emissions[j].emitter, float(weighed.non_wifi_lost_to[k][j])
+        name = emitter.name or ADVICE[emitter.kind].called
+        harms.append(
+            Harm("non-wi-fi", emitter.id, name, None, emitter.level_dbm, emitter.duty, round(lost_share, 4))
+        )
     shared = np.flatnonzero(weighed.heard_in_parts[k])
     near = np.flatnonzero(weighed.adjacent_lost_to[k] >= _LEAST_HARM)
     near_dbm = weighed.coupled_dbm[k][near]
@@ -104,11 +116,19 @@ def _standing(k: int, weighed: Weighed, others: Others, rows: tuple[tuple[Radio,
         adjacent_radios=len({rows[j][0].id for j in near}),
         adjacent_power_dbm=round(float(sum_dbm(*near_dbm)), 1) if len(near) else None,
         adjacent_lost=round(float(weighed.adjacent_lost[k]), 4),
+        non_wifi_emitters=sum(h.kind == "non-wi-fi" for h in harms),
+        non_wifi_lost=round(float(1 - np.prod(1 - weighed.non_wifi_lost_to[k])), 4),
         harms=tuple(sorted(harms, key=lambda h: (-h.share_lost, h.radio))),
     )
 
 
-def standing_on(channel: Channel, asking: Asking, radios: tuple[Radio, ...], who: Radio) -> Standing:
+def standing_on(
+    channel: Channel,
+    asking: Asking,
+    radios: tuple[Radio, ...],
+    who: Radio,
+    emitters: tuple[Emitter, ...] = (),
+) -> Standing:
     """How one channel looks for one radio."""
-    others, rows = others_for(radios, who)
+    others, rows = others_for(radios, who, emitters)
     return standings(weigh(asking, Candidates((channel,)), others), others, rows)[0]

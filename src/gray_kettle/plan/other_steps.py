@@ -52,7 +52,7 @@ def _gain_without(radio: Radio, assessment: Assessment) -> tuple[float, str]:
         if view.radio.id == radio.id or view.radio.band != radio.band or view.now is None:
             continue
         asking, _ = asking_of(view.radio)
-        others, _ = others_for(rest, view.radio)
+        others, _ = others_for(rest, view.radio, assessment.emitters)
         clear = float(weigh(asking, Candidates((view.radio.channel,)), others).clear_air[0])
         if clear - view.now.clear_air > best:
             best, who = clear - view.now.clear_air, title(view.radio)

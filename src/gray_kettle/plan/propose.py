@@ -55,7 +55,8 @@ class _Band:
     ) -> None:
         self.views, self.assessment = views, assessment
         self.all_options = [options_for(v.radio, assessment, setup.country, limits) for v in views]
-        self.foreign = [others_for(tuple(r for r in assessment.radios if not r.own), v.radio) for v in views]
+        foreign = tuple(r for r in assessment.radios if not r.own)
+        self.foreign = [others_for(foreign, v.radio, assessment.emitters) for v in views]
         self.players = tuple(self._player(k) for k in range(len(views)))
         self.start = tuple(
             p.options.channels.index(v.radio.channel) for p, v in zip(self.players, views, strict=True)
@@ -93,7 +94,7 @@ class _Band:
         off = {c for c in open_to_it if not is_on_raster(c)}
         if not off or len(off) == len(open_to_it):
             return frozenset(off)
-        others, _ = others_for(self.assessment.radios, radio)
+        others, _ = others_for(self.assessment.radios, radio, self.assessment.emitters)
         candidates = Candidates(open_to_it)
         for shift in _SHIFTS_DB:
             got = weigh(asking, candidates, others.louder_by(shift)).expected_mbps

@@ -57,8 +57,9 @@ def _what_is_wrong(now: Standing, source: Channel, target: Channel) -> list[str]
             "co-channel": "shares its channel and takes",
             "adjacent": "overlaps it from the side and costs",
             "secondary": "uses its wide half and takes back the width for",
+            "non-wi-fi": "is no Wi-Fi, lies over it and costs",
         }[harm.kind]
-        name, place = harm.name, harm.channel.label
+        name, place = harm.name, harm.channel.label if harm.channel else "not Wi-Fi"
         out.append(
             f"{name} ({place}, {dbm(harm.level_dbm)}) {how} {percent(harm.share_lost)} of its time now."
         )
@@ -73,7 +74,8 @@ def _what_remains(after: Standing) -> str:
     if not after.harms:
         return "Nothing that was heard shares or overlaps it there."
     worst = after.harms[0]
-    return f"What remains is {worst.name} on {worst.channel.label}, {percent(worst.share_lost)}."
+    place = f" on {worst.channel.label}" if worst.channel else ""
+    return f"What remains is {worst.name}{place}, {percent(worst.share_lost)}."
 
 
 def _why_stay(after: Standing, alternatives: tuple[Alternative, ...]) -> str:

@@ -71,6 +71,7 @@ def in_company(player: Player, company: Company) -> Others:
         np.append(o.presence, np.ones(len(company))),
         np.append(o.told_busy, np.full(len(company), np.nan)),
         np.append(o.dsss_only, np.array([d for _, _, _, d in company], dtype=bool)),
+        o.emissions,
     )
 
 

@@ -20,7 +20,7 @@ _QUIETEST_DBM = -97.0
 _STEP_S = 120.0
 _FIRST_BOUT, _LAST_BOUT = 11.75, 13.5  # hours of the oven
 _DENSE = (3.1, 8.2, 10.0, 11.78, 12.7, 15.6, 18.8)  # hours at which one looks closely
-_UNEVEN_S = 0.02  # no instrument sweeps by the clock
+_UNEVEN_S = 0.05  # no instrument sweeps by the clock
 _DENSE_S, _DENSE_EVERY_S, _SPARSE_EVERY_S = 180.0, 0.2, 20.0
 
 

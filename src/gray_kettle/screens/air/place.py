@@ -150,7 +150,7 @@ class AirPlace(Place):
             place = next((p for p in self._places if p.channel == channel), None)
             return place.standing if place else None
         asking, _ = asking_of(view.radio)
-        return standing_on(channel, asking, look.assessment.radios, view.radio)
+        return standing_on(channel, asking, look.assessment.radios, view.radio, look.assessment.emitters)
 
     def _side_rows(self, width: int) -> list[Row]:
         look, view, channel = self._look, self._view(), self._what_if
@@ -229,7 +229,7 @@ class AirPlace(Place):
         return [
             (fit(percent(harm.share_lost), 5, True) + "  ", "text!"),
             (fit(harm.name, room) + " ", "text"),
-            (fit(harm.channel.label, 7), "dim"),
+            (fit(harm.channel.label if harm.channel else "", 7), "dim"),
             (fit(minus(harm.level_dbm), 4, True), "dim"),
             ("" if tight else f" {_KINDS[harm.kind]}", "dim"),
         ]

@@ -119,7 +119,9 @@ def by_chance(number: int, ranges: Ranges, wifi_only: bool = False) -> ByChance:
     span = Span(low_hz + step_hz / 2, step_hz, bins, detector=detector, averages=averages, sweep_s=sweep_s)
     instrument = Instrument(span, float(rng.uniform(6, 14)), 2e-4 if averages > 1 else 0.0, hold_s)
     time_s = _START_S + 1000.0 * number + np.arange(rows) / rate + rng.uniform(0, 2e-3, rows)
-    met = [_wifi(k, band, low_hz, high_hz, ranges, rng) for k in range(rng.integers(1 if wifi_only else 0, 13))]
+    met = [
+        _wifi(k, band, low_hz, high_hz, ranges, rng) for k in range(rng.integers(1 if wifi_only else 0, 13))
+    ]
     if not wifi_only:
         makers = _MAKERS[band]
         for k in range(rng.integers(0, 5)):
@@ -160,7 +162,8 @@ def _channels(band: str) -> tuple[Channel, ...]:
     return tuple(found.values())
 
 
-_LOW_MAKERS = ("oven", "bluetooth", "advertiser", "hopper", "low rate", "video", "narrow", "carrier", "link", "noise")  # fmt: skip
+_STANDING = ("video", "narrow", "carrier", "link", "noise")
+_LOW_MAKERS = ("oven", "bluetooth", "advertiser", "hopper", "low rate", *_STANDING)
 _MAKERS = {
     "2.4": _LOW_MAKERS,
     "5": ("video", "narrow", "carrier", "link", "noise", "radar", "radar"),
@@ -168,7 +171,7 @@ _MAKERS = {
 }
 
 
-def _emitter(
+def _emitter(  # noqa: PLR0911 (one for each kind)
     what: str, edges_hz: tuple[float, float], level: float, ranges: Ranges, rng: Chance
 ) -> Transmitter:
     def one_of(values: tuple[float, ...]) -> float:
@@ -179,7 +182,9 @@ def _emitter(
         case "oven":
             width, drift = one_of(ranges.oven_width_hz), one_of(ranges.oven_drift_hz)
             filled = float(rng.uniform(0.3, 0.5))
-            return tx.oven("", level, 1.0, one_of(ranges.oven_hz), one_of(ranges.mains_hz), width, drift, filled)
+            return tx.oven(
+                "", level, 1.0, one_of(ranges.oven_hz), one_of(ranges.mains_hz), width, drift, filled
+            )
         case "bluetooth":
             left_out = ((2.402e9, 2.423e9),) if rng.random() < 0.3 else ()
             filled, share = (0.6, rng.uniform(0.15, 1)) if rng.random() < 0.6 else (0.96, rng.uniform(0.3, 1))
@@ -188,7 +193,7 @@ def _emitter(
             return tx.advertiser("", level, one_of(ranges.advertising_s))
         case "hopper":
             raster = one_of(ranges.rasters_hz)
-            places = int(min(rng.integers(15, 80), (80.5e6) / raster))
+            places = min(int(rng.integers(15, 80)), int(80.5e6 / raster))
             first = float(rng.uniform(_LOW_HZ + 1e6, _HIGH_HZ - places * raster))
             slot, width = one_of(ranges.slots_s), min(raster, 2e6) * float(rng.uniform(0.6, 0.9))
             return tx.hopper("", level, float(rng.uniform(0.3, 1)), "frequency-hopper", slot,
@@ -197,8 +202,8 @@ def _emitter(
             return tx.low_rate("", int(rng.integers(11, 27)), level, float(rng.uniform(0.01, 0.1)))
         case "video" if high_hz > 5.4e9 or high_hz < 3e9:
             width = one_of(ranges.video_width_hz)
-            centre = float(rng.uniform(max(low_hz, 5.655e9) + width, min(high_hz, 5.945e9) - width)) \
-                if low_hz > 5e9 and high_hz > 5.7e9 else float(rng.uniform(low_hz + width, high_hz - width))  # fmt: skip
+            first, last = (max(low_hz, 5.655e9), min(high_hz, 5.945e9)) if low_hz > 5e9 else (low_hz, high_hz)
+            centre = float(rng.uniform(first + width, last - width))
             made = shapes.two_bells(0.7 * width, 0.2 * width, 0.4) if rng.random() < 0.5 else None
             return tx.camera("", level, centre, 1.0, width, made, float(rng.uniform(0.3, 1.5)))
         case "narrow":

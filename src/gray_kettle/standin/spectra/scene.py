@@ -87,7 +87,7 @@ class Scene:
     ) -> Floats:
         """Power of one frame of each row: noise, and noise-like signals, follow an exponential law in a bin."""
         span = instrument.span
-        freq_hz = span.start_hz + span.step_hz * np.arange(span.bins)
+        freq_hz = np.asarray(span.start_hz + span.step_hz * np.arange(span.bins), np.float64)
         power = np.full((len(time_s), span.bins), instrument.floor_mw)
         steady = np.zeros_like(power)
         when = time_s[:, None]
@@ -115,7 +115,7 @@ class Scene:
         bins that it then fills, shape (transmitters,).
         """
         span = instrument.span
-        freq_hz = span.start_hz + span.step_hz * np.arange(span.bins)
+        freq_hz = np.asarray(span.start_hz + span.step_hz * np.arange(span.bins), np.float64)
         seen = np.zeros(len(self.transmitters))
         for first in range(0, len(time_s), _ROWS_AT_ONCE):
             some = time_s[first : first + _ROWS_AT_ONCE]
@@ -124,7 +124,9 @@ class Scene:
             total = np.zeros((len(some), span.bins), np.float32)
             each = []
             for transmitter, its in zip(self.transmitters, made, strict=True):
-                met = self._met(instrument, transmitter, its, when if span.sweep_s else some[:, None], freq_hz)
+                met = self._met(
+                    instrument, transmitter, its, when if span.sweep_s else some[:, None], freq_hz
+                )
                 total[met[0]] += met[1]
                 each.append(met)
             for k, (rows, mean_mw) in enumerate(each):

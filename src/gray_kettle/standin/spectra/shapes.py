@@ -48,8 +48,10 @@ def bell(width_hz: float) -> Shape:
 def two_bells(width_hz: float, core_hz: float, core_share: float) -> Shape:
     """A bell with a narrower one on its top: a modulated carrier."""
     return _normalised(
-        lambda f: (1 - core_share) * np.exp2(-((2 * f / width_hz) ** 2)) / width_hz
-        + core_share * np.exp2(-((2 * f / core_hz) ** 2)) / core_hz,
+        lambda f: (
+            (1 - core_share) * np.exp2(-((2 * f / width_hz) ** 2)) / width_hz
+            + core_share * np.exp2(-((2 * f / core_hz) ** 2)) / core_hz
+        ),
         2.5 * width_hz,
     )
 

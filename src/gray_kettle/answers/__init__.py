@@ -1,25 +1,33 @@
 """The JSON answers: names and shapes are a contract, documented in docs/formats.md."""
 
 import math
-from datetime import UTC, datetime
 from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
 from gray_kettle.air.channels import Channel
+from gray_kettle.answers.base import Answer, iso
+from gray_kettle.answers.emitters import emitters_answer
 from gray_kettle.judge.assess import places_seen_from
 from gray_kettle.judge.assessment import Assessment, Client, Finding, Link, Network, PlaceView, Radio
+from gray_kettle.judge.emitters import non_wifi_share
 from gray_kettle.plan.proposal import Move, Proposal
 from gray_kettle.records import Swept
 from gray_kettle.safe_text import network_name, printable
 from gray_kettle.sources.taking import TakeResult
 
+__all__ = [
+    "air_answer",
+    "brief_answer",
+    "emitters_answer",
+    "heard_answer",
+    "iso",
+    "plan_answer",
+    "take_answer",
+]
 
-class _Answer(BaseModel):
-    model_config = ConfigDict(extra="forbid", populate_by_name=True)
 
-
-class InputAnswer(_Answer):
+class InputAnswer(Answer):
     source: str
     kind: str
     records: int
@@ -27,12 +35,12 @@ class InputAnswer(_Answer):
     notes: list[str]
 
 
-class TakeAnswer(_Answer):
+class TakeAnswer(Answer):
     schema_: Literal["gray-kettle/take/1"] = Field(default="gray-kettle/take/1", alias="schema")
     inputs: list[InputAnswer]
 
 
-class LinkAnswer(_Answer):
+class LinkAnswer(Answer):
     station: str
     level_dbm: float | None
     sent: float | None
@@ -44,7 +52,7 @@ class LinkAnswer(_Answer):
     last: str
 
 
-class ClientAnswer(_Answer):
+class ClientAnswer(Answer):
     """Nulls: it was not heard to tell what it can do."""
 
     mac: str
@@ -59,27 +67,27 @@ class ClientAnswer(_Answer):
     link: LinkAnswer | None
 
 
-class RateAnswer(_Answer):
+class RateAnswer(Answer):
     mbps: float
     generation: str
     frames: int
     retries: int
 
 
-class OffChannelAnswer(_Answer):
+class OffChannelAnswer(Answer):
     band: str
     channel: int
     frames: int
     level_dbm: float | None
 
 
-class NeighbourAnswer(_Answer):
+class NeighbourAnswer(Answer):
     bssid: str
     band: str
     primary: int
 
 
-class BssidAnswer(_Answer):
+class BssidAnswer(Answer):
     bssid: str
     ssid: str
     ssid_hex: str
@@ -106,7 +114,7 @@ class BssidAnswer(_Answer):
     off_channel: list[OffChannelAnswer]
 
 
-class RadioAnswer(_Answer):
+class RadioAnswer(Answer):
     id: str
     name: str
     own: bool
@@ -126,39 +134,39 @@ class RadioAnswer(_Answer):
     bssids: list[BssidAnswer]
 
 
-class HeardAnswer(_Answer):
+class HeardAnswer(Answer):
     schema_: Literal["gray-kettle/heard/1"] = Field(default="gray-kettle/heard/1", alias="schema")
     radios: list[RadioAnswer]
     links: list[LinkAnswer]
 
 
-class UtilisationAnswer(_Answer):
+class UtilisationAnswer(Answer):
     value: float | None
     source: str
     confidence: str
     others: dict[str, float]
 
 
-class CoChannelAnswer(_Answer):
+class CoChannelAnswer(Answer):
     radios: int
     strongest_dbm: float | None
     airtime: float
 
 
-class AdjacentAnswer(_Answer):
+class AdjacentAnswer(Answer):
     radios: int
     power_dbm: float | None
     cost: float
 
 
-class NonWifiAnswer(_Answer):
+class NonWifiAnswer(Answer):
     """Null figures: no sweep has been taken."""
 
     emitters: int | None
     cost: float | None
 
 
-class PlaceAnswer(_Answer):
+class PlaceAnswer(Answer):
     band: str
     channel: int
     width_mhz: int
@@ -172,13 +180,13 @@ class PlaceAnswer(_Answer):
     expected_mbps: float | None
 
 
-class HourAnswer(_Answer):
+class HourAnswer(Answer):
     hour_utc: int
     duty: float
     rows: int
 
 
-class SweptAnswer(_Answer):
+class SweptAnswer(Answer):
     band: str
     channel: int
     width_mhz: int
@@ -194,14 +202,14 @@ class SweptAnswer(_Answer):
     by_hour: list[HourAnswer]
 
 
-class AirAnswer(_Answer):
+class AirAnswer(Answer):
     schema_: Literal["gray-kettle/air/1"] = Field(default="gray-kettle/air/1", alias="schema")
     seen_from: str | None
     places: list[PlaceAnswer]
     sweeps: list[SweptAnswer]
 
 
-class FindingAnswer(_Answer):
+class FindingAnswer(Answer):
     severity: str
     kind: str
     subject: str
@@ -211,13 +219,13 @@ class FindingAnswer(_Answer):
     figures: dict[str, Any]
 
 
-class BriefAnswer(_Answer):
+class BriefAnswer(Answer):
     schema_: Literal["gray-kettle/brief/1"] = Field(default="gray-kettle/brief/1", alias="schema")
     findings: list[FindingAnswer]
     not_known: list[str]
 
 
-class ChannelAnswer(_Answer):
+class ChannelAnswer(Answer):
     channel: int
     width_mhz: int
 
@@ -228,7 +236,7 @@ class AlternativeAnswer(ChannelAnswer):
     loses: str
 
 
-class MoveAnswer(_Answer):
+class MoveAnswer(Answer):
     radio: str
     name: str
     band: str
@@ -242,22 +250,18 @@ class MoveAnswer(_Answer):
     alternatives: list[AlternativeAnswer]
 
 
-class StepAnswer(_Answer):
+class StepAnswer(Answer):
     what: str
     why: str
     gain: str
     effort: str
 
 
-class PlanAnswer(_Answer):
+class PlanAnswer(Answer):
     schema_: Literal["gray-kettle/plan/1"] = Field(default="gray-kettle/plan/1", alias="schema")
     proved: bool
     moves: list[MoveAnswer]
     other_steps: list[StepAnswer]
-
-
-def iso(time_s: float) -> str:
-    return datetime.fromtimestamp(time_s, UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
 
 
 def take_answer(results: list[TakeResult]) -> TakeAnswer:
@@ -340,8 +344,17 @@ def _bssid(network: Network) -> BssidAnswer:
 
 def air_answer(assessment: Assessment, radio: Radio | None, band: str | None) -> AirAnswer:
     places = [p for p in places_seen_from(assessment, radio) if band in (None, p.channel.band)]
+    non_wifi = {
+        p.channel: non_wifi_share(assessment, p.channel)
+        for p in places
+        if p.channel.band in assessment.swept_bands
+    }
     sweeps = [_swept(s) for s in assessment.swept if band in (None, s.channel.band)]
-    return AirAnswer(seen_from=radio.id if radio else None, places=[_place(p) for p in places], sweeps=sweeps)
+    return AirAnswer(
+        seen_from=radio.id if radio else None,
+        places=[_place(p, non_wifi.get(p.channel)) for p in places],
+        sweeps=sweeps,
+    )
 
 
 def _swept(swept: Swept) -> SweptAnswer:
@@ -362,8 +375,11 @@ def _swept(swept: Swept) -> SweptAnswer:
     )
 
 
-def _place(place: PlaceView) -> PlaceAnswer:
+def _place(place: PlaceView, non_wifi: float | None) -> PlaceAnswer:
     used, standing = place.utilisation, place.standing
+    wifi = used.value
+    if used.source == "sweep" and used.value is not None and non_wifi is not None:
+        wifi = round(max(used.value - non_wifi, 0.0), 4)
     return PlaceAnswer(
         band=place.channel.band,
         channel=place.channel.primary,
@@ -371,9 +387,8 @@ def _place(place: PlaceView) -> PlaceAnswer:
         utilisation=UtilisationAnswer(
             value=used.value, source=used.source, confidence=used.confidence, others=dict(used.others)
         ),
-        # A sweep does not tell by itself whose the energy is; frames do.
-        wifi_share=used.value if used.source != "sweep" else dict(used.others).get("frames"),
-        non_wifi_share=None,
+        wifi_share=wifi,
+        non_wifi_share=non_wifi,
         co_channel=CoChannelAnswer(
             radios=standing.co_channel_radios,
             strongest_dbm=standing.co_channel_strongest_dbm,
@@ -388,7 +403,10 @@ def _place(place: PlaceView) -> PlaceAnswer:
         )
         if standing
         else None,
-        non_wifi=NonWifiAnswer(emitters=None, cost=None),
+        non_wifi=NonWifiAnswer(
+            emitters=standing.non_wifi_emitters if standing and non_wifi is not None else None,
+            cost=standing.non_wifi_lost if standing and non_wifi is not None else None,
+        ),
         clear_air=standing.clear_air if standing else None,
         expected_mbps=standing.expected_mbps if standing else None,
     )
