@@ -68,4 +68,5 @@ def _sweeping(case: Case, reading: Reading, band: str) -> Sweeping:
         tuple(r for r in reading.assessment.radios if r.band == band),
         offset.total_seconds() if offset else 0.0,
         zone_name(country),
+        tuple(e for e in reading.assessment.emitters if e.band == band and not e.is_dismissed),
     )

@@ -9,7 +9,7 @@ from matplotlib.figure import Figure
 
 from gray_kettle.errors import KettleError
 
-OWN, FOREIGN, INK, PAPER = "#b4602a", "#6b7885", "#22282e", "#ffffff"
+OWN, FOREIGN, INK, PAPER, EMITTER = "#b4602a", "#6b7885", "#22282e", "#ffffff", "#5d4a86"
 _IMAGE_DPI = 200  # of pictures inside a drawing
 
 

@@ -12,8 +12,9 @@ from matplotlib.dates import ConciseDateFormatter
 from matplotlib.figure import Figure
 
 from gray_kettle.air.channels import Channel
-from gray_kettle.draw.paper import FOREIGN, INK, OWN, PAPER, literal
-from gray_kettle.judge.assessment import Radio
+from gray_kettle.draw.paper import EMITTER, FOREIGN, INK, OWN, PAPER, literal
+from gray_kettle.judge.advice import ADVICE
+from gray_kettle.judge.assessment import Emitter, Radio
 from gray_kettle.records import Swept
 from gray_kettle.safe_text import printable
 from gray_kettle.spectrum.view import LEVEL_DBM, SweepView
@@ -41,6 +42,7 @@ class Sweeping:
     radios: tuple[Radio, ...]
     offset_s: float
     zone: str
+    emitters: tuple[Emitter, ...] = ()
 
 
 def sweep_figure(shown: Sweeping) -> Figure:
@@ -50,6 +52,7 @@ def sweep_figure(shown: Sweeping) -> Figure:
     ratios = (3.6, 0.75, 0.2 * len(radios) + 0.35)
     above, middle, below = figure.subplots(3, 1, sharex=True, height_ratios=ratios)
     _presence(above, shown)
+    _labelled(above, shown, 0.9)
     _shares(middle, shown)
     _spans(below, shown, radios)
     _title(figure, shown, "how strong, and how much of the time")
@@ -63,10 +66,38 @@ def waterfall_figure(shown: Sweeping) -> Figure:
     ratios = (5.6, 0.75, 0.2 * len(radios) + 0.35)
     above, middle, below = figure.subplots(3, 1, sharex=True, height_ratios=ratios)
     _waterfall(figure, above, shown)
+    _labelled(above, shown, 0.95)
     _shares(middle, shown)
     _spans(below, shown, radios)
     _title(figure, shown, "level over time")
     return figure
+
+
+def _labelled(axes: Axes, shown: Sweeping, top: float) -> None:
+    """Brackets over what is not Wi-Fi, with its name; stacked where they would meet."""
+    low, high = _edges_mhz(shown.view)
+    taken: list[tuple[float, float, int]] = []
+    for emitter in sorted(shown.emitters, key=lambda e: e.bandwidth_hz):
+        a, b = max(emitter.low_hz / 1e6, low), min(emitter.high_hz / 1e6, high)
+        if a >= b:
+            continue
+        name = printable(emitter.name) or ADVICE[emitter.kind].called.partition(" (")[0]
+        text = f"✶ {name} {100 * emitter.confidence:.0f} %"
+        reach = max(b - a, (high - low) * 0.011 * len(text))
+        middle = min(max((a + b) / 2, low + reach / 2), high - reach / 2)
+        line = next(
+            k for k in range(20)
+            if not any(n == k and middle - reach / 2 < q and middle + reach / 2 > p for p, q, n in taken)
+        )  # fmt: skip
+        taken.append((middle - reach / 2, middle + reach / 2, line))
+        y = top - 0.062 * line
+        axes.plot(
+            [a, b], [y - 0.018, y - 0.018], transform=axes.get_xaxis_transform(), color=EMITTER, linewidth=2.0
+        )
+        axes.text(
+            middle, y, literal(text), transform=axes.get_xaxis_transform(), fontsize=7.5, ha="center", va="bottom",
+            color=EMITTER, bbox={"facecolor": PAPER, "edgecolor": "none", "alpha": 0.7, "pad": 0.8},
+        )  # fmt: skip
 
 
 def _radios(shown: Sweeping) -> list[Radio]:

@@ -304,7 +304,7 @@ def _hops(block: Block, bursts: Narrow, around: Surroundings) -> Hops | None:
     cut = 0.02 if len(bursts) > 100 else 0.0
     low, high = (float(q) for q in np.quantile(freq_hz, [cut, 1 - cut]))
     places = len(np.unique(np.rint(freq_hz / _GROUP_HZ)))
-    if places < 5 or high - low < 7e6 or len(bursts) < max(_FEWEST_HOPS, _LEAST_HOP_SHARE * block.rows):
+    if places < 7 or high - low < 7e6 or len(bursts) < max(_FEWEST_HOPS, _LEAST_HOP_SHARE * block.rows):
         return None
     level = float(np.median(bursts.level_dbm))
     raster, strength, phase = raster_of(freq_hz, block.cell_hz)

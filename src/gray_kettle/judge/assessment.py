@@ -305,6 +305,9 @@ class Assessment:
     emitters: tuple[Emitter, ...] = ()
     swept_bands: frozenset[str] = frozenset()  # that were looked through for emitters
 
+    def emitter(self, emitter_id: str) -> Emitter | None:
+        return next((e for e in self.emitters if e.id == emitter_id), None)
+
     def radio(self, radio_id: str) -> Radio | None:
         """The radio with that id, or that has that BSSID."""
         for radio in self.radios:

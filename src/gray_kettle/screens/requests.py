@@ -7,17 +7,17 @@ from typing import TYPE_CHECKING
 from textual.message import Message
 
 if TYPE_CHECKING:
-    from gray_kettle.judge.assessment import Radio
+    from gray_kettle.judge.assessment import Emitter, Radio
     from gray_kettle.reading import Reading
     from gray_kettle.records import SweepRows
 
 
 @dataclass
 class Jump(Message):
-    """To the evidence: a place, and the radio it is about ("" for none)."""
+    """To the evidence: a place, and the radio or emitter it is about ("" for none)."""
 
     place: str
-    radio: str
+    about: str
 
 
 @dataclass
@@ -56,6 +56,14 @@ class GiveName(Message):
     """Ask what to call this radio."""
 
     radio: "Radio"
+
+
+@dataclass
+class TellEmitter(Message):
+    """Tell something of an emitter that was found. what: "name", "kind" or "dismiss"."""
+
+    emitter: "Emitter"
+    what: str
 
 
 @dataclass

@@ -22,11 +22,11 @@ from gray_kettle.screens.frame.place import Place
 from gray_kettle.screens.frame.rail import BINS, TimeRail
 from gray_kettle.screens.help import HelpScreen
 from gray_kettle.screens.look import BANDS, Look
-from gray_kettle.screens.requests import Follow, GiveName, Jump, MarkOwn, Shown, ToWindow
+from gray_kettle.screens.requests import Follow, GiveName, Jump, MarkOwn, Shown, TellEmitter, ToWindow
 
 if TYPE_CHECKING:
     from gray_kettle.reading import Reading
-    from gray_kettle.records import Setup
+    from gray_kettle.records import EmitterNote, Setup
 
 _SHORTEST_S = 5.0
 _WAITING = "waiting"
@@ -188,12 +188,13 @@ class WorkScreen(Collecting):
 
     @on(Jump)
     def _jump(self, jump: Jump) -> None:
-        radio = self._look.assessment.radio(jump.radio) if self._look else None
-        if radio is not None and radio.band != self._band:
-            self._to_band(radio.band)
+        assessment = self._look.assessment if self._look else None
+        about = assessment.radio(jump.about) or assessment.emitter(jump.about) if assessment else None
+        if about is not None and about.band != self._band:
+            self._to_band(about.band)
         self.action_place(jump.place)
-        if radio is not None:
-            self.call_after_refresh(self._views[jump.place].choose, radio.id)
+        if about is not None:
+            self.call_after_refresh(self._views[jump.place].choose, about.id)
 
     def action_band(self) -> None:
         self._to_band(BANDS[(BANDS.index(self._band) + 1) % len(BANDS)] if self._band else BANDS[0])
@@ -304,6 +305,32 @@ class WorkScreen(Collecting):
         from gray_kettle.screens.start.forms import NameForm
 
         self.app.push_screen(NameForm(asked.radio), rename)
+
+    @on(TellEmitter)
+    def _tell_emitter(self, asked: TellEmitter) -> None:
+        from gray_kettle.judge.emitters import told_of
+        from gray_kettle.screens.sweep.forms import EmitterNameForm, KindForm
+
+        emitter = asked.emitter
+        note = told_of(emitter)
+
+        def keep(changed: "EmitterNote") -> None:
+            self._save(lambda setup: replace(setup, emitters=(*setup.emitters, changed)))
+
+        def named(name: str | None) -> None:
+            if name is not None:
+                keep(replace(note, name=name))
+
+        def corrected(kind: str | None) -> None:
+            if kind is not None:
+                keep(replace(note, kind="" if kind == emitter.found_kind else kind))
+
+        if asked.what == "dismiss":
+            keep(replace(note, is_dismissed=not emitter.is_dismissed))
+        elif asked.what == "name":
+            self.app.push_screen(EmitterNameForm(emitter), named)
+        else:
+            self.app.push_screen(KindForm(emitter), corrected)
 
     @on(Follow)
     def _follow(self, follow: Follow) -> None:

@@ -15,10 +15,12 @@ from textual.widget import Widget
 
 from gray_kettle.air.channels import Channel
 from gray_kettle.air.masks import SKIRT_BELOW_MASK_DB, mask_db
-from gray_kettle.judge.assessment import PlaceView, Radio, Standing
+from gray_kettle.judge.advice import ADVICE
+from gray_kettle.judge.assessment import Emitter, PlaceView, Radio, Standing
+from gray_kettle.judge.emitter_findings import how_sure
 from gray_kettle.judge.standing import level_at
 from gray_kettle.records import FloatArray
-from gray_kettle.safe_text import network_name
+from gray_kettle.safe_text import network_name, printable
 from gray_kettle.screens.ink import BARS, Cell, Inked, fit, minus, percent, runs
 from gray_kettle.screens.look import Look
 
@@ -32,6 +34,7 @@ _TITLES = {
     "clear": "% clear",
     "shared": "% shared",
     "overlap": "% overlap",
+    "other": "% not Wi-Fi",
     "place": "place",
 }
 _LEDGER_INKS = {
@@ -40,6 +43,7 @@ _LEDGER_INKS = {
     "clear": "text",
     "shared": "dim",
     "overlap": "dim",
+    "other": "emitter",
     "place": "dim",
 }
 
@@ -90,7 +94,7 @@ class Lanes(Inked, Widget, can_focus=True):
         super().__init__(id=id)
         self._look: Look | None = None
         self._places: tuple[PlaceView, ...] = ()
-        self._lanes: list[tuple[Radio, FloatArray]] = []
+        self._lanes: list[tuple[Radio | Emitter, FloatArray]] = []
         self._scale = Scale(0, 1, 1, 1)
         self._measured_for = Size(0, 0)
         self._first = 0
@@ -112,7 +116,13 @@ class Lanes(Inked, Widget, can_focus=True):
         radios = self._look.radios
         self._measured_for = self.size
         self._scale = scale_for(self._places, radios, self.size.width)
-        self._lanes = [(radio, self._density(radio)) for radio in radios]
+        emitters = [
+            e for e in self._look.assessment.emitters if e.band == self._look.band and not e.is_dismissed
+        ]
+        self._lanes = [
+            *((radio, self._density(radio)) for radio in radios),
+            *((emitter, self._filled(emitter)) for emitter in emitters),
+        ]
         self._spectra.clear()
         centres = sorted(self._scale.column(p.channel.centre_hz) for p in self._places)
         self._pitch = min((b - a for a, b in itertools.pairwise(centres)), default=8)
@@ -143,6 +153,13 @@ class Lanes(Inked, Widget, can_focus=True):
             best = np.maximum(best, mask_db(kind, width, hz - centre_hz, SKIRT_BELOW_MASK_DB))
         level = level_at(radio.stay, None) + best
         return np.clip((level - _FLOOR_DBM) / (_TOP_DBM - _FLOOR_DBM), 0.0, 1.0)
+
+    def _filled(self, emitter: Emitter) -> FloatArray:
+        """The same for what is not Wi-Fi: as wide as it was seen."""
+        hz = self._scale.hz()
+        half_hz = max(emitter.bandwidth_hz / 2, (hz[1] - hz[0]) / 2 if len(hz) > 1 else 0.0)
+        share = (emitter.level_dbm - _FLOOR_DBM) / (_TOP_DBM - _FLOOR_DBM)
+        return np.where(np.abs(hz - emitter.centre_hz) <= half_hz, max(min(share, 1.0), 0.15), 0.0)
 
     def render_line(self, y: int) -> Strip:  # noqa: PLR0911 - one return for each kind of line
         width, height = self.size
@@ -192,8 +209,11 @@ class Lanes(Inked, Widget, can_focus=True):
     def _blank(self) -> Strip:
         return self.cells([(" " * self._scale.label, "text"), *self._fences()], self.size.width)
 
-    def _names(self, radio: Radio) -> Strip:
-        """What a radio announces, small, under its lane."""
+    def _names(self, radio: Radio | Emitter) -> Strip:
+        """What a radio announces, small, under its lane; of an emitter how sure its kind is."""
+        if isinstance(radio, Emitter):
+            told: list[Cell] = [("   " + fit(how_sure(radio), self._scale.label - 4) + " ", "faint")]
+            return self.cells([*told, *self._fences()], self.size.width)
         names = ", ".join(dict.fromkeys(network_name(n.ssid) for n in radio.networks))
         cells: list[Cell] = [("   " + fit(names, self._scale.label - 4) + " ", "faint"), *self._fences()]
         return self.cells(cells, self.size.width)
@@ -206,7 +226,27 @@ class Lanes(Inked, Widget, can_focus=True):
                 glyphs[x], inks[x] = "╎", "watch"
         return runs(glyphs, inks)
 
-    def _lane(self, radio: Radio, density: FloatArray) -> Strip:
+    def _emitter_lane(self, emitter: Emitter, density: FloatArray) -> Strip:
+        scale = self._scale
+        room = scale.label - 8
+        glyphs = ["▚" if share > 0 else " " for share in density]
+        inks = ["emitter" if share > 0 else "text" for share in density]
+        for x in self._what_if_columns():
+            if 0 <= x < len(glyphs) and glyphs[x] == " ":
+                glyphs[x], inks[x] = "╎", "watch"
+        wide = self.size.width - scale.label - scale.columns >= 12
+        on = percent(emitter.duty) if emitter.duty >= 0.005 else "<1 %"
+        name = printable(emitter.name) or ADVICE[emitter.kind].called
+        cells: list[Cell] = [
+            (" ✶ ", "emitter"), (fit(name, room - 1) + " ", "text"),
+            (fit(minus(emitter.level_dbm), 4, True) + " ", "steam"),
+            *runs(glyphs, inks), (f"  {on:>5}{' on' if wide else ''}", "dim"),
+        ]  # fmt: skip
+        return self.cells(cells, self.size.width)
+
+    def _lane(self, radio: Radio | Emitter, density: FloatArray) -> Strip:
+        if isinstance(radio, Emitter):
+            return self._emitter_lane(radio, density)
         scale, look = self._scale, self._look
         assert look is not None
         recedes = bool(look.followed) and radio.id not in look.followed and not radio.own
@@ -283,7 +323,7 @@ class Lanes(Inked, Widget, can_focus=True):
         if height < _LOW_LINES:
             return (*["bar"] * 3, "clear" if numbers else "bar", "place")
         return (
-            ("", *["bar"] * 4, "clear", "shared", "overlap", "place")
+            ("", *["bar"] * 4, "clear", "shared", "overlap", "other", "place")
             if numbers
             else ("", *["bar"] * 7, "place")
         )
@@ -334,6 +374,7 @@ class Lanes(Inked, Widget, can_focus=True):
             "clear": standing.clear_air,
             "shared": standing.co_channel_lost,
             "overlap": standing.adjacent_lost,
+            "other": standing.non_wifi_lost,
         }[kind]
         word = f"{100 * share:.0f}"
         return word if len(word) < self._pitch else "··"  # 100 where only two digits fit
@@ -342,7 +383,7 @@ class Lanes(Inked, Widget, can_focus=True):
         return any(radio.channel.primary == place.channel.primary for radio in self._own())
 
     def _own(self) -> list[Radio]:
-        return [radio for radio, _ in self._lanes if radio.own]
+        return [radio for radio, _ in self._lanes if isinstance(radio, Radio) and radio.own]
 
     def on_click(self, event: events.Click) -> None:
         hz = self._scale.low_hz + (event.x - self._scale.label) / self._scale.columns * (

@@ -18,7 +18,12 @@ from gray_kettle.screens.frame.rows import Row, RowList
 from gray_kettle.screens.ink import Cell, fit, minus, percent, wrap
 from gray_kettle.screens.look import Look
 
-_KINDS = {"co-channel": "shares it", "adjacent": "overlaps", "secondary": "takes width"}
+_KINDS = {
+    "co-channel": "shares it",
+    "adjacent": "overlaps",
+    "secondary": "takes width",
+    "non-wi-fi": "no Wi-Fi",
+}
 
 
 class AirPlace(Place):

@@ -175,7 +175,7 @@ class BriefPlace(Place):
         chosen.stop()
         if chosen.key.isdigit():
             finding = self._findings[int(chosen.key)]
-            self.post_message(Jump(finding.see, finding.radio))
+            self.post_message(Jump(finding.see, str(finding.figures.get("emitter", finding.radio))))
         elif chosen.key:
             self._to_radio(chosen)
 

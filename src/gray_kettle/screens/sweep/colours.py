@@ -17,6 +17,7 @@ LOWEST_DBM, HIGHEST_DBM = -112.0, -40.0  # the fixed scale of the waterfall
 NOTHING = LEVELS  # a dot where nothing was measured
 HIGHEST_LINE, MEAN_LINE = LEVELS + 1, LEVELS + 2
 DOTS = LEVELS + 3
+_RECEDES = 0.28  # of its level, where something else is looked at
 _RAMP = " ·░▒▓█"  # without colour
 _WATER = {
     True: [(20, 25, 30), (42, 53, 64), (72, 80, 88), (140, 84, 52), (217, 147, 90), (252, 240, 218)],
@@ -111,6 +112,12 @@ def _dots(scaled: NDArray[Any]) -> Dots:
     whole: Dots = np.clip(np.nan_to_num(scaled), 0, LEVELS - 1).astype(np.uint8)
     whole[np.isnan(scaled)] = NOTHING
     return whole
+
+
+def receded(dots: Dots, keep: NDArray[np.bool_]) -> Dots:
+    """The same with all but some dots darker."""
+    faded = np.where(dots < LEVELS, (dots * _RECEDES).astype(np.uint8), dots)
+    return np.where(keep, dots, faded).astype(np.uint8)
 
 
 def coloured(top: Dots, bottom: Dots, styles: DotStyles) -> list[Segment]:

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 import numpy as np
+from numpy.typing import NDArray
 from textual import events
 from textual.binding import Binding
 from textual.geometry import Region
@@ -100,6 +101,9 @@ class SweepPicture(Inked, Widget, can_focus=True):
         self._styles: dict[tuple[str, str], colours.DotStyles] = {}
         self._spans: list[list[Cell]] = []
         self._left_out = 0
+        self._keep: NDArray[np.bool_] | None = (
+            None  # dots that belong to the chosen emitter; the rest recedes
+        )
         self._plan = parts_for(24)
 
     # What is drawn
@@ -180,10 +184,21 @@ class SweepPicture(Inked, Widget, can_focus=True):
         self._strips = {y: strip for y, strip in self._strips.items() if y < first}
         self.refresh(Region(0, first, self.size.width, self.size.height - first))
 
+    def light(self, keep: NDArray[np.bool_] | None) -> None:
+        """Let all but some dots of the waterfall recede, and columns of the presence likewise; None: nothing does."""
+        if keep is None and self._keep is None:
+            return
+        self._keep = keep
+        self.redraw()
+
     def _water_of(self, view: SweepView) -> colours.Dots:
         if self.shown == "share":
-            return colours.share_dots(view.share)
-        return colours.water_dots(view.peak_dbm if self.shown == "peak" else view.mean_dbm)
+            dots = colours.share_dots(view.share)
+        else:
+            dots = colours.water_dots(view.peak_dbm if self.shown == "peak" else view.mean_dbm)
+        if self._keep is not None and self._keep.shape == dots.shape:
+            return colours.receded(dots, self._keep)
+        return dots
 
     def _presence_of(self, view: SweepView) -> colours.Dots:
         """Dots of the presence, with the lines of the highest and the mean level in them."""
@@ -197,6 +212,8 @@ class SweepPicture(Inked, Widget, can_focus=True):
             total[np.minimum(whole + 1, len(LEVEL_DBM))] - total[whole]
         )
         out = colours.presence_dots(below[:-1] - below[1:])
+        if self._keep is not None and self._keep.shape[1] == out.shape[1]:
+            out = colours.receded(out, np.broadcast_to(self._keep.any(axis=0), out.shape))
         out[:, np.isnan(view.highest_dbm)] = colours.NOTHING
         for levels, dot in ((view.average_dbm, colours.MEAN_LINE), (view.highest_dbm, colours.HIGHEST_LINE)):
             line = np.clip(np.nan_to_num((_TOP_DBM - levels) / each_db, nan=-1), -1, dots - 1).astype(int)

@@ -14,12 +14,14 @@ from textual.worker import get_current_worker
 
 from gray_kettle.air.channels import Channel, narrow, numbers
 from gray_kettle.errors import KettleError
-from gray_kettle.judge.assessment import Radio
+from gray_kettle.judge.assessment import Emitter, Radio
 from gray_kettle.records import SweepRows
 from gray_kettle.screens.frame.place import Place
 from gray_kettle.screens.frame.rows import Row, RowList
 from gray_kettle.screens.look import Look
-from gray_kettle.screens.requests import ToWindow
+from gray_kettle.screens.requests import TellEmitter, ToWindow
+from gray_kettle.screens.sweep.axis import Scale
+from gray_kettle.screens.sweep.found import Lines, chosen_lines, list_lines, lit
 from gray_kettle.screens.sweep.live import LivePicture, LiveRows, Snapshot, composed, continued
 from gray_kettle.screens.sweep.picture import SHOWN, Marks, SweepPicture
 from gray_kettle.screens.sweep.side import cursor_lines, place_lines, side_lines
@@ -80,11 +82,17 @@ class SweepPlace(Place):
         Binding("m", "shown", "highest, mean, share", id="sweep.shown"),
         Binding("s", "spot", "spot", id="sweep.spot"),
         Binding("space", "hold", "hold", id="sweep.hold"),
+        Binding("e", "emitter(1)", "next emitter", id="sweep.emitter"),
+        Binding("E", "emitter(-1)", "emitter before", show=False, id="sweep.emitter-back"),
+        Binding("n", "tell('name')", "name the emitter", id="sweep.name"),
+        Binding("k", "tell('kind')", "correct its kind", id="sweep.kind"),
+        Binding("d", "tell('dismiss')", "dismiss it, or take it back", id="sweep.dismiss"),
     ]
     HINTS = (
         ("← → ↑ ↓", "cursor"),
         ("enter", "zoom"),
         ("backspace", "band"),
+        ("e", "emitters"),
         ("g u", "time in, out"),
         ("m", "peak mean share"),
         ("space", "hold"),
@@ -116,6 +124,7 @@ class SweepPlace(Place):
         self._live_made: LivePicture | None = None
         self._counted_s = 0.0
         self._live_duty: dict[Channel, float] | None = None
+        self._chosen = ""  # id of the emitter that is lit
 
     def compose(self) -> ComposeResult:
         with Horizontal(id="sweep-columns"):
@@ -146,7 +155,10 @@ class SweepPlace(Place):
         self._picture.focus()
 
     def choose(self, radio_id: str) -> None:
-        """Zoom to where a radio sits."""
+        """Zoom to where a radio sits, or light an emitter."""
+        if any(e.id == radio_id for e in self._emitters()):
+            self._light(radio_id)
+            return
         radio = next((r for r in self._remembered if r.id == radio_id), None)
         if radio is not None and self._look is not None:
             half = radio.channel.width_mhz * 0.5e6 + _AROUND_HZ
@@ -210,6 +222,7 @@ class SweepPlace(Place):
             marks = self._marks(ready.live_duty)
             picture.scrolled(ready.view, marks, round((frame.end_s - before.end_s) / cell_s))
         else:
+            self._light_up(ready.view)
             nothing = f"No sweep of {look.band} GHz in this window. Take a sweep file, or an analyser: t"
             picture.show(ready.view, self._marks(ready.live_duty), nothing)
         self._tell()
@@ -248,7 +261,8 @@ class SweepPlace(Place):
             short = [[*lines[0], ("  ", "dim"), *told], [*lines[1], *lines[4]]]
         else:
             radios = tuple(r for r in self._remembered if r.band == look.band)
-            short = side_lines(picture, look, self._spot or "", self._state, radios, self._live_duty)
+            short = self._found_lines(width - 2)
+            short += side_lines(picture, look, self._spot or "", self._state, radios, self._live_duty)
         return [Row("side", tuple(tuple(line) for line in short), fixed=True)]
 
     @property
@@ -339,8 +353,52 @@ class SweepPlace(Place):
         self._picture.point_at(cursor_hz)
         self._ask()
 
+    # What is not Wi-Fi
+
+    def _emitters(self) -> tuple[Emitter, ...]:
+        look = self._look
+        return tuple(e for e in look.assessment.emitters if e.band == look.band) if look else ()
+
+    def _emitter(self) -> Emitter | None:
+        return next((e for e in self._emitters() if e.id == self._chosen), None)
+
+    def _found_lines(self, width: int) -> Lines:
+        assert self._look is not None
+        emitter = self._emitter()
+        out = list_lines(self._emitters(), self._chosen, width, self._look)
+        if emitter is not None:
+            out += [[], *chosen_lines(emitter, width, self._look)]
+        return [*out, []] if out else []
+
+    def action_emitter(self, step: int) -> None:
+        """Light the next one; after the last none."""
+        ids = ["", *(e.id for e in self._emitters())]
+        at = ids.index(self._chosen) if self._chosen in ids else 0
+        self._light(ids[(at + step) % len(ids)])
+
+    def _light(self, emitter_id: str) -> None:
+        self._chosen = emitter_id
+        if self._picture.view is not None:
+            self._light_up(self._picture.view)
+        self.query_one("#sweep-side", RowList).scroll_home(animate=False)
+        self._tell()
+
+    def _light_up(self, view: SweepView) -> None:
+        emitter = self._emitter()
+        scale = Scale(view.frame.low_hz, view.frame.high_hz, view.frame.columns)
+        self._picture.light(None if emitter is None else lit(emitter, view, scale))
+
+    def action_tell(self, what: str) -> None:
+        emitter = self._emitter()
+        if emitter is not None:
+            self.post_message(TellEmitter(emitter, what))
+        elif self._emitters():
+            self.app.notify("Choose one of the emitters first: e", timeout=3)
+
     def action_whole(self) -> None:
-        if self._look is not None and self._range.pop(self._look.band, None) is not None:
+        if self._chosen:
+            self._light("")
+        elif self._look is not None and self._range.pop(self._look.band, None) is not None:
             self._ask()
 
     def action_moment(self, factor: float) -> None:
