@@ -81,7 +81,7 @@ def _labelled(axes: Axes, shown: Sweeping, top: float) -> None:
         a, b = max(emitter.low_hz / 1e6, low), min(emitter.high_hz / 1e6, high)
         if a >= b:
             continue
-        name = printable(emitter.name) or ADVICE[emitter.kind].called.partition(" (")[0]
+        name = printable(emitter.name) or ADVICE[emitter.kind].short
         text = f"✶ {name} {100 * emitter.confidence:.0f} %"
         reach = max(b - a, (high - low) * 0.011 * len(text))
         middle = min(max((a + b) / 2, low + reach / 2), high - reach / 2)

@@ -174,9 +174,9 @@ class Emitter:
 
     likely: (kind, probability). low_hz, high_hz: all that it touches; burst_hz: width of one burst. duty: share of the
     time swept in which it is on the air, duty_while_on: of the looks that saw it; channels: (band, number, duty) of the
-    20 MHz places. looks: (that saw it, that could have). hours: (hour UTC, share of its looks that saw it).
-    gone_since_s: when it was last seen, None while it is there. was_found_as: the kind before the technician
-    corrected it, "" where that was not done.
+    20 MHz places. looks: (that saw it, that could have); episodes: from when to when each of the former did. hours:
+    (hour UTC, share of its looks that saw it). gone_since_s: when it was last seen, None while it is there.
+    was_found_as: the kind before the technician corrected it, "" where that was not done.
     """
 
     id: str
@@ -197,6 +197,7 @@ class Emitter:
     reasons: str
     hours: tuple[tuple[int, float], ...]
     looks: tuple[int, int]
+    episodes: tuple[tuple[float, float], ...]
     spot: str
     name: str = ""
     is_dismissed: bool = False

@@ -126,6 +126,7 @@ def _emitter(entry: list[Seen], looked: tuple[Looked, ...], notes: tuple[Emitter
         reasons=_reasons(kind, likely, strongest),
         hours=_hours(entry, looks),
         looks=(len(entry), len(looks)),
+        episodes=tuple((s.first_s, s.last_s) for _, s in entry),
         spot=max(entry, key=lambda e: e[1].level_dbm)[0].spot,
     )
     return _as_told(made, notes)

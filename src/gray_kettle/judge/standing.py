@@ -99,7 +99,7 @@ def _standing(k: int, weighed: Weighed, others: Others, rows: tuple[tuple[Radio,
             )
     for j in np.flatnonzero(weighed.non_wifi_lost_to[k] >= _LEAST_HARM):
         emitter, lost_share = others.emissions[j].emitter, float(weighed.non_wifi_lost_to[k][j])
-        name = emitter.name or ADVICE[emitter.kind].called
+        name = emitter.name or ADVICE[emitter.kind].short
         harms.append(
             Harm("non-wi-fi", emitter.id, name, None, emitter.level_dbm, emitter.duty, round(lost_share, 4))
         )

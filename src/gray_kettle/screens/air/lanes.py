@@ -27,6 +27,7 @@ from gray_kettle.screens.look import Look
 _FLOOR_DBM, _TOP_DBM = -95.0, -35.0
 _SHADES = " ░▒▓█"
 _MARGIN_HZ = 12e6
+_THIN = 0.25
 _LOW_LINES = 24
 _TITLES = {
     "": "",
@@ -229,14 +230,16 @@ class Lanes(Inked, Widget, can_focus=True):
     def _emitter_lane(self, emitter: Emitter, density: FloatArray) -> Strip:
         scale = self._scale
         room = scale.label - 8
-        glyphs = ["▚" if share > 0 else " " for share in density]
+        # What goes from place to place is thin at each of them.
+        glyph = "▚" if emitter.burst_hz > _THIN * emitter.bandwidth_hz else "·"
+        glyphs = [glyph if share > 0 else " " for share in density]
         inks = ["emitter" if share > 0 else "text" for share in density]
         for x in self._what_if_columns():
             if 0 <= x < len(glyphs) and glyphs[x] == " ":
                 glyphs[x], inks[x] = "╎", "watch"
         wide = self.size.width - scale.label - scale.columns >= 12
         on = percent(emitter.duty) if emitter.duty >= 0.005 else "<1 %"
-        name = printable(emitter.name) or ADVICE[emitter.kind].called
+        name = printable(emitter.name) or ADVICE[emitter.kind].short
         cells: list[Cell] = [
             (" ✶ ", "emitter"), (fit(name, room - 1) + " ", "text"),
             (fit(minus(emitter.level_dbm), 4, True) + " ", "steam"),

@@ -233,8 +233,8 @@ class AirPlace(Place):
         room = max(width - (22 if tight else 31), 6)
         return [
             (fit(percent(harm.share_lost), 5, True) + "  ", "text!"),
-            (fit(harm.name, room) + " ", "text"),
-            (fit(harm.channel.label if harm.channel else "", 7), "dim"),
+            (fit(harm.name, room if harm.channel else room + 7) + " ", "text"),
+            (fit(harm.channel.label, 7) if harm.channel else "", "dim"),
             (fit(minus(harm.level_dbm), 4, True), "dim"),
             ("" if tight else f" {_KINDS[harm.kind]}", "dim"),
         ]

@@ -20,7 +20,7 @@ _NARROW_HZ = 4e6
 
 def called(emitter: Emitter) -> str:
     """Its own name, or that of its kind, short."""
-    return printable(emitter.name) or ADVICE[emitter.kind].called.partition(" (")[0]
+    return printable(emitter.name) or ADVICE[emitter.kind].short
 
 
 def list_lines(emitters: tuple[Emitter, ...], chosen: str, width: int, look: Look) -> Lines:
@@ -30,12 +30,12 @@ def list_lines(emitters: tuple[Emitter, ...], chosen: str, width: int, look: Loo
     if not emitters:
         swept = look.band in look.assessment.swept_bands
         return [[("nothing but Wi-Fi was found", "dim")]] if swept else []
-    out: Lines = [[("not Wi-Fi", "steam!"), ("   e chooses", "faint")]]
+    room = max(width - 19, 8)
+    out: Lines = [[(fit("not Wi-Fi", room + 3), "steam!"), (" dBm    on  sure", "faint")]]
     for e in emitters:
         ink = "faint" if e.is_dismissed else "emitter"
         is_chosen = e.id == chosen
         sure = "told" if e.was_found_as else percent(e.confidence)
-        room = max(width - 19, 8)
         out.append(
             [
                 ("▸ " if is_chosen else "✶ ", "steam!" if is_chosen else ink),
@@ -77,12 +77,20 @@ def chosen_lines(emitter: Emitter, width: int, look: Look) -> Lines:
         out += _wrapped("or ", ", ".join(others), width, "dim")
     touched = [(n, d) for b, n, d in emitter.channels if b == look.band]
     if touched:
-        out += _wrapped("takes ", ", ".join(f"{n}: {percent(d)}" for n, d in touched), width, "dim")
+        out += _wrapped("takes ", _places(touched), width, "dim")
     advice = ADVICE[emitter.kind]
     out += _wrapped("where ", advice.where, width, "dim")
     out += _wrapped("test ", advice.test, width, "own")
     out.append([("n name   k kind   d dismiss", "faint")])
     return out
+
+
+def _places(touched: list[tuple[int, float]]) -> str:
+    """Share of time on each place; of many that are alike in one."""
+    shares = [d for _, d in touched]
+    if len(touched) > 4 and max(shares) - min(shares) < 0.035:
+        return f"{min(shares) * 100:.0f}–{percent(max(shares))} of each of {touched[0][0]}–{touched[-1][0]}"
+    return ", ".join(f"{n}: {percent(d)}".replace(" %", "%") for n, d in touched)
 
 
 def _wrapped(head: str, text: str, width: int, ink: str) -> Lines:
@@ -98,7 +106,9 @@ def lit(emitter: Emitter, view: SweepView, scale: Scale) -> NDArray[np.bool_]:
     frame = view.frame
     each_s = (frame.end_s - frame.start_s) / frame.lines
     at_s = frame.start_s + (np.arange(frame.lines) + 0.5) * each_s
-    during = (at_s >= emitter.first_s - each_s) & (at_s <= emitter.last_s + each_s)
+    during = np.zeros(frame.lines, bool)
+    for first_s, last_s in emitter.episodes:
+        during |= (at_s >= first_s - each_s / 2) & (at_s <= last_s + each_s / 2)
     out = during[:, None] & inside[None, :]
     if emitter.burst_hz < _NARROW_HZ and emitter.bandwidth_hz > 2 * _NARROW_HZ:  # among others, by its level
         with np.errstate(invalid="ignore"):

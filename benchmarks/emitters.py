@@ -1,0 +1,235 @@
+"""How well emitters are found and told, on scenes by chance that nothing was fitted on; draws the confusion.
+
+`make emitters` measures 200 scenes (and as many with Wi-Fi alone) and writes docs/emitters-confusion.svg and
+docs/emitters-measured.md. `python -m benchmarks.emitters --development` measures those that the limits were set on.
+"""
+
+import argparse
+import collections
+import time
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from matplotlib.backends.backend_agg import FigureCanvasAgg
+from matplotlib.figure import Figure
+
+from gray_kettle.emitters.look import look
+from gray_kettle.records import KINDS, FloatArray, Sighting, Span
+from gray_kettle.spectrum.halves import Codes, to_codes
+from gray_kettle.standin.spectra.chance import DEVELOPMENT, HELD_OUT, Ranges, by_chance
+from gray_kettle.standin.spectra.scene import Truth
+from gray_kettle.standin.spectra.transmitters import WIFI
+
+DOCS = Path(__file__).parent.parent / "docs"
+LEAST_STANDING = 0.01  # share of rows in which an emitter stands out, from which it should be found
+BLOCK_ROWS = 2048
+
+
+@dataclass(frozen=True)
+class Met:
+    """One emitter of a scene: what it is, in what share of the rows it stands out, and what it was taken for."""
+
+    truth: Truth
+    standing: float
+    found: Sighting | None
+
+
+@dataclass(frozen=True)
+class Result:
+    """One scene. false: claims of what is not there."""
+
+    number: int
+    is_tuned: bool
+    step_hz: float
+    rows_per_s: float
+    met: tuple[Met, ...]
+    false: tuple[Sighting, ...]
+    seconds: float
+
+
+def measure(number: int, ranges: Ranges, wifi_only: bool = False) -> Result:
+    made = by_chance(number, ranges, wifi_only)
+    span = made.instrument.span
+    codes = np.concatenate([to_codes(r.levels_dbm) for r in made.scene.rows(made.instrument, made.time_s)])
+    truth = made.scene.truth(span, float(made.time_s[0]), float(made.time_s[-1]) + 0.1)
+    standing = dict(
+        zip(
+            (t.name for t in made.scene.transmitters),
+            made.scene.standing(made.instrument, made.time_s),
+            strict=True,
+        )
+    )
+    started_s = time.perf_counter()
+    claims = _looked(span, made.time_s, codes)
+    seconds = time.perf_counter() - started_s
+    emitters = [t for t in truth if t.kind != WIFI]
+    pairs = paired(emitters, claims)
+    met = tuple(
+        Met(t, float(standing[t.name]), claims[pairs[k]] if k in pairs else None)
+        for k, t in enumerate(emitters)
+    )
+    false = tuple(c for k, c in enumerate(claims) if k not in pairs.values())
+    rate = (len(made.time_s) - 1) / float(made.time_s[-1] - made.time_s[0])
+    return Result(number, span.is_tuned, span.step_hz, rate, met, false, seconds)
+
+
+def _looked(span: Span, time_s: FloatArray, codes: Codes) -> list[Sighting]:
+    """All rows at once where they are few; else the block that shows most, so that nothing counts twice."""
+    blocks = [
+        look(span, time_s[k : k + BLOCK_ROWS], codes[k : k + BLOCK_ROWS])
+        for k in range(0, max(len(time_s) - BLOCK_ROWS // 2, 1), BLOCK_ROWS)
+    ]
+    return list(max(blocks, key=lambda found: sum(s.confidence for s in found)))
+
+
+def paired(truth: list[Truth], claims: list[Sighting]) -> dict[int, int]:
+    """Which claim stands for which emitter: they must meet in frequency; same kind, place and level go first."""
+    found = []
+    for i, t in enumerate(truth):
+        for j, c in enumerate(claims):
+            overlap = min(t.high_hz + 1e6, c.high_hz) - max(t.low_hz - 1e6, c.low_hz)
+            if overlap <= 0:
+                continue
+            union = max(t.high_hz, c.high_hz) - min(t.low_hz, c.low_hz)
+            score = (
+                (t.kind == c.kind) + overlap / max(union, 1.0) + 0.5 * (abs(t.level_dbm - c.level_dbm) < 8)
+            )
+            found.append((score, i, j))
+    out: dict[int, int] = {}
+    for _, i, j in sorted(found, reverse=True):
+        if i not in out and j not in out.values():
+            out[i] = j
+    return out
+
+
+def report(results: list[Result], alone: list[Result]) -> str:
+    """The figures, as a page."""
+    claims = sum(len(r.false) + sum(m.found is not None for m in r.met) for r in results)
+    right = sum(m.found is not None for r in results for m in r.met)
+    lines = [
+        f"{len(results)} scenes, {sum(len(r.met) for r in results)} emitters; "
+        f"{len(alone)} scenes with Wi-Fi alone, {sum(bool(r.false) for r in alone)} of them with a claim "
+        f"({100 * np.mean([bool(r.false) for r in alone]):.1f} %).",
+        f"Precision {right / max(claims, 1):.3f} ({claims - right} of {claims} claims are of nothing).",
+        "",
+        "| those that | emitters | found | kind right of those | duty of a channel within 3 points |",
+        "|---|---|---|---|---|",
+    ]
+    everyone = [(r, m) for r in results for m in r.met]
+    for name, chosen in _groups(everyone).items():
+        if not chosen:
+            continue
+        found = [m for _, m in chosen if m.found is not None]
+        kind = np.mean([m.found.kind == m.truth.kind for m in found if m.found]) if found else float("nan")
+        duty = [d for m in found for d in duty_errors(m)]
+        within = np.mean(np.abs(duty) <= 0.03) if duty else float("nan")
+        lines.append(
+            f"| {name} | {len(chosen)} | {len(found) / len(chosen):.3f} | {kind:.3f} | {within:.3f} |"
+        )
+    lines += ["", "| said (mean) | right | claims |", "|---|---|---|"]
+    said = [(m.found.confidence, m.found.kind == m.truth.kind) for _, m in everyone if m.found]
+    said += [(s.confidence, False) for r in results for s in r.false]
+    told = np.array(said, float).reshape(-1, 2)
+    for low, high in ((0.0, 0.6), (0.6, 0.75), (0.75, 0.85), (0.85, 0.92), (0.92, 1.01)):
+        some = told[(told[:, 0] >= low) & (told[:, 0] < high)]
+        if len(some):
+            lines.append(f"| {some[:, 0].mean():.2f} | {some[:, 1].mean():.2f} | {len(some)} |")
+    return "\n".join(lines)
+
+
+def _groups(everyone: list[tuple[Result, Met]]) -> dict[str, list[tuple[Result, Met]]]:
+    stand = [(r, m) for r, m in everyone if m.standing >= LEAST_STANDING]
+    groups = {
+        "stand out in 1 % of the rows": stand,
+        "… before snapshots": [(r, m) for r, m in stand if not r.is_tuned],
+        "… before tuned instruments": [(r, m) for r, m in stand if r.is_tuned],
+        "… with bins of 400 kHz or less": [(r, m) for r, m in stand if r.step_hz <= 4e5],
+        "… with wider bins": [(r, m) for r, m in stand if r.step_hz > 4e5],
+        "… at fewer than 10 rows a second": [(r, m) for r, m in stand if r.rows_per_s < 10],
+        "are buried (stand out in less)": [(r, m) for r, m in everyone if m.standing < LEAST_STANDING],
+    }
+    for kind in KINDS:
+        groups[f"{kind}, standing out"] = [(r, m) for r, m in stand if m.truth.kind == kind]
+    return groups
+
+
+def duty_errors(met: Met) -> list[float]:
+    """By channel: what was found less what is."""
+    if met.found is None:
+        return []
+    truth = {(band, number): duty for band, number, duty in met.truth.channels}
+    found = {(band, number): duty for band, number, duty in met.found.channels}
+    return [found.get(k, 0.0) - truth.get(k, 0.0) for k in truth.keys() | found.keys()]
+
+
+def confusion(results: list[Result]) -> Figure:
+    """Rows: what it is; columns: what it was taken for. Of the emitters that stand out."""
+    rows = [k for k in KINDS if k != "unknown"]
+    columns = [*KINDS, "not found"]
+    counts = np.zeros((len(rows), len(columns)), int)
+    for r in results:
+        for m in r.met:
+            if m.standing >= LEAST_STANDING:
+                taken = m.found.kind if m.found else "not found"
+                counts[rows.index(m.truth.kind), columns.index(taken)] += 1
+    figure = Figure(figsize=(9.5, 6.4), layout="constrained")
+    axes = figure.subplots()
+    share = counts / np.maximum(counts.sum(axis=1, keepdims=True), 1)
+    axes.imshow(share, cmap="Greys", vmin=0, vmax=1.25, aspect="auto")
+    for y, x in zip(*np.nonzero(counts), strict=True):
+        dark = share[y, x] > 0.6
+        axes.text(x, y, str(counts[y, x]), ha="center", va="center", color="white" if dark else "#22282e")
+    axes.set_xticks(range(len(columns)), columns, rotation=40, ha="right")
+    axes.set_yticks(range(len(rows)), rows)
+    axes.set_title(
+        "What emitters are (rows) and what they were taken for (columns): those that stand 10 dB over the floor\n"
+        "and 3 dB over all else in 1 % of the rows or more. Scenes by chance that nothing was fitted on.",
+        loc="left", fontsize=9,
+    )  # fmt: skip
+    axes.spines[:].set_visible(False)
+    return figure
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--scenes", type=int, default=200)
+    parser.add_argument("--development", action="store_true", help="the scenes that limits were set on")
+    parser.add_argument("--verbose", action="store_true", help="each miss and each false claim")
+    asked = parser.parse_args()
+    ranges = DEVELOPMENT if asked.development else HELD_OUT
+    with ProcessPoolExecutor() as pool:
+        results = list(pool.map(measure, range(asked.scenes), [ranges] * asked.scenes))
+        others = range(10_000, 10_000 + asked.scenes)
+        alone = list(pool.map(measure, others, [ranges] * asked.scenes, [True] * asked.scenes))
+    if asked.verbose:
+        _tell(results + alone)
+    text = report(results, alone)
+    print(text)
+    print(collections.Counter(s.kind for r in [*results, *alone] for s in r.false))
+    if not asked.development and asked.scenes >= 200:
+        figure = confusion(results)
+        FigureCanvasAgg(figure)
+        figure.savefig(DOCS / "emitters-confusion.svg", metadata={"Date": None})
+        head = "# Emitters, measured\n\nMade by `make emitters`; see [what it says](emitters.md).\n\n"
+        (DOCS / "emitters-measured.md").write_text(head + text + "\n\n![Confusion](emitters-confusion.svg)\n")
+
+
+def _tell(results: list[Result]) -> None:
+    for r in results:
+        where = f"{r.number} {'tuned' if r.is_tuned else 'snapshot'} {r.step_hz / 1e3:.0f} kHz {r.rows_per_s:.0f}/s"
+        for s in r.false:
+            print(
+                f"FALSE {where}: {s.kind} {s.confidence:.2f} {s.low_hz / 1e6:.1f}–{s.high_hz / 1e6:.1f} {s.level_dbm:.0f}"
+            )
+        for m in r.met:
+            what = f"{m.truth.kind} {m.truth.level_dbm:.0f} {m.truth.low_hz / 1e6:.1f}–{m.truth.high_hz / 1e6:.1f}"
+            if m.found is None and m.standing >= LEAST_STANDING:
+                print(f"MISSED {where}: {what} stands {m.standing:.3f}")
+            elif m.found is not None and m.found.kind != m.truth.kind:
+                print(f"TAKEN {where}: {what} for {m.found.likely[:2]} stands {m.standing:.3f}")
+
+
+if __name__ == "__main__":
+    main()
