@@ -28,7 +28,7 @@ _LEAST_COMB, _COMB_PART_HZ = 0.25, 8e6
 _LOW_BAND_HZ, _FINE_HZ, _ONE_PLACE_HZ = 2.5e9, 3.5e5, 1.4e6
 _MANY_CHANNELS_HZ, _CHANNEL_HZ = 52e6, ((0.0, 23.5e6), (32e6, 41e6))
 _MOST_SHARE = 1.2  # one hopper cannot be on the air more than always
-_ALONE = 4.0
+_ALONE, _FEW_PLACES = 4.0, 4
 _LEAST_FIXED_SHARE, _LEAST_HOP_SHARE = 0.004, 0.008  # of the rows
 _MUCH_STRONGER = 100.0
 _LEAST_TURN_S, _FEWEST_TURNS = 0.8, 5
@@ -80,12 +80,47 @@ def find_places(
     block: Block, narrow: Narrow, around: Surroundings, lines_hz: tuple[float, ...] = ()
 ) -> tuple[list[Fixed], Narrow]:
     """The places that bursts come back to, and the bursts that are left. lines_hz: of narrow things that stand."""
-    tolerance_hz = _tolerance_hz(block)
     left = np.ones(len(narrow), bool)
-    windows: list[tuple[int, float]] = []
-    freq_hz = np.sort(narrow.freq_hz)
+    found: list[tuple[Fixed, NDArray[np.bool_]]] = []
+    for chosen in _bands(block, narrow):
+        for number, at_hz in _fullest(narrow.freq_hz[chosen & left], _tolerance_hz(block)):
+            if number < _LEAST_FIXED_SHARE * block.rows:
+                continue
+            near = left & chosen & (np.abs(narrow.freq_hz - at_hz) <= 1.5 * _tolerance_hz(block))
+            if not near.any():
+                continue
+            level = float(np.median(narrow.level_dbm[near]))
+            near &= np.abs(narrow.level_dbm - level) <= max(3 * _SAME_LEVEL_DB / np.sqrt(block.looks), 6.0)
+            fixed = _fixed(block, narrow, around, near)
+            is_foot = _comes_with_others(block, around, fixed.bursts)
+            if not is_foot and block.span.is_tuned and not _stands_out(block, around, fixed):
+                continue
+            left &= ~near
+            # Of one place the strongest are whole bursts, and the weaker ones parts of them.
+            known = [*lines_hz, *(f.centre_hz for f, _ in found if block.span.is_tuned)]
+            if not is_foot and not any(abs(fixed.centre_hz - hz) < 1e6 for hz in known):
+                found.append((fixed, near))
+    if _are_hops([fixed for fixed, _ in found]):
+        for _, near in found:
+            left |= near
+        found = []
+    return [fixed for fixed, _ in found], narrow.those(left)
+
+
+def _bands(block: Block, narrow: Narrow) -> list[NDArray[np.bool_]]:
+    """All bursts at once; in a tuned sweep, which meets parts of everything, those of one level after the other."""
+    if not block.span.is_tuned or not len(narrow):
+        return [np.ones(len(narrow), bool)]
+    levels = np.arange(float(narrow.level_dbm.max()), float(narrow.level_dbm.min()) - 4, -4.0)
+    return [np.abs(narrow.level_dbm - level) <= 4.0 for level in levels]
+
+
+def _fullest(freq_hz: FloatArray, tolerance_hz: float) -> list[tuple[int, float]]:
+    """(bursts, place) of places that many more come back to than to a hopper's usual place."""
+    freq_hz = np.sort(freq_hz)
     count = np.searchsorted(freq_hz, freq_hz + 2 * tolerance_hz, side="right") - np.arange(len(freq_hz))
     taken = np.zeros(len(freq_hz), bool)
+    windows: list[tuple[int, float]] = []
     for k in np.argsort(-count, kind="stable"):
         if len(windows) > _COMPARED + 20:
             break
@@ -94,21 +129,17 @@ def find_places(
             windows.append((int(count[k]), float(np.median(freq_hz[k : k + count[k]]))))
     counts = sorted((n for n, _ in windows), reverse=True)
     usual = counts[_COMPARED] if len(counts) > _COMPARED else 0
-    found = []
-    for number, at_hz in windows:
-        if number < max(2.5 * usual + 3 * np.sqrt(usual) + _FEWEST_FIXED, _LEAST_FIXED_SHARE * block.rows):
-            continue
-        near = np.abs(narrow.freq_hz - at_hz) <= 1.5 * tolerance_hz
-        level = float(np.median(narrow.level_dbm[near]))
-        near &= np.abs(narrow.level_dbm - level) <= max(3 * _SAME_LEVEL_DB / np.sqrt(block.looks), 6.0)
-        fixed = _fixed(block, narrow, around, near)
-        is_foot = _comes_with_others(block, around, fixed.bursts)
-        if not is_foot and block.span.is_tuned and not _stands_out(block, around, fixed):
-            continue
-        left &= ~near
-        if not is_foot and not any(abs(fixed.centre_hz - hz) < 1e6 for hz in lines_hz):
-            found.append(fixed)
-    return found, narrow.those(left)
+    return [(n, hz) for n, hz in windows if n >= 2.5 * usual + 3 * np.sqrt(usual) + _FEWEST_FIXED]
+
+
+def _are_hops(places: list[Fixed]) -> bool:
+    """Four places and more of one level and about as often: a hopper that has few."""
+    if len(places) < _FEW_PLACES:
+        return False
+    levels = np.array([f.level_dbm for f in places])
+    numbers = np.array([len(f.bursts) for f in places])
+    alike = np.abs(levels - np.median(levels)) < 3
+    return bool(alike.sum() >= _FEW_PLACES and numbers[alike].max() < 5 * numbers[alike].min())
 
 
 def _tolerance_hz(block: Block) -> float:

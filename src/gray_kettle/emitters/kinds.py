@@ -176,7 +176,7 @@ def of_locked(o: Locked) -> tuple[tuple[str, float], ...]:
     """Wide bursts in time with the mains."""
     costs = {
         "microwave-oven": expects(o.low_hz, 2.41e9, 2.472e9, 3e6) + expects(o.high_hz, 2.44e9, 2.495e9, 3e6)
-        + expects(o.strength, 14.0, math.inf, 4.0) + expects(o.filled, 0.45, 1.0, 0.08)
+        + expects(o.strength, 14.0, math.inf, 4.0) + expects(o.filled, 0.45 if o.strength < 30 else 0.17, 1.0, 0.08)
         + expects(abs(o.line_hz / 10 - round(o.line_hz / 10)), 0, 0.012, 0.006),
         "unknown": UNKNOWN_COST - 2.0,
     }  # fmt: skip

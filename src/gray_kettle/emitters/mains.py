@@ -1,7 +1,8 @@
 """Wide bursts that keep time with the mains: what an oven's tube does, and nothing that is meant to be a radio.
 
-Every stretch of cells that something fills at a moment has one vote, at the phase of the mains in its middle. Votes
-of radios fall on all phases alike. What all looks have in common (the instrument's own rhythm) is taken off.
+Every stretch of cells that something fills at a moment has a vote as wide as itself, at the phase of the mains in its
+middle. (Each one alike would not do: what is wide joins many narrow ones to one.) Votes of radios fall on all phases
+alike. What all looks have in common (the instrument's own rhythm) is taken off.
 
 Source: docs/radio-model.md, "Keeping time with the mains".
 """
@@ -22,6 +23,7 @@ _STRETCH_S, _SPARSE_S = 60.0, 1.0  # for so long the mains keep their phase; row
 _WIDE_HZ, _HALF_WAVE_S = 4e6, 8e-3
 _FOLD = 16
 _NEARLY_AS_GOOD = 0.3
+_FEET = 12.0
 _BLIND = 0.85  # looks that all fall on one phase tell nothing
 
 
@@ -67,10 +69,12 @@ def find_locked(block: Block, around: Surroundings) -> Locked | None:
     start_s = block.time_s - block.time_s[0]
     when = start_s[row] + (offsets[first] + offsets[last]) / 2
     middle = (first + last) // 2
+    width = (last - first + 1) / float((last - first + 1).mean())
     strongest: list[tuple[float, float, float]] = []
     for line in _LINES_HZ:
         close = [
-            (*_agreement(f, when, middle, start_s, offsets), f) for f in _close_to(line, float(start_s[-1]))
+            (*_agreement(f, when, (middle, width), start_s, offsets), f)
+            for f in _close_to(line, float(start_s[-1]))
         ]
         strength, phase, at_hz = max(close)
         strongest.append((strength, float(at_hz), phase))
@@ -109,18 +113,26 @@ def _close_to(line_hz: float, seconds: float) -> FloatArray:
 
 
 def _agreement(
-    line_hz: float, when: FloatArray, cell: IntArray, start_s: FloatArray, offsets: FloatArray
+    line_hz: float,
+    when: FloatArray,
+    runs: tuple[IntArray, FloatArray],
+    start_s: FloatArray,
+    offsets: FloatArray,
 ) -> tuple[float, float]:
-    """(exponent of how seldom chance agrees so well, the phase agreed upon), stretch by stretch."""
+    """(exponent of how seldom chance agrees so well, the phase agreed upon), stretch by stretch.
+
+    runs: the cell in the middle of each, and its width against the usual one.
+    """
+    cell, weight = runs
     votes = np.exp(2j * np.pi * line_hz * when)
     rows = np.exp(2j * np.pi * line_hz * start_s)
     stretch, of_rows = (when // _STRETCH_S).astype(int), (start_s // _STRETCH_S).astype(int)
     count = int(max(stretch.max(), of_rows[-1])) + 1
     usual_by_stretch = _summed(rows, of_rows, count) / np.maximum(np.bincount(of_rows, minlength=count), 1)
     usual = usual_by_stretch[stretch] * np.exp(2j * np.pi * line_hz * offsets)[cell]
-    excess = _summed(votes - usual, stretch, count)
-    variance = np.bincount(stretch, 1 - np.abs(usual) ** 2, minlength=count)
-    told = variance > (1 - _BLIND**2) * np.maximum(np.bincount(stretch, minlength=count), 1)
+    excess = _summed(weight * (votes - usual), stretch, count)
+    variance = np.bincount(stretch, weight**2 * (1 - np.abs(usual) ** 2), minlength=count)
+    told = variance > (1 - _BLIND**2) * np.maximum(np.bincount(stretch, weight**2, minlength=count), 1)
     strength = float((np.abs(excess[told]) ** 2 / variance[told] - 1).sum())
     return max(strength, 0.0), float(np.angle(excess.sum()))
 
@@ -161,8 +173,13 @@ def _measured(
     top = float(swing.max())
     if top <= 0.02:
         return None
-    lit = np.flatnonzero(swing >= max(0.35 * top, 0.02))
-    centre = int(np.argmax(swing))
+    its_own = near[fold] & wide
+    met_mw = np.where(its_own, block.power[:, cells], 0).sum(axis=0) / np.maximum(its_own.sum(axis=0), 1)
+    loud = met_mw >= np.median(met_mw[swing >= 0.7 * top]) / _FEET  # the feet of a strong one reach far
+    lit = np.flatnonzero((swing >= max(0.35 * top, 0.02)) & loud)
+    centre = int(np.argmax(np.where(loud, swing, -1)))
+    if not len(lit):
+        return None
     gaps = np.flatnonzero(np.diff(lit) > max(int(6e6 / block.cell_hz), 1))
     for part in np.split(lit, gaps + 1):
         if part[0] <= centre <= part[-1]:
@@ -170,6 +187,7 @@ def _measured(
     lit_share = np.clip((share - off[None, :]) / np.maximum(1 - off, 0.05)[None, :], 0, 1)
     freq_hz = block.freq_hz[cells]
     low, high = int(lit[0]), int(lit[-1])
+    lit_share[:, :low] = lit_share[:, high + 1 :] = 0.0
     its = near[fold] & wide
     its[:, :low] = its[:, high + 1 :] = False
     rows = np.flatnonzero(its.any(axis=1))

@@ -13,7 +13,7 @@ from gray_kettle.standin.spectra.transmitters import Transmitter
 
 _ROWS_AT_ONCE = 512
 _LONGEST_FRAME_S = 1e-3
-_TRUTH_LOOKS, _LOOK_S = 20_000, 2e-6  # moments at which the truth looks, and for how long
+_TRUTH_LOOKS, _LOOK_S, _FEW_LOOKS = 20_000, 2e-6, 20  # moments at which the truth looks, and for how long
 
 
 @dataclass(frozen=True)
@@ -151,14 +151,19 @@ class Scene:
         out = []
         for transmitter, its in zip(self.transmitters, made, strict=True):
             filled, centre_hz, _ = its.at(looks, _LOOK_S)
-            on = filled > 0.5
+            on, weight = filled > 0.5, 1 / len(looks)
+            if on.sum() < _FEW_LOOKS:  # pulses are seldom met by chance: each of them, then
+                on = (its.start_s >= start_s) & (its.start_s < end_s)
+                centre_hz = its.centre_hz
+                weight = float((its.end_s - its.start_s)[on].mean()) / (end_s - start_s) if on.any() else 0.0
             if not on.any():
                 continue
+            when_s = looks if len(on) == len(looks) else its.start_s
             low, high = centre_hz - transmitter.width_hz / 2, centre_hz + transmitter.width_hz / 2
             touched = []
             for channel in channels:
                 first, last = passband_hz(channel)
-                duty = float((on & (high > first) & (low < last)).mean())
+                duty = float((on & (high > first) & (low < last)).sum() * weight)
                 if duty:
                     touched.append((channel.band, channel.primary, round(duty, 4)))
             out.append(
@@ -168,9 +173,9 @@ class Scene:
                     float(low[on].min()),
                     float(high[on].max()),
                     transmitter.level_dbm,
-                    float(looks[on][0]),
-                    float(looks[on][-1]),
-                    round(float(on.mean()), 4),
+                    float(when_s[on][0]),
+                    float(when_s[on][-1]),
+                    round(float(on.sum() * weight), 4),
                     tuple(touched),
                 )
             )
