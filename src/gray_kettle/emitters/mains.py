@@ -22,7 +22,7 @@ _WANDER = 2e-3  # of the mains
 _STRETCH_S, _SPARSE_S = 60.0, 1.0  # for so long the mains keep their phase; rows farther apart tell nothing
 _WIDE_HZ, _HALF_WAVE_S = 4e6, 8e-3
 _FOLD = 16
-_NEARLY_AS_GOOD = 0.3
+_NEARLY_AS_GOOD, _LEAST_STRENGTH = 0.3, 6.0
 _FEET = 12.0
 _BLIND = 0.85  # looks that all fall on one phase tell nothing
 
@@ -79,14 +79,14 @@ def find_locked(block: Block, around: Surroundings) -> Locked | None:
         strength, phase, at_hz = max(close)
         strongest.append((strength, float(at_hz), phase))
     best = max(strongest)[0]
-    if best < 1:
+    if best < _LEAST_STRENGTH:
         return None
     # Rows at even distances let two lines look alike, and what comes with every wave comes with every second
     # half-wave too: the one that tells best when it is on and when not.
     measured = [
         _measured(block, cells, around, hits, (row, first, last), start_s, offsets, one)
         for one in strongest
-        if one[0] > _NEARLY_AS_GOOD * best
+        if one[0] > max(_NEARLY_AS_GOOD * best, _LEAST_STRENGTH)
     ]
     return max((m for m in measured if m is not None), key=lambda m: m.filled, default=None)
 
@@ -107,7 +107,7 @@ def runs_of(hits: NDArray[np.bool_], least: int, hole: int) -> tuple[IntArray, I
 
 def _close_to(line_hz: float, seconds: float) -> FloatArray:
     """What the mains may really be at: as finely as the time allows, longer stretches being cut."""
-    step = 0.4 / max(min(seconds, _STRETCH_S), 1.0)
+    step = 0.5 / max(min(seconds, _STRETCH_S), 1.0)
     reach = int(_WANDER * line_hz / step)
     return np.asarray(line_hz + step * np.arange(-reach, reach + 1))
 
@@ -149,17 +149,16 @@ def _measured(
     """Where it lies and how often it is there, from what is hit at its own half of the wave and what at the other."""
     strength, line_hz, phase = best
     row, first, last = runs
-    wide = np.zeros_like(hits)
-    for step in range(int((last - first).max()) + 1):
-        at = first + step
-        wide[row[at <= last], at[at <= last]] = True
-    turn = (start_s[:, None] + offsets[None, :]) * line_hz - phase / (2 * np.pi)
-    fold = np.floor((turn + 0.5 / _FOLD) % 1 * _FOLD).astype(int) % _FOLD
-    looked = np.zeros((_FOLD, hits.shape[1]))
-    met = np.zeros((_FOLD, hits.shape[1]))
-    for k in range(_FOLD):
-        here = fold == k
-        looked[k], met[k] = here.sum(axis=0), (wide & here).sum(axis=0)
+    steps = np.zeros((hits.shape[0], hits.shape[1] + 1), np.int8)
+    steps[row, first] += 1
+    steps[row, last + 1] -= 1
+    wide = np.cumsum(steps, axis=1)[:, :-1] > 0
+    turn = ((start_s * line_hz - phase / (2 * np.pi)) % 1)[:, None] + ((offsets * line_hz) % 1)[None, :]
+    fold = ((turn + 0.5 / _FOLD) * _FOLD).astype(np.int32) % _FOLD
+    columns = hits.shape[1]
+    place = fold * columns + np.arange(columns)[None, :]
+    looked = np.bincount(place.ravel(), minlength=_FOLD * columns).reshape(_FOLD, columns).astype(float)
+    met = np.bincount(place[wide], minlength=_FOLD * columns).reshape(_FOLD, columns).astype(float)
     window = max(int(2e6 / block.cell_hz) // 2, 0)
     kernel = np.ones(2 * window + 1)
     looked = np.stack([np.convolve(v, kernel, "same") for v in looked])
