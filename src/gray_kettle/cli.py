@@ -416,10 +416,10 @@ def _layout(text: str) -> str:
 
 def _read(case: Path, start: str | None, end: str | None) -> "Reading":
     from gray_kettle.case import Case
-    from gray_kettle.reading import read
+    from gray_kettle.reading import read_all
 
     with Case.open(case) as opened, _progress("looking for emitters") as progress:
-        return read(opened, _moment(start), _moment(end), progress)
+        return read_all(opened, _moment(start), _moment(end), progress)
 
 
 def _moment(text: str | None) -> float | None:

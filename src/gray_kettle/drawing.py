@@ -8,7 +8,7 @@ from gray_kettle.case import Case
 from gray_kettle.draw import check_ending, lanes_figure, save, sweep_figure, waterfall_figure
 from gray_kettle.draw.sweeps import Sweeping
 from gray_kettle.errors import KettleError
-from gray_kettle.reading import Reading, read
+from gray_kettle.reading import Reading, read_all
 from gray_kettle.spectrum.view import Frame
 from gray_kettle.times import zone_name, zone_of
 
@@ -26,7 +26,7 @@ def draw_view(
     """
     check_ending(output)
     with Case.open(path) as case:
-        reading = read(case, start_s, end_s)
+        reading = read_all(case, start_s, end_s)
         if view == "lanes":
             figure = lanes_figure(reading, band)
         else:

@@ -36,18 +36,21 @@ class Reading:
             raise KettleError(str(error)) from error
 
 
-def read(
+def read(case: "Case", start_s: float | None = None, end_s: float | None = None) -> Reading:
+    """Read a window (all of the case for None), with what the sweeps gave as far as they were looked through."""
+    return Reading(case.setup(), case.window(start_s, end_s))
+
+
+def read_all(
     case: "Case",
     start_s: float | None = None,
     end_s: float | None = None,
     progress: Callable[[int, int], None] = lambda done, total: None,
 ) -> Reading:
-    """Read a window (all of the case for None).
+    """The same, once the sweeps that came since are looked through for emitters. progress: rows done and in all.
 
-    Sweeps that came since are looked through for emitters first. progress: rows done and in all.
+    A case that cannot be written is read as it is; the answer says what is missing.
     """
-    with suppress(
-        KettleError
-    ):  # a case that cannot be written is read as it is; the answer says what is missing
+    with suppress(KettleError):
         case.looks.catch_up(progress)
-    return Reading(case.setup(), case.window(start_s, end_s))
+    return read(case, start_s, end_s)

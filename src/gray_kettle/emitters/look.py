@@ -90,9 +90,13 @@ def _from_standing(block: Block, s: Standing) -> Sighting | None:
         or (s.time_share < 0.3 and s.over_db < 11 and not wide)
     ):
         return None
+    # Between its feet and its top: what 10 dB below the top is still in it, and what 3 dB below is left out.
+    half_hz = (s.width3_hz + s.width10_hz) / 4 if s.width10_hz > 3e6 else s.width10_hz / 2
+    middle_hz = (s.low_hz + s.high_hz) / 2
+    low, high = middle_hz - half_hz, middle_hz + half_hz
     return Sighting(
-        likely, s.low_hz, s.high_hz, s.width10_hz, s.level_dbm, s.time_share, s.first_s, s.last_s, s.rows,
-        _channels(block, s.low_hz, s.high_hz, lambda *_: s.time_share), words.of_standing(s, block.span.step_hz),
+        likely, low, high, 2 * half_hz, s.level_dbm, s.time_share, s.first_s, s.last_s, s.rows,
+        _channels(block, low, high, lambda *_: s.time_share), words.of_standing(s, block.span.step_hz),
     )  # fmt: skip
 
 

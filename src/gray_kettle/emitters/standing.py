@@ -303,12 +303,14 @@ def _standing(
     restless_db = float(q[1] - q[0]) - expected
     if wide and span.is_tuned:
         restless_db = _restless_in_parts(block, rows, (low + a) // block.joined, (low + b) // block.joined)
+    # Quiet moments tell the mean of what fades; what does not fade is no stronger than its median.
+    told_mw = max(min(total, float(np.median(row_mw)) - floor_mw), 0.05 * total)
     return Standing(
         low_hz=float(freq_hz[0] - step / 2),
         high_hz=float(freq_hz[-1] + step / 2),
         centre_hz=centre_hz,
-        level_dbm=10 * np.log10(level_mw),
-        over_db=10 * np.log10(top / float(noise[at_top])),
+        level_dbm=float(10 * np.log10(told_mw)),
+        over_db=float(10 * np.log10(top * told_mw / total / float(noise[at_top]))),
         width3_hz=(three[1] - three[0] + 1) * step,
         width10_hz=(b - a + 1) * step,
         flatness_db=flatness_db,

@@ -1,6 +1,7 @@
 """Taking files, and collecting from live instruments while the work goes on."""
 
 import time
+from contextlib import suppress
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -12,11 +13,13 @@ from gray_kettle.errors import KettleError
 from gray_kettle.safe_text import printable
 from gray_kettle.screens.frame.lines import TitleLine
 from gray_kettle.screens.frame.place import Place
-from gray_kettle.screens.requests import Came, LiveEnded
+from gray_kettle.screens.requests import Came, FoundLive, LiveEnded
 
 if TYPE_CHECKING:
     from gray_kettle.records import Piece
     from gray_kettle.screens.start.taking import Chosen, Taken
+
+_LOOK_EVERY_S, _LIVE_S = 8, 300.0
 
 
 class Collecting(Screen[None]):
@@ -27,6 +30,7 @@ class Collecting(Screen[None]):
         self._path = path
         self._views: dict[str, Place] = {}  # empty until they have been brought in
         self._live_since_s, self._live_told_s, self._live_spot = 0.0, -1, ""  # 0: nothing is being collected
+        self._looked_s = 0
 
     def took(self) -> None:
         """Something new is in the case."""
@@ -45,7 +49,7 @@ class Collecting(Screen[None]):
         from gray_kettle.screens.start.taking import TakeProgress
 
         if chosen is not None and chosen.live:
-            self._live_since_s, self._live_spot = time.monotonic(), chosen.spot
+            self._live_since_s, self._live_spot, self._looked_s = time.monotonic(), chosen.spot, 0
             self.query_one(TitleLine).status = "reaching the analyser …"
             self._collect(chosen.live, chosen.spot)
         elif chosen is not None:
@@ -92,6 +96,30 @@ class Collecting(Screen[None]):
             self.query_one(
                 TitleLine
             ).status = f"● {printable(self._live_spot) or 'live'}  rows {rows}  {length}"
+
+        if seconds - self._looked_s >= _LOOK_EVERY_S:
+            self._looked_s = seconds
+            self._look_live()
+
+    @work(thread=True, exclusive=True, group="look")
+    def _look_live(self) -> None:
+        """Look through what came, beside the take: what is told of an hour costs no more than that of a minute."""
+        from gray_kettle.case import Case
+        from gray_kettle.judge.emitters import find_emitters
+
+        worker = get_current_worker()
+        with suppress(KettleError), Case.open(self._path) as case:  # the take itself tells what is wrong
+            case.looks.catch_up(is_cancelled=lambda: worker.is_cancelled)
+            span_s = case.span_s()
+            if span_s is not None and not worker.is_cancelled:
+                observations = case.window(span_s[1] - _LIVE_S, span_s[1])
+                self.post_message(FoundLive(find_emitters(observations, case.setup(), ())))
+
+    @on(FoundLive)
+    def _found_live(self, found: FoundLive) -> None:
+        sweep = self._views.get("sweep")
+        if sweep is not None and self._live_since_s:
+            sweep.found_live(found.emitters)
 
     @on(LiveEnded)
     def _live_ended(self, ended: LiveEnded) -> None:

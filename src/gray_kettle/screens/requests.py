@@ -37,6 +37,24 @@ class LiveEnded(Message):
 
 
 @dataclass
+class Looking(Message):
+    """How many rows of those that came since are looked through for emitters."""
+
+    done: int
+    total: int
+
+    def can_replace(self, message: Message) -> bool:
+        return isinstance(message, Looking)
+
+
+@dataclass
+class FoundLive(Message):
+    """The emitters of the last minutes of what is being collected."""
+
+    emitters: "tuple[Emitter, ...]"
+
+
+@dataclass
 class ToWindow(Message):
     """Look at this stretch of time."""
 

@@ -22,7 +22,16 @@ from gray_kettle.screens.frame.place import Place
 from gray_kettle.screens.frame.rail import BINS, TimeRail
 from gray_kettle.screens.help import HelpScreen
 from gray_kettle.screens.look import BANDS, Look
-from gray_kettle.screens.requests import Follow, GiveName, Jump, MarkOwn, Shown, TellEmitter, ToWindow
+from gray_kettle.screens.requests import (
+    Follow,
+    GiveName,
+    Jump,
+    Looking,
+    MarkOwn,
+    Shown,
+    TellEmitter,
+    ToWindow,
+)
 
 if TYPE_CHECKING:
     from gray_kettle.reading import Reading
@@ -110,7 +119,13 @@ class WorkScreen(Collecting):
             with Case.open(self._path) as case:
                 span_s = case.span_s() or (0.0, 0.0)
                 reading = read(case, *self._window)
-            busy = _busy(reading, span_s) if self._window == (None, None) else None
+                busy = _busy(reading, span_s) if self._window == (None, None) else None
+                if reading.observations.rows_unlooked:  # what is known so far first; looking takes seconds
+                    _ = reading.assessment
+                    self.post_message(Shown(reading, span_s, busy, False))
+                    if not case.looks.catch_up(self._looking, lambda: worker.is_cancelled):
+                        return
+                    reading = read(case, *self._window)
             for with_proposal in (False, True):
                 _ = reading.proposal if with_proposal else reading.assessment
                 if worker.is_cancelled:
@@ -118,6 +133,15 @@ class WorkScreen(Collecting):
                 self.post_message(Shown(reading, span_s, busy, with_proposal))
         except KettleError as error:
             self.notify(str(error), title="Cannot read the case", severity="error", markup=False, timeout=30)
+
+    def _looking(self, done: int, total: int) -> None:
+        """From the worker: how far the sweeps are looked through."""
+        self.post_message(Looking(done, total))
+
+    @on(Looking)
+    def _tell_looking(self, looking: Looking) -> None:
+        bar = "━" * (12 * looking.done // max(looking.total, 1))
+        self.query_one(TitleLine).status = f"looking for emitters {bar:┄<12}"
 
     @on(Shown)
     def _shown(self, shown: Shown) -> None:

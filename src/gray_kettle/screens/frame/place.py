@@ -8,6 +8,7 @@ from textual.widget import Widget
 from gray_kettle.screens.look import Look
 
 if TYPE_CHECKING:
+    from gray_kettle.judge.assessment import Emitter
     from gray_kettle.records import SweepRows
 
 _NARROW_COLUMNS, _MIDDLE_COLUMNS, _LOW_LINES = 96, 130, 20
@@ -26,6 +27,9 @@ class Place(Widget):
 
     def came(self, rows: "SweepRows") -> None:
         """A row of a live take arrived."""
+
+    def found_live(self, emitters: "tuple[Emitter, ...]") -> None:
+        """What the newest live rows show of emitters."""
 
     def live_ended(self) -> None:
         """The live take ended."""

@@ -125,6 +125,7 @@ class SweepPlace(Place):
         self._counted_s = 0.0
         self._live_duty: dict[Channel, float] | None = None
         self._chosen = ""  # id of the emitter that is lit
+        self._live_emitters: tuple[Emitter, ...] = ()
 
     def compose(self) -> ComposeResult:
         with Horizontal(id="sweep-columns"):
@@ -290,7 +291,14 @@ class SweepPlace(Place):
             self._is_live = True
             self._clock.resume()
 
+    def found_live(self, emitters: tuple[Emitter, ...]) -> None:
+        """What the newest rows show of emitters."""
+        self._live_emitters = emitters
+        if self._is_live:
+            self._tell()
+
     def live_ended(self) -> None:
+        self._live_emitters = ()
         self._is_live = self._held = False
         self._clock.pause()
 
@@ -357,7 +365,10 @@ class SweepPlace(Place):
 
     def _emitters(self) -> tuple[Emitter, ...]:
         look = self._look
-        return tuple(e for e in look.assessment.emitters if e.band == look.band) if look else ()
+        if look is None:
+            return ()
+        found = self._live_emitters if self._is_live and not self._held else look.assessment.emitters
+        return tuple(e for e in found if e.band == look.band)
 
     def _emitter(self) -> Emitter | None:
         return next((e for e in self._emitters() if e.id == self._chosen), None)

@@ -1,0 +1,286 @@
+"""What is not Wi-Fi: found and told in simulated sweeps of which the truth is known."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from gray_kettle.air.channels import narrow
+from gray_kettle.case import Case
+from gray_kettle.emitters.hops import period_of, raster_of
+from gray_kettle.emitters.kinds import compared, expects
+from gray_kettle.emitters.look import look
+from gray_kettle.judge import assess
+from gray_kettle.judge.assess import USUAL
+from gray_kettle.judge.emitters import find_emitters, non_wifi_share, told_of
+from gray_kettle.judge.harms import Candidates, Others, weigh
+from gray_kettle.reading import read_all
+from gray_kettle.records import EmitterNote, Looked, Observations, Piece, Setup, Sighting, Span, SweepRows
+from gray_kettle.spectrum.halves import to_codes, to_dbm
+from gray_kettle.standin.spectra import transmitters as tx
+from gray_kettle.standin.spectra.chance import DEVELOPMENT, by_chance
+from gray_kettle.standin.spectra.scene import Instrument, Scene
+
+START_S = 1.79e9
+WIFI = (tx.wifi("one", 2412e6, 20, -58, 0.2), tx.wifi("eleven", 2462e6, 20, -66, 0.15))
+FIVE = (tx.wifi("high", 5570e6, 160, -60, 0.2),)
+
+
+def rows_of(scene, span, rows=600, rate=9.7, hold_s=0.0):
+    """(times, codes) of a scene before an instrument whose rows do not keep time to the millisecond."""
+    times = START_S + np.arange(rows) / rate + np.random.default_rng(3).uniform(0, 4e-3, rows)
+    made = scene.rows(Instrument(span, hold_s=hold_s), times)
+    return times, np.concatenate([to_codes(r.levels_dbm) for r in made])
+
+
+def span_at(low_hz=2400e6, step_hz=0.25e6, bins=340, **facts):
+    return Span(low_hz, step_hz, bins, **facts)
+
+
+def seen(transmitters, span=None, seed=1, **facts):
+    span = span or span_at()
+    return look(span, *rows_of(Scene(transmitters, seed), span, **facts))
+
+
+ONE_OF_EACH = {
+    "microwave-oven": tx.oven("", -55, 1.0),
+    "bluetooth": tx.hopper("", -60, 0.5),
+    "ble-advertising": tx.advertiser("", -60, 0.03),
+    "frequency-hopper": tx.hopper(
+        "", -60, 0.6, "frequency-hopper", 5e-3, 0.8, 2.4055e9, 1.728e6, 40, width_hz=1.2e6
+    ),
+    "802.15.4": tx.low_rate("", 15, -60, 0.05),
+    "analogue-video": tx.camera("", -55, 2.435e9),
+    "narrowband-fm": tx.narrow_fm("", -65, 2.4447e9, 600e3),
+    "continuous-carrier": tx.carrier("", -65, 2.4447e9),
+    "broadband-noise": tx.noise("", -58, 2.44e9, 24e6),
+    "point-to-point": tx.link("", -55, 2.4383e9, 11e6),
+}
+
+
+@pytest.mark.parametrize("kind", ONE_OF_EACH)
+def test_each_kind_is_found_among_wifi_and_told_with_what_speaks_for_it(kind):
+    emitter = ONE_OF_EACH[kind]
+    (found,) = seen((*WIFI, emitter))
+    assert (found.kind, len(found.evidence) >= 2) == (kind, True)
+    assert found.confidence > 0.6
+    assert sum(share for _, share in found.likely) == pytest.approx(1, abs=0.05)
+    truth = Scene((emitter,), 1).truth(span_at(), START_S, START_S + 60)[0]
+    assert found.low_hz == pytest.approx(truth.low_hz, abs=7e6)
+    assert found.high_hz == pytest.approx(truth.high_hz, abs=7e6)
+    assert found.level_dbm == pytest.approx(emitter.level_dbm, abs=6)
+
+
+@pytest.mark.parametrize("kind", ["microwave-oven", "bluetooth", "analogue-video", "continuous-carrier"])
+def test_a_tuned_instrument_tells_by_the_moment_of_every_bin(kind):
+    span = span_at(sweep_s=0.06)
+    (found,) = seen((*WIFI, ONE_OF_EACH[kind]), span, rows=1500, rate=15.3)
+    assert found.kind == kind
+
+
+def test_a_radar_is_told_by_the_turn_of_its_antenna():
+    span = span_at(5480e6, 0.5e6, 400, detector="max")
+    radar = tx.radar("", -58, 5604e6, 5.0, 1.0, 2e6)
+    (found,) = seen((*FIVE, radar), span, rate=23.0, rows=1500, hold_s=2e-3)
+    assert found.kind == "radar"
+    assert any("comes back every 5.0 s" in word for word in found.evidence)
+
+
+def test_duty_of_each_channel_is_that_of_the_truth():
+    scene = Scene((*WIFI, ONE_OF_EACH["bluetooth"], tx.camera("", -60, 2.437e9)), 4)
+    span = span_at()
+    times, codes = rows_of(scene, span, rows=1500)
+    found = {s.kind: dict(((b, n), d) for b, n, d in s.channels) for s in look(span, times, codes)}
+    for truth in scene.truth(span, times[0], times[-1]):
+        if truth.kind in found:
+            told = found[truth.kind]
+            for band, number, duty in truth.channels:
+                assert told.get((band, number), 0.0) == pytest.approx(duty, abs=0.04), (truth.kind, number)
+
+
+@pytest.mark.parametrize("number", range(8))
+def test_wifi_alone_gives_no_claim(number):
+    """The scenes by chance are crowded: up to twelve transmitters of any level, snapshot and tuned."""
+    made = by_chance(5000 + number, DEVELOPMENT, wifi_only=True)
+    codes = np.concatenate([to_codes(r.levels_dbm) for r in made.scene.rows(made.instrument, made.time_s)])
+    assert look(made.instrument.span, made.time_s, codes) == ()
+
+
+# What may not happen when there is less to see
+
+
+MIXED = Scene((*WIFI, tx.oven("", -57, 1.0), tx.hopper("", -62, 0.5), tx.carrier("", -68, 2.4307e9)), 9)
+
+
+def surest(found):
+    return {s.kind: s.confidence for s in found}
+
+
+def test_noise_and_dropped_rows_never_raise_confidence():
+    span = span_at()
+    times, codes = rows_of(MIXED, span, rows=900)
+    clear = surest(look(span, times, codes))
+    assert set(clear) == {"microwave-oven", "bluetooth", "continuous-carrier"}
+    rng = np.random.default_rng(1)
+    for kept in (0.7, 0.4, 0.2):
+        some = np.sort(rng.choice(len(times), int(kept * len(times)), replace=False))
+        for kind, sure in surest(look(span, times[some], codes[some])).items():
+            assert sure <= clear.get(kind, 0.0) + 0.03, (kept, kind)
+    for noise_dbm in (-104.0, -96.0, -88.0):
+        noise = rng.exponential(10 ** (noise_dbm / 10), codes.shape)
+        louder = to_codes((10 * np.log10(10 ** (to_dbm(codes) / 10.0) + noise)).astype(np.float32))
+        for kind, sure in surest(look(span, times, louder)).items():
+            assert sure <= clear.get(kind, 0.0) + 0.03, (noise_dbm, kind)
+
+
+def test_half_the_rows_change_no_kind():
+    for number in range(12):
+        made = by_chance(number, DEVELOPMENT)
+        span = made.instrument.span
+        codes = np.concatenate(
+            [to_codes(r.levels_dbm) for r in made.scene.rows(made.instrument, made.time_s)]
+        )
+        whole, half = look(span, made.time_s, codes), look(span, made.time_s[::2], codes[::2])
+        for s in half:
+            same = [w for w in whole if min(w.high_hz, s.high_hz) > max(w.low_hz, s.low_hz)]
+            assert not same or s.kind in {"unknown", *(w.kind for w in same)}, (number, s.kind)
+
+
+@pytest.mark.parametrize("bins", [-13, 8, 40])
+def test_moving_a_scene_by_whole_bins_moves_the_answer(bins):
+    span = span_at(5700e6, 0.25e6, 600)
+    made = (tx.camera("", -60, 5.77e9), tx.carrier("", -60, 5.735e9), tx.link("", -62, 5.8072e9, 8e6))
+    times, codes = rows_of(Scene(made, 2), span)
+    before = look(span, times, codes)
+    moved = look(span, times, np.roll(codes, bins, axis=1))
+    assert [s.kind for s in moved] == [s.kind for s in before] != []
+    shift = [b.low_hz - a.low_hz for a, b in zip(before, moved, strict=True)]
+    assert shift == pytest.approx([bins * span.step_hz] * len(before), abs=1.01 * span.step_hz)
+
+
+def test_the_parts_of_the_reasoning_hold_on_their_own():
+    rng = np.random.default_rng(4)
+    comb = 2.4031e9 + 1.728e6 * rng.integers(0, 44, 400) + rng.normal(0, 6e4, 400)
+    raster, _, phase = raster_of(comb, 250e3)
+    assert raster == pytest.approx(1.728e6, rel=2e-3)
+    assert phase == pytest.approx(3.1e6 % 1.728e6, abs=1e5)
+    assert np.isnan(raster_of(rng.uniform(2.4e9, 2.48e9, 400), 250e3)[0])
+    passes = 4.0 * np.array([0, 1, 2, 4, 5, 6, 9]) + 100.0  # some were missed
+    assert period_of(passes) == pytest.approx(4.0)
+    assert period_of(np.sort(rng.uniform(0, 60, 9))) == 0.0
+    assert expects(3.0, 1.0, 5.0, 1.0) == 0.0 < expects(6.0, 1.0, 5.0, 1.0) < expects(7.0, 1.0, 5.0, 1.0)
+    assert dict(compared({"radar": 0.0}, 0.5))["unknown"] >= 0.5
+
+
+# In a case, over time
+
+
+def sighting(kind="microwave-oven", low=2450e6, high=2480e6, **facts):
+    known = {
+        "likely": ((kind, 0.8), ("unknown", 0.2)), "low_hz": low, "high_hz": high, "burst_hz": high - low,
+        "level_dbm": -55.0, "duty": 0.4, "first_s": START_S, "last_s": START_S + 60, "rows": 200,
+        "channels": (("2.4", 11, 0.4),), "evidence": ("one", "two"),
+    }  # fmt: skip
+    return Sighting(**{**known, **facts})
+
+
+def observed(*looks, end_s=START_S + 4000):
+    empty = Observations(START_S, end_s, (), *_nothing(), ("",), ())
+    return replace(empty, looked=tuple(looks))
+
+
+def _nothing():
+    from gray_kettle.records import Listening, Sightings, Traffic
+
+    return Sightings.empty(), Traffic.empty(), Listening.empty()
+
+
+def looked(start_s, *sightings, spot="hall"):
+    moved = [replace(s, first_s=start_s, last_s=start_s + 100) for s in sightings]
+    return Looked(start_s, start_s + 100, 500, 2400e6, 2484e6, spot, tuple(moved))
+
+
+def test_the_same_emitter_seen_again_is_one_entry_with_its_hours_and_its_end():
+    carrier = sighting("continuous-carrier", 2430e6, 2430.1e6, level_dbm=-70.0, duty=1.0, channels=())
+    noon = START_S - START_S % 86400 + 36 * 3600
+    times = [noon + k * 3600 for k in range(6)]
+    looks = [looked(t, carrier, *([sighting()] if k in (0, 1) else [])) for k, t in enumerate(times)]
+    oven, line = sorted(
+        find_emitters(observed(*looks, end_s=noon + 7 * 3600), Setup(), ()),
+        key=lambda e: e.kind,
+        reverse=True,
+    )
+    assert (oven.kind, oven.looks, oven.gone_since_s) == ("microwave-oven", (2, 6), times[1] + 100)
+    assert dict(oven.hours) == {12: 1.0, 13: 1.0, 14: 0.0, 15: 0.0, 16: 0.0, 17: 0.0}
+    assert oven.duty == pytest.approx(0.4 / 3, abs=0.01)
+    assert oven.duty_while_on == pytest.approx(0.4, abs=0.01)
+    assert (line.looks, line.gone_since_s, line.duty) == ((6, 6), None, 1.0)
+
+
+def test_two_emitters_of_one_look_are_never_one_and_a_known_radio_is_none():
+    near = looked(
+        START_S, sighting("bluetooth", 2402e6, 2480e6), sighting("bluetooth", 2402e6, 2480e6, level_dbm=-80.0)
+    )
+    assert [e.id for e in find_emitters(observed(near), Setup(), ())] == [
+        "bluetooth@2441",
+        "bluetooth@2441-2",
+    ]
+
+
+def test_what_is_told_of_an_emitter_lasts_and_dismissed_ones_harm_nobody():
+    looks = observed(looked(START_S, sighting()))
+    (oven,) = find_emitters(looks, Setup(), ())
+    notes = (replace(told_of(oven), name="tea bar oven", kind="frequency-hopper"),)
+    (named,) = find_emitters(looks, Setup(emitters=notes), ())
+    assert (named.name, named.kind, named.was_found_as, named.id) == (
+        "tea bar oven", "frequency-hopper", "microwave-oven", oven.id,
+    )  # fmt: skip
+    far = (EmitterNote("microwave-oven", 2410e6, 1e6, is_dismissed=True),)
+    assert not find_emitters(looks, Setup(emitters=far), ())[0].is_dismissed
+    gone = (EmitterNote("microwave-oven", 2466e6, 30e6, is_dismissed=True),)
+    assert assess(looks, Setup(emitters=gone)).findings == ()
+    assert assess(looks, Setup()).findings[0].kind == "emitter"
+    assert non_wifi_share(assess(looks, Setup()), narrow("2.4", 11)) == pytest.approx(0.4, abs=0.01)
+
+
+def test_emitters_take_clear_air_and_more_of_them_or_louder_ones_never_give_it_back():
+    """Over −62 dBm the oven silences us for its duty; 13 loses it all, 1 nothing. Below the noise it costs nothing."""
+    channels = tuple(narrow("2.4", n) for n in (1, 6, 11))
+    none = Others((), *[np.zeros(0)] * 4, np.zeros(0, bool))
+    before = None
+    for level in (-110.0, -90.0, -75.0, -60.0, -45.0):
+        (oven,) = find_emitters(observed(looked(START_S, sighting(level_dbm=level))), Setup(), ())
+        from gray_kettle.judge.emissions import emissions_of
+
+        one = replace(none, emissions=emissions_of((oven,), "2.4"))
+        clear = weigh(USUAL, Candidates(channels), one).clear_air
+        twice = weigh(USUAL, Candidates(channels), replace(one, emissions=one.emissions * 2)).clear_air
+        assert (twice <= clear + 1e-12).all()
+        assert before is None or (clear <= before + 1e-9).all()
+        before = clear
+    assert before == pytest.approx([1.0, 1.0, 0.58], abs=0.04)
+
+
+def test_looks_are_kept_with_the_case_and_only_what_is_new_is_looked_at(tmp_path):
+    span = span_at()
+    scene = Scene((*WIFI, tx.carrier("", -60, 2.4447e9)), 1)
+    with Case.create(tmp_path / "a.kettle", Setup(country="GB")) as case:
+        take = case.begin_take("made", "sweep table", "hall", "mark")
+        told = []
+        for first in (0, 400, 500, 2600):
+            times = START_S + 0.1 * np.arange(first, {0: 400, 400: 500, 500: 2600, 2600: 2700}[first])
+            for rows in scene.rows(Instrument(span), times):
+                case.append(take, Piece(sweeps=(SweepRows(span, rows.time_s, rows.levels_dbm),)))
+            if first == 2600:
+                case.finish_take(take, Piece(records=2700), (), "mark-1", complete=True)
+            case.looks.catch_up(lambda done, total: told.append((done, total)))
+        rows = [(k.rows, [s.kind for s in k.sightings]) for k in case.looks.window(-np.inf, np.inf)]
+        # A hundred rows more do not pay; when 1.5 times as many are there, or the end, they are looked at.
+        assert rows == [(2048, ["continuous-carrier"]), (rows[1][0], ["continuous-carrier"])]
+        assert all(done <= total for done, total in told)
+        assert not case.looks.catch_up(is_cancelled=lambda: True) or case.looks.waiting() == 0
+        (line,) = read_all(case).assessment.emitters
+        assert line.centre_hz == pytest.approx(2.4447e9, abs=span.step_hz)
+        assert read_all(case).assessment.emitters == (line,)
+        case.forget_take(take)
+        assert case.looks.window(-np.inf, np.inf) == ()
