@@ -3,7 +3,7 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo test lint screenshots bench fuzz lock clean
+.PHONY: demo test lint screenshots bench emitters fuzz lock clean
 
 demo: $(VENV)/.app
 	@$(BIN)/gray-kettle demo
@@ -27,6 +27,10 @@ screenshots: $(VENV)/.app
 
 bench: $(VENV)/.dev
 	@$(BIN)/python -m benchmarks
+
+# How well emitters are found and told, on scenes that nothing was set on; writes docs/emitters-*.
+emitters: $(VENV)/.dev
+	@$(BIN)/python -m benchmarks.emitters
 
 # Damaged inputs through all of the way, for as long as you like.
 MINUTES ?= 10

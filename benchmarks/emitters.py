@@ -220,9 +220,8 @@ def _tell(results: list[Result]) -> None:
     for r in results:
         where = f"{r.number} {'tuned' if r.is_tuned else 'snapshot'} {r.step_hz / 1e3:.0f} kHz {r.rows_per_s:.0f}/s"
         for s in r.false:
-            print(
-                f"FALSE {where}: {s.kind} {s.confidence:.2f} {s.low_hz / 1e6:.1f}–{s.high_hz / 1e6:.1f} {s.level_dbm:.0f}"
-            )
+            at = f"{s.low_hz / 1e6:.1f}–{s.high_hz / 1e6:.1f} {s.level_dbm:.0f}"
+            print(f"FALSE {where}: {s.kind} {s.confidence:.2f} {at}")
         for m in r.met:
             what = f"{m.truth.kind} {m.truth.level_dbm:.0f} {m.truth.low_hz / 1e6:.1f}–{m.truth.high_hz / 1e6:.1f}"
             if m.found is None and m.standing >= LEAST_STANDING:

@@ -174,10 +174,27 @@ def of_hops(h: Hops, step_hz: float, fading_db: float) -> tuple[tuple[str, float
 
 def of_locked(o: Locked) -> tuple[tuple[str, float], ...]:
     """Wide bursts in time with the mains."""
+    # The stronger the agreement, the less of the looks it must be met in: an oven may be on for a part of them.
+    least = min(max(0.45 - 0.015 * (o.strength - 14), 0.17), 0.45)
+    line_off_hz = abs(o.line_hz / 10 - round(o.line_hz / 10))
     costs = {
-        "microwave-oven": expects(o.low_hz, 2.41e9, 2.472e9, 3e6) + expects(o.high_hz, 2.44e9, 2.495e9, 3e6)
-        + expects(o.strength, 14.0, math.inf, 4.0) + expects(o.filled, 0.45 if o.strength < 30 else 0.17, 1.0, 0.08)
-        + expects(abs(o.line_hz / 10 - round(o.line_hz / 10)), 0, 0.012, 0.006),
+        "microwave-oven": expects(o.low_hz, 2.41e9, 2.472e9, 3e6)
+        + expects(o.high_hz, 2.44e9, 2.495e9, 3e6)
+        + expects(o.strength, 14.0, math.inf, 4.0)
+        + expects(o.filled, least, 1.0, 0.08)
+        + expects(line_off_hz, 0, 0.012, 0.006)
+        + expects(o.duty, 0.03, 0.62, 0.06)
+        + (2.5 if o.strength < 60 and _is_a_channel(o.low_hz, o.high_hz) else 0.0),
         "unknown": UNKNOWN_COST - 2.0,
-    }  # fmt: skip
+    }
     return compared(costs)
+
+
+def _is_a_channel(low_hz: float, high_hz: float) -> bool:
+    """Whether both ends are those of a Wi-Fi channel: its own comings and goings may look like a rhythm."""
+    middle, width = (low_hz + high_hz) / 2, high_hz - low_hz
+    return any(
+        abs(width - channel_mhz * 1e6) < 1.6e6
+        and float(np.abs(_centres_hz()[channel_mhz] - middle).min()) < 0.8e6
+        for channel_mhz in (20, 40)
+    )

@@ -16,7 +16,7 @@ from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import Surroundings, thresholds
 from gray_kettle.records import FloatArray, IntArray
 
-_LOW_HZ, _HIGH_HZ = 2.405e9, 2.495e9
+_LOW_HZ, _HIGH_HZ = (2.405e9, 2.446e9), 2.495e9
 _LINES_HZ = (50.0, 60.0, 100.0, 120.0)
 _WANDER = 2e-3  # of the mains
 _STRETCH_S, _SPARSE_S = 60.0, 1.0  # for so long the mains keep their phase; rows farther apart tell nothing
@@ -50,9 +50,19 @@ class Locked:
 
 
 def find_locked(block: Block, around: Surroundings) -> Locked | None:
-    """The strongest wide thing that keeps time with the mains; None where nothing does, or looks cannot tell."""
-    inside = np.flatnonzero((block.freq_hz > _LOW_HZ) & (block.freq_hz < _HIGH_HZ))
-    if len(inside) < 8 or block.rows < 30 or np.median(np.diff(block.time_s)) > _SPARSE_S:
+    """The strongest wide thing that keeps time with the mains; None where nothing does, or looks cannot tell.
+
+    Asked of the whole band, and of its upper half alone: there ovens are, and channels of the lower half do not vote.
+    """
+    if block.rows < 30 or np.median(np.diff(block.time_s)) > _SPARSE_S:
+        return None
+    found = [_locked_in(block, around, low_hz) for low_hz in _LOW_HZ]
+    return max((o for o in found if o is not None), key=lambda o: o.strength * o.filled, default=None)
+
+
+def _locked_in(block: Block, around: Surroundings, low_hz: float) -> Locked | None:
+    inside = np.flatnonzero((block.freq_hz > low_hz) & (block.freq_hz < _HIGH_HZ))
+    if len(inside) < 8:
         return None
     cells = slice(int(inside[0]), int(inside[-1]) + 1)
     over_ground, _ = thresholds(around.looks)
@@ -72,12 +82,10 @@ def find_locked(block: Block, around: Surroundings) -> Locked | None:
     width = (last - first + 1) / float((last - first + 1).mean())
     strongest: list[tuple[float, float, float]] = []
     for line in _LINES_HZ:
-        close = [
-            (*_agreement(f, when, (middle, width), start_s, offsets), f)
-            for f in _close_to(line, float(start_s[-1]))
-        ]
-        strength, phase, at_hz = max(close)
-        strongest.append((strength, float(at_hz), phase))
+        strength, phase, at_hz = _agreement(
+            _close_to(line, float(start_s[-1])), when, row, (middle, width), start_s, offsets
+        )
+        strongest.append((strength, at_hz, phase))
     best = max(strongest)[0]
     if best < _LEAST_STRENGTH:
         return None
@@ -113,32 +121,36 @@ def _close_to(line_hz: float, seconds: float) -> FloatArray:
 
 
 def _agreement(
-    line_hz: float,
+    lines_hz: FloatArray,
     when: FloatArray,
+    row: IntArray,
     runs: tuple[IntArray, FloatArray],
     start_s: FloatArray,
     offsets: FloatArray,
-) -> tuple[float, float]:
-    """(exponent of how seldom chance agrees so well, the phase agreed upon), stretch by stretch.
+) -> tuple[float, float, float]:
+    """(exponent of how seldom chance agrees so well, the phase agreed upon, the frequency) of the best of some lines.
 
-    runs: the cell in the middle of each, and its width against the usual one.
+    runs: the cell in the middle of each, and its width against the usual one. Stretch by stretch of time.
     """
     cell, weight = runs
-    votes = np.exp(2j * np.pi * line_hz * when)
-    rows = np.exp(2j * np.pi * line_hz * start_s)
-    stretch, of_rows = (when // _STRETCH_S).astype(int), (start_s // _STRETCH_S).astype(int)
-    count = int(max(stretch.max(), of_rows[-1])) + 1
-    usual_by_stretch = _summed(rows, of_rows, count) / np.maximum(np.bincount(of_rows, minlength=count), 1)
-    usual = usual_by_stretch[stretch] * np.exp(2j * np.pi * line_hz * offsets)[cell]
-    excess = _summed(weight * (votes - usual), stretch, count)
-    variance = np.bincount(stretch, weight**2 * (1 - np.abs(usual) ** 2), minlength=count)
-    told = variance > (1 - _BLIND**2) * np.maximum(np.bincount(stretch, weight**2, minlength=count), 1)
-    strength = float((np.abs(excess[told]) ** 2 / variance[told] - 1).sum())
-    return max(strength, 0.0), float(np.angle(excess.sum()))
-
-
-def _summed(values: NDArray[np.complex128], group: IntArray, count: int) -> NDArray[np.complex128]:
-    return np.bincount(group, values.real, count) + 1j * np.bincount(group, values.imag, count)
+    turn = 2j * np.pi * lines_hz[:, None]
+    first_row = np.flatnonzero(np.diff(start_s // _STRETCH_S, prepend=-1))
+    stretch = np.searchsorted(first_row, row, side="right") - 1
+    told = np.unique(stretch)
+    first_vote = np.searchsorted(stretch, told)
+    usual = np.add.reduceat(np.exp(turn * start_s), first_row, axis=1) / np.diff(
+        first_row, append=len(start_s)
+    )
+    common = usual[:, stretch] * np.exp(turn * offsets)[:, cell]
+    votes = weight * (np.exp(turn * when) - common)
+    excess = np.add.reduceat(votes, first_vote, axis=1)
+    variance = np.add.reduceat(weight**2 * (1 - np.abs(common) ** 2), first_vote, axis=1)
+    most = np.add.reduceat(weight**2, first_vote)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        each = np.where(variance > (1 - _BLIND**2) * most, np.abs(excess) ** 2 / variance - 1, 0.0)
+    strength = each.sum(axis=1)
+    best = int(np.argmax(strength))
+    return max(float(strength[best]), 0.0), float(np.angle(excess[best].sum())), float(lines_hz[best])
 
 
 def _measured(

@@ -2,6 +2,8 @@
 
 import tempfile
 from collections.abc import Callable, Iterator
+from concurrent.futures import Future, ProcessPoolExecutor
+from multiprocessing import get_context
 from pathlib import Path
 
 import numpy as np
@@ -49,16 +51,24 @@ def make_demo(path: Path, progress: Callable[[int, int], None] = lambda done, to
     unfinished = path.with_name(path.name + ".part")
     unfinished.unlink(missing_ok=True)
     total = 2 * (1 + len(_SHORT) + len(_CAPTURES) + len(_SWEEPS))  # each file is generated, then read
-    with tempfile.TemporaryDirectory() as folder, Case.create(unfinished, demo_setup()) as case:
+    # The sweeps are made beside the rest where there is a second core.
+    beside = ProcessPoolExecutor(1, mp_context=get_context("spawn"))
+    with (
+        tempfile.TemporaryDirectory() as folder,
+        beside,
+        Case.create(unfinished, demo_setup()) as case,
+    ):
         progress(0, total)
-        for number, (spot, file) in enumerate(_files(site, Path(folder))):
+        swept = [beside.submit(_write_sweeps, k, Path(folder)) for k in range(len(_SWEEPS))]
+        for number, (spot, file) in enumerate(_files(site, Path(folder), swept)):
             progress(2 * number + 1, total)
             take(case, open_file(file), spot)
             progress(2 * number + 2, total)
+        case.looks.catch_up()
     unfinished.rename(path)
 
 
-def _files(site: Site, folder: Path) -> Iterator[tuple[str, Path]]:
+def _files(site: Site, folder: Path, swept: "list[Future[Path]]") -> Iterator[tuple[str, Path]]:
     """Generate the files of the job one by one: spot and path of each."""
     long = folder / "hall-scans.txt"
     with long.open("w") as log:
@@ -76,9 +86,14 @@ def _files(site: Site, folder: Path) -> Iterator[tuple[str, Path]]:
         with path.open("wb") as capture:
             write_capture(capture, site, spot, tern_quay.START_S + hour * 3600, 30.0, tern_quay.SEED + 20 + k)
         yield spot, path
-    for k, (band, span, when) in enumerate(_SWEEPS):
-        path = folder / f"hall-sweeps-{band.replace('.', '-')}.csv"
-        scene = tern_sweeps.scene(site, "ticket hall", band, tern_quay.SEED + 30 + k)
-        with path.open("wb") as table:
-            write_table(table, span, scene.rows(Instrument(span), when()))
-        yield "ticket hall", path
+    for made in swept:
+        yield "ticket hall", made.result()
+
+
+def _write_sweeps(k: int, folder: Path) -> Path:
+    band, span, when = _SWEEPS[k]
+    path = folder / f"hall-sweeps-{band.replace('.', '-')}.csv"
+    scene = tern_sweeps.scene(tern_quay.site(), "ticket hall", band, tern_quay.SEED + 30 + k)
+    with path.open("wb") as table:
+        write_table(table, span, scene.rows(Instrument(span), when()))
+    return path

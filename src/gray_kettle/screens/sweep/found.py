@@ -85,6 +85,22 @@ def chosen_lines(emitter: Emitter, width: int, look: Look) -> Lines:
     return out
 
 
+def chosen_in_short(emitter: Emitter, width: int, look: Look) -> Lines:
+    """The same in three lines, where there is no panel."""
+    where = f"{emitter.low_hz / 1e6:.0f}–{emitter.high_hz / 1e6:.0f} MHz"
+    ended = (
+        f"not since {clock(emitter.gone_since_s, look.setup.country, '%a %H:%M')}"
+        if emitter.gone_since_s
+        else ""
+    )
+    figures = f"  {where}  {minus(emitter.level_dbm)} dBm  on {percent(emitter.duty_while_on)}  {ended}"
+    first, *rest = wrap("; ".join(emitter.evidence), max(width, 10), 2)
+    return [
+        [("▸ ", "steam!"), (called(emitter), "steam!"), (f"  {how_sure(emitter)}", "text"), (figures, "dim")],
+        *([(line, "text")] for line in (first, *rest)),
+    ]
+
+
 def _places(touched: list[tuple[int, float]]) -> str:
     """Share of time on each place; of many that are alike in one."""
     shares = [d for _, d in touched]

@@ -21,7 +21,7 @@ from gray_kettle.screens.frame.rows import Row, RowList
 from gray_kettle.screens.look import Look
 from gray_kettle.screens.requests import TellEmitter, ToWindow
 from gray_kettle.screens.sweep.axis import Scale
-from gray_kettle.screens.sweep.found import Lines, chosen_lines, list_lines, lit
+from gray_kettle.screens.sweep.found import Lines, chosen_in_short, chosen_lines, list_lines, lit
 from gray_kettle.screens.sweep.live import LivePicture, LiveRows, Snapshot, composed, continued
 from gray_kettle.screens.sweep.picture import SHOWN, Marks, SweepPicture
 from gray_kettle.screens.sweep.side import cursor_lines, place_lines, side_lines
@@ -255,7 +255,10 @@ class SweepPlace(Place):
         look, picture = self._look, self._picture
         if look is None or picture.view is None or picture.view.is_empty:
             return []
-        if self.has_class("-narrow"):
+        emitter = self._emitter()
+        if self.has_class("-narrow") and emitter is not None:
+            short = chosen_in_short(emitter, width - 2, look)
+        elif self.has_class("-narrow"):
             place = picture.place_at_cursor()
             lines = cursor_lines(picture, picture.view, look)
             told = place_lines(place, look, self._live_duty)[0] if place else []
