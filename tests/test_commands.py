@@ -1,6 +1,7 @@
 """The command line as a script uses it: answers, exit status, messages."""
 
 import json
+import shutil
 import subprocess
 import sys
 
@@ -141,6 +142,36 @@ def test_the_demo_can_be_written_to_a_file_and_none_is_written_over(demo_case, c
     assert "hall 2.4 GHz sits between two places" in capsys.readouterr().out
     assert main(["demo", "--make", path]) == 1
     assert "exists already" in capsys.readouterr().err
+
+
+def test_emitters_are_told_and_what_is_said_of_them_lasts(demo_case, tmp_path, capsys):
+    case = tmp_path / "own.kettle"
+    shutil.copy(demo_case, case)
+
+    def answer(*words):
+        assert main(["emitters", str(case), "--json", *words]) == 0
+        told = json.loads(capsys.readouterr().out)
+        assert told["schema"] == "gray-kettle/emitters/1"
+        return {e["kind"]: e for e in told["emitters"]}
+
+    found = answer()
+    oven = found["microwave-oven"]
+    assert 0.6 < oven["confidence"] < 1
+    assert 2440 < oven["centre_mhz"] - oven["bandwidth_mhz"] / 2 < 2456 < oven["centre_mhz"] < 2472
+    assert {c["channel"] for c in oven["channels"]} >= {9, 10, 11, 12, 13}
+    assert oven["first"] < oven["last"] == oven["gone_since"]
+    assert all(oven[name] for name in ("evidence", "where", "test", "hours_utc"))
+    assert answer("--band", "5") == {}
+    told = answer("--name", f"{oven['id']}=tea bar", "--kind", f"{oven['id']}=radar", "--dismiss", oven["id"])
+    assert (told["radar"]["name"], told["radar"]["dismissed"], told["radar"]["found_as"]) == (
+        "tea bar", True, "microwave-oven",
+    )  # fmt: skip
+    assert main(["emitters", str(case), "--kind", f"{oven['id']}=kettle"]) == 1
+    assert "is no kind: microwave-oven, bluetooth" in capsys.readouterr().err
+    assert main(["emitters", str(case), "--dismiss", "none"]) == 1
+    assert "There is no emitter none in this window: bluetooth@" in capsys.readouterr().err
+    assert main(["emitters", str(case)]) == 0
+    assert "Test: Unplug the camera" in capsys.readouterr().out
 
 
 def test_help_names_every_command(capsys):

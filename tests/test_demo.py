@@ -54,6 +54,22 @@ def test_the_forgotten_shed_is_among_the_other_steps(reading):
     assert any(step.what == "Switch shed 2.4 GHz off" for step in reading.proposal.other_steps)
 
 
+def test_what_is_not_wifi_is_told_and_nothing_else(reading):
+    """The story: an oven at lunch, a camera while a boat is in, headsets of the crew, tags, lamps of the car park."""
+    emitters = {e.kind: e for e in reading.assessment.emitters}
+    assert set(emitters) == {"microwave-oven", "analogue-video", "bluetooth", "ble-advertising", "802.15.4"}
+    assert len(reading.assessment.emitters) == 5
+    assert {hour for hour, share in emitters["microwave-oven"].hours if share} <= {11, 12, 13}
+    assert emitters["analogue-video"].centre_hz == pytest.approx(2.4205e9, abs=1e6)
+    subjects = {
+        f.subject.partition(" at ")[0]: f.severity for f in reading.assessment.findings if f.kind == "emitter"
+    }
+    assert (subjects["microwave oven"], subjects["analogue picture (camera or video sender)"]) == (
+        "act",
+        "act",
+    )
+
+
 def test_boats_come_and_go(reading):
     assert 0.02 < radio(reading, "MV Guillemot", "2.4").stay.presence < 0.3
     assert radio(reading, "hall", "2.4").stay.presence == 1

@@ -90,7 +90,7 @@ def test_duty_of_each_channel_is_that_of_the_truth():
     scene = Scene((*WIFI, ONE_OF_EACH["bluetooth"], tx.camera("", -60, 2.437e9)), 4)
     span = span_at()
     times, codes = rows_of(scene, span, rows=1500)
-    found = {s.kind: dict(((b, n), d) for b, n, d in s.channels) for s in look(span, times, codes)}
+    found = {s.kind: {(b, n): d for b, n, d in s.channels} for s in look(span, times, codes)}
     for truth in scene.truth(span, times[0], times[-1]):
         if truth.kind in found:
             told = found[truth.kind]

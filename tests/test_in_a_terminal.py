@@ -39,7 +39,7 @@ def test_the_demo_from_screen_to_screen(terminal, own_demo, tmp_path):
     terminal.wait_for("seen from ■ hall 2.4", "◂ 3/40 ▸", "% overlap", "MV Razorbill")
     terminal.keys("Left", "Left")
     terminal.keys("Down")
-    terminal.wait_for("◂ 1/20 ▸", "→ 237 Mb/s")
+    terminal.wait_for("◂ 1/20 ▸", "→ 2")
     terminal.keys("b")
     terminal.wait_for("seen from ■ hall 5", "◂ 149/80 ▸")
     terminal.keys("x")
@@ -321,6 +321,44 @@ def test_the_sweeps_of_the_demo(terminal, own_demo, tmp_path):
     terminal.wait_for_end()
 
 
+def test_an_emitter_lights_up_is_named_corrected_and_dismissed(terminal, own_demo):
+    terminal.start(*PROGRAM, "open", str(own_demo), columns=160, lines=47)
+    terminal.wait_for("What is wrong", "microwave oven at 24")
+    terminal.keys("4")
+    listed = ("microwave oven", "analogue picture", "Bluetooth", "BLE advertising", "802.15.4")
+    shown = terminal.wait_for(*(f"✶ {name}" for name in listed))
+    for _ in range(shown[: shown.index("microwave oven")].count("✶")):
+        terminal.keys("e")
+    told = terminal.wait_for(
+        "▸ microwave oven", "bursts keep time with the mains", "50.00 Hz", "Heat a cup of water"
+    )
+    assert re.search(r"not since Fri 11:\d\d", told)
+    terminal.keys("n")
+    terminal.wait_for("What do you call the microwave oven at 24")
+    terminal.type("tea bar oven")
+    terminal.keys("Enter")
+    terminal.wait_for("▸ tea bar oven")
+    terminal.keys("k")
+    terminal.wait_for("What is it really?", "▸ microwave oven", "point-to-point link")
+    terminal.keys("Down", "Enter")
+    terminal.wait_for("as you told")
+    terminal.keys("C-z")
+    terminal.wait_without("as you told")
+    terminal.keys("d")
+    terminal.wait_for("dismissed: d takes it back")
+    terminal.keys("1")
+    terminal.wait_without("tea bar oven at")
+    terminal.keys("3")
+    terminal.wait_for("% not Wi-Fi", "✶ analogue picture", "no Wi-Fi")
+    terminal.keys("4", "Escape")
+    terminal.wait_without("▸ tea bar oven")
+    terminal.keys("C-q")
+    terminal.wait_for_end()
+    with Case.open(own_demo) as case:
+        note = case.setup().emitters[-1]
+    assert (note.found, note.name, note.is_dismissed) == ("microwave-oven", "tea bar oven", True)
+
+
 @pytest.mark.parametrize(("columns", "lines"), [(100, 30), (80, 24)])
 def test_sweeps_in_small_terminals_and_without_colour(terminal, demo_case, columns, lines):
     terminal.start("env", "NO_COLOR=1", *PROGRAM, "open", str(demo_case), columns=columns, lines=lines)
@@ -330,6 +368,8 @@ def test_sweeps_in_small_terminals_and_without_colour(terminal, demo_case, colum
     assert "░" in shown
     assert "▒" in shown
     assert "▀" not in shown  # two colours in a cell say nothing where there is no colour
+    terminal.keys("e")
+    terminal.wait_for("▸", "% sure", "bursts")
     terminal.keys("C-q")
 
 
@@ -349,6 +389,7 @@ def test_an_analyser_is_followed_live_and_the_rows_are_kept(terminal, tmp_path):
         terminal.wait_for("held: space goes on")
         terminal.keys("Space")
         terminal.wait_without("held: space goes on")
+        terminal.wait_for("not Wi-Fi", "analogue picture")  # it has looked at what came so far
         terminal.keys("t")
         terminal.wait_for("sweep rows read", "of the time taken")
         terminal.keys("C-q")

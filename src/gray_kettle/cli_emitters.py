@@ -10,6 +10,7 @@ from gray_kettle.errors import KettleError
 from gray_kettle.judge.assessment import Assessment, Emitter
 from gray_kettle.judge.emitters import told_of
 from gray_kettle.records import KINDS, EmitterNote
+from gray_kettle.safe_text import printable
 
 Names = Annotated[
     list[str] | None, typer.Option("--name", metavar="ID=NAME", help="Give an emitter a name of yours.")
@@ -28,24 +29,26 @@ def tell(
 
     Raises: KettleError, for an emitter that is not there and a kind that there is not.
     """
-    notes: list[EmitterNote] = []
+    notes: dict[str, EmitterNote] = {}
     for text in names:
         emitter, name = _of(assessment, text)
-        notes.append(replace(told_of(emitter), name=name))
+        notes[emitter.id] = replace(notes.get(emitter.id, told_of(emitter)), name=printable(name))
     for text in kinds:
         emitter, kind = _of(assessment, text)
         if kind not in KINDS:
             raise KettleError(f"“{kind}” is no kind: {', '.join(KINDS)}.")
-        notes.append(replace(told_of(emitter), kind="" if kind == emitter.found_kind else kind))
+        told = "" if kind == emitter.found_kind else kind
+        notes[emitter.id] = replace(notes.get(emitter.id, told_of(emitter)), kind=told)
     for text in dismissed:
         emitter, _ = _of(assessment, text)
-        notes.append(replace(told_of(emitter), is_dismissed=not emitter.is_dismissed))
+        note = notes.get(emitter.id, told_of(emitter))
+        notes[emitter.id] = replace(note, is_dismissed=not emitter.is_dismissed)
     if notes:
         from gray_kettle.case import Case
 
         with Case.open(case) as opened:
             setup = opened.setup()
-            opened.save_setup(replace(setup, emitters=(*setup.emitters, *notes)))
+            opened.save_setup(replace(setup, emitters=(*setup.emitters, *notes.values())))
     return bool(notes)
 
 

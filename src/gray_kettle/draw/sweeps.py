@@ -48,11 +48,11 @@ class Sweeping:
 def sweep_figure(shown: Sweeping) -> Figure:
     """Presence, with the share of time of every place and the radios that were heard under it."""
     radios = _radios(shown)
-    figure = Figure(figsize=(10.5, 5.2 + 0.2 * len(radios)), facecolor=PAPER, layout="constrained")
-    ratios = (3.6, 0.75, 0.2 * len(radios) + 0.35)
+    lines = len(radios) + len(shown.emitters)
+    figure = Figure(figsize=(10.5, 5.2 + 0.2 * lines), facecolor=PAPER, layout="constrained")
+    ratios = (3.6, 0.75, 0.2 * lines + 0.35)
     above, middle, below = figure.subplots(3, 1, sharex=True, height_ratios=ratios)
     _presence(above, shown)
-    _labelled(above, shown, 0.9)
     _shares(middle, shown)
     _spans(below, shown, radios)
     _title(figure, shown, "how strong, and how much of the time")
@@ -62,42 +62,15 @@ def sweep_figure(shown: Sweeping) -> Figure:
 def waterfall_figure(shown: Sweeping) -> Figure:
     """Levels over time, time running down; the radios that were heard under it."""
     radios = _radios(shown)
-    figure = Figure(figsize=(10.5, 7.2 + 0.2 * len(radios)), facecolor=PAPER, layout="constrained")
-    ratios = (5.6, 0.75, 0.2 * len(radios) + 0.35)
+    lines = len(radios) + len(shown.emitters)
+    figure = Figure(figsize=(10.5, 7.2 + 0.2 * lines), facecolor=PAPER, layout="constrained")
+    ratios = (5.6, 0.75, 0.2 * lines + 0.35)
     above, middle, below = figure.subplots(3, 1, sharex=True, height_ratios=ratios)
     _waterfall(figure, above, shown)
-    _labelled(above, shown, 0.95)
     _shares(middle, shown)
     _spans(below, shown, radios)
     _title(figure, shown, "level over time")
     return figure
-
-
-def _labelled(axes: Axes, shown: Sweeping, top: float) -> None:
-    """Brackets over what is not Wi-Fi, with its name; stacked where they would meet."""
-    low, high = _edges_mhz(shown.view)
-    taken: list[tuple[float, float, int]] = []
-    for emitter in sorted(shown.emitters, key=lambda e: e.bandwidth_hz):
-        a, b = max(emitter.low_hz / 1e6, low), min(emitter.high_hz / 1e6, high)
-        if a >= b:
-            continue
-        name = printable(emitter.name) or ADVICE[emitter.kind].short
-        text = f"✶ {name} {100 * emitter.confidence:.0f} %"
-        reach = max(b - a, (high - low) * 0.011 * len(text))
-        middle = min(max((a + b) / 2, low + reach / 2), high - reach / 2)
-        line = next(
-            k for k in range(20)
-            if not any(n == k and middle - reach / 2 < q and middle + reach / 2 > p for p, q, n in taken)
-        )  # fmt: skip
-        taken.append((middle - reach / 2, middle + reach / 2, line))
-        y = top - 0.062 * line
-        axes.plot(
-            [a, b], [y - 0.018, y - 0.018], transform=axes.get_xaxis_transform(), color=EMITTER, linewidth=2.0
-        )
-        axes.text(
-            middle, y, literal(text), transform=axes.get_xaxis_transform(), fontsize=7.5, ha="center", va="bottom",
-            color=EMITTER, bbox={"facecolor": PAPER, "edgecolor": "none", "alpha": 0.7, "pad": 0.8},
-        )  # fmt: skip
 
 
 def _radios(shown: Sweeping) -> list[Radio]:
@@ -208,7 +181,7 @@ def _shares(axes: Axes, shown: Sweeping) -> None:
 
 
 def _spans(axes: Axes, shown: Sweeping, radios: list[Radio]) -> None:
-    """Lines over what radios fill: own ones thick, foreign ones thin."""
+    """Lines over what radios fill (own ones thick, foreign ones thin), and under them what is not Wi-Fi, dashed."""
     low, high = _edges_mhz(shown.view)
     for row, radio in enumerate(radios):
         colour = OWN if radio.own else FOREIGN
@@ -223,7 +196,19 @@ def _spans(axes: Axes, shown: Sweeping, radios: list[Radio]) -> None:
             1.01, -row, literal(f"{mark} {printable(radio.name)}  {radio.channel.label}{level}"),
             transform=axes.get_yaxis_transform(), fontsize=7.5, va="center", color=INK, family="DejaVu Sans Mono",
         )  # fmt: skip
-    axes.set_ylim(-max(len(radios), 1) + 0.4, 0.6)
+    for row, emitter in enumerate(shown.emitters, len(radios)):
+        ends = [max(emitter.low_hz / 1e6, low), min(emitter.high_hz / 1e6, high)]
+        axes.plot(
+            ends, [-row, -row], color=EMITTER, linewidth=2.2, linestyle=(0, (1, 0.7)), solid_capstyle="butt"
+        )
+        name = printable(emitter.name) or ADVICE[emitter.kind].short
+        sure = "told" if emitter.was_found_as else f"{100 * emitter.confidence:.0f} %"
+        axes.text(
+            1.01, -row, literal(f"✶ {name}  {sure}  −{-emitter.level_dbm:.0f} dBm"),
+            transform=axes.get_yaxis_transform(), fontsize=7.5, va="center", color=EMITTER, family="DejaVu Sans Mono",
+        )  # fmt: skip
+    lines = len(radios) + len(shown.emitters)
+    axes.set_ylim(-max(lines, 1) + 0.4, 0.6)
     axes.set_yticks([])
     axes.set_xlim(low, high)
     axes.set_xlabel("MHz (channel numbers above)", color=INK)

@@ -37,7 +37,7 @@ if TYPE_CHECKING:
     from gray_kettle.reading import Reading
     from gray_kettle.records import EmitterNote, Setup
 
-_SHORTEST_S = 5.0
+_SHORTEST_S, _CLOSE_S = 5.0, 1e-3
 _WAITING = "waiting"
 
 
@@ -262,7 +262,7 @@ class WorkScreen(Collecting):
     def _to_window(self, start_s: float, end_s: float) -> None:
         look = self._look
         assert look is not None
-        whole = start_s <= look.case_start_s and end_s >= look.case_end_s
+        whole = start_s <= look.case_start_s + _CLOSE_S and end_s >= look.case_end_s - _CLOSE_S
         self._window = (None, None) if whole else (start_s, end_s)
         # The brackets follow the key at once; the answers follow when they are worked out.
         self._look = replace(look, start_s=start_s, end_s=end_s)

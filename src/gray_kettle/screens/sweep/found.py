@@ -105,7 +105,9 @@ def _places(touched: list[tuple[int, float]]) -> str:
     """Share of time on each place; of many that are alike in one."""
     shares = [d for _, d in touched]
     if len(touched) > 4 and max(shares) - min(shares) < 0.035:
-        return f"{min(shares) * 100:.0f}–{percent(max(shares))} of each of {touched[0][0]}–{touched[-1][0]}"
+        low, high = percent(min(shares)), percent(max(shares))
+        told = high if low == high else f"{low.removesuffix(' %')}–{high}"
+        return f"{told} of each of {touched[0][0]}–{touched[-1][0]}"
     return ", ".join(f"{n}: {percent(d)}".replace(" %", "%") for n, d in touched)
 
 
