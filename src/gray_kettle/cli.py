@@ -6,8 +6,6 @@ Exit status: 0 done, 1 nothing usable, 2 wrong use.
 import math
 import os
 import sys
-from collections.abc import Iterator
-from contextlib import contextmanager
 from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
@@ -17,6 +15,7 @@ import typer
 
 from gray_kettle import __version__
 from gray_kettle.cli_emitters import Dismissed, Kinds, Names, tell
+from gray_kettle.cli_progress import progress_bar
 from gray_kettle.cli_stand_in import stand_in
 from gray_kettle.errors import KettleError
 
@@ -121,7 +120,7 @@ def demo(
         from gray_kettle.standin.demo import make_demo
 
         path.parent.mkdir(parents=True, exist_ok=True)
-        with _progress("Making the demo case") as step:
+        with progress_bar("Making the demo case") as step:
             make_demo(path, step)
     if make is None:
         _open_app(path)
@@ -241,14 +240,14 @@ def take(
             try:
                 if name.startswith(SCHEME):
                     analyser = Analyser(name)
-                    with _progress(analyser.name) as step:
+                    with progress_bar(analyser.name) as step:
                         counted = _Counted(step)
                         results.append(
                             take_live(opened, analyser, spot, seconds=seconds, heard=counted.heard)
                         )
                 else:
                     source = open_file(Path(name), reading)
-                    with _progress(source.intake.name) as step:
+                    with progress_bar(source.intake.name) as step:
                         results.append(take_source(opened, source, spot, progress=step))
             except KettleError as error:
                 failed += 1
@@ -418,7 +417,7 @@ def _read(case: Path, start: str | None, end: str | None) -> "Reading":
     from gray_kettle.case import Case
     from gray_kettle.reading import read_all
 
-    with Case.open(case) as opened, _progress("looking for emitters") as progress:
+    with Case.open(case) as opened, progress_bar("looking for emitters") as progress:
         return read_all(opened, _moment(start), _moment(end), progress)
 
 
@@ -440,22 +439,3 @@ def _band(band: str | None) -> str | None:
 
 def _print_json(answer: Any) -> None:
     print(answer.model_dump_json(by_alias=True, indent=2))
-
-
-@contextmanager
-def _progress(what: str) -> Iterator[Any]:
-    """A progress bar on stderr where that is a terminal, and nothing where it is not."""
-    if not sys.stderr.isatty():
-        yield lambda done, total: None
-        return
-    from rich.console import Console
-    from rich.markup import escape
-    from rich.progress import BarColumn, Progress, TextColumn
-
-    columns = (
-        TextColumn("{task.description}"),
-        BarColumn(complete_style="rgb(217,147,90)", pulse_style="rgb(217,147,90)"),
-    )
-    with Progress(*columns, console=Console(stderr=True), transient=True) as bar:
-        task = bar.add_task(escape(what), total=None)
-        yield lambda done, total: bar.update(task, completed=done, total=total or None)

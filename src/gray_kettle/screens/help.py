@@ -62,7 +62,7 @@ with the number is its primary channel, the shaded flanks are its skirts.
   page down   more lanes
 
 Under the lanes, for every 20 MHz place: clear air, the share lost to radios
-on the same channel, and the share lost to those that overlap it.
+on the same channel, to those that overlap it, and to what is not Wi-Fi (✶).
 """,
     "sweep": """
 Sweep: what the radio cannot tell. Above: how much of the time each level was
@@ -77,6 +77,9 @@ time that each was taken, and the radios that were heard over what they fill.
               time over the floor
   s           another spot, where there are several
   space       hold the picture while one collects
+  e           what is not Wi-Fi, one after the other: its places light up, the
+              rest recedes; escape ends that. Of the chosen one: n names it,
+              k says what it really is, d dismisses it or takes it back
   x           export both drawings as SVG
 
 Taken: 10 dB or more over the noise of the place. "At most" stands where each

@@ -1,0 +1,25 @@
+"""A progress bar for commands that take their time."""
+
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Any
+
+
+@contextmanager
+def progress_bar(what: str) -> Iterator[Any]:
+    """A progress bar on stderr where that is a terminal, and nothing where it is not."""
+    if not sys.stderr.isatty():
+        yield lambda done, total: None
+        return
+    from rich.console import Console
+    from rich.markup import escape
+    from rich.progress import BarColumn, Progress, TextColumn
+
+    columns = (
+        TextColumn("{task.description}"),
+        BarColumn(complete_style="rgb(217,147,90)", pulse_style="rgb(217,147,90)"),
+    )
+    with Progress(*columns, console=Console(stderr=True), transient=True) as bar:
+        task = bar.add_task(escape(what), total=None)
+        yield lambda done, total: bar.update(task, completed=done, total=total or None)
