@@ -97,7 +97,7 @@ def find_places(
                 continue
             left &= ~near
             # Of one place the strongest are whole bursts, and the weaker ones parts of them.
-            known = [*lines_hz, *(f.centre_hz for f, _ in found if block.span.is_tuned)]
+            known = [*lines_hz, *(f.centre_hz for f, _ in found)]
             if not is_foot and not any(abs(fixed.centre_hz - hz) < 1e6 for hz in known):
                 found.append((fixed, near))
     if _are_hops([fixed for fixed, _ in found]):
@@ -108,11 +108,16 @@ def find_places(
 
 
 def _bands(block: Block, narrow: Narrow) -> list[NDArray[np.bool_]]:
-    """All bursts at once; in a tuned sweep, which meets parts of everything, those of one level after the other."""
-    if not block.span.is_tuned or not len(narrow):
-        return [np.ones(len(narrow), bool)]
-    levels = np.arange(float(narrow.level_dbm.max()), float(narrow.level_dbm.min()) - 4, -4.0)
-    return [np.abs(narrow.level_dbm - level) <= 4.0 for level in levels]
+    """All bursts at once, then those of one level after the other: a hopper that is louder hides a place from view.
+
+    A tuned sweep meets parts of everything: there only those of one level tell.
+    """
+    if not len(narrow):
+        return []
+    half_db = 4.0 if block.span.is_tuned else 8.0
+    levels = np.arange(float(narrow.level_dbm.max()), float(narrow.level_dbm.min()) - half_db, -half_db)
+    bands = [np.abs(narrow.level_dbm - level) <= half_db for level in levels]
+    return bands if block.span.is_tuned else [np.ones(len(narrow), bool), *bands]
 
 
 def _fullest(freq_hz: FloatArray, tolerance_hz: float) -> list[tuple[int, float]]:
