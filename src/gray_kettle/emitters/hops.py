@@ -220,7 +220,7 @@ def _fixed(block: Block, narrow: Narrow, around: Surroundings, near: NDArray[np.
     # The fuller side counts: the edge of a channel has nothing on the other.
     per_hz = max(((alike > 1.6e6) & (alike < 7e6)).sum(), ((alike < -1.6e6) & (alike > -7e6)).sum()) / 5.4e6
     span_hz = 2 * 1.5 * _tolerance_hz(block)
-    visible = _visible_rows(block, around, centre, level, bursts.row)
+    visible = visible_rows(block, around, centre, level, bursts.row)
     return Fixed(
         bursts, centre, float(np.quantile(np.abs(bursts.freq_hz - centre), 0.7)), float(np.median(bursts.width_hz)),
         level, float(bursts.level_dbm.std()), min(len(np.unique(bursts.row)) / max(visible, 1), 1.0),
@@ -228,7 +228,7 @@ def _fixed(block: Block, narrow: Narrow, around: Surroundings, near: NDArray[np.
     )  # fmt: skip
 
 
-def _visible_rows(
+def visible_rows(
     block: Block, around: Surroundings, freq_hz: float, level_dbm: float, own: IntArray
 ) -> float:
     """Rows in which a burst of a level would have stood out at a place, by those in which it was not anywhere."""
@@ -283,7 +283,7 @@ def _even_levels(block: Block, narrow: Narrow, around: Surroundings) -> list[Nar
         if in_band.sum() < 5 * _FEWEST_HOPS:
             continue
         its = narrow.those(in_band)
-        visible = np.array([_visible_rows(block, around, float(f), float(level), its.row) for f in at])
+        visible = np.array([visible_rows(block, around, float(f), float(level), its.row) for f in at])
         weight = block.rows / np.maximum(np.interp(its.freq_hz, at, visible), 0.1 * block.rows)
         stretch = even_stretch(its.freq_hz, weight, *ends_hz)
         if stretch is None:
@@ -346,7 +346,7 @@ def _hops(block: Block, bursts: Narrow, around: Surroundings) -> Hops | None:
     raster, strength, phase = raster_of(freq_hz, block.cell_hz)
     width = float(np.median(bursts.width_hz))
     at = np.linspace(low, high, 24)
-    visible = np.array([_visible_rows(block, around, float(f), level, bursts.row) for f in at])
+    visible = np.array([visible_rows(block, around, float(f), level, bursts.row) for f in at])
     # Where others cover it most of the time, what was met there stands for more.
     weight = 1 / np.maximum(np.interp(freq_hz, at, visible), 0.02 * block.rows + 1)
     share = float(weight.sum())
@@ -360,7 +360,7 @@ def _hops(block: Block, bursts: Narrow, around: Surroundings) -> Hops | None:
             return None
     below, above = np.linspace(2.403e9, low - 3e6, 6), np.linspace(high + 3e6, 2.479e9, 6)
     seen_below, seen_above = (
-        float(np.mean([_visible_rows(block, around, float(f), level, bursts.row) for f in ends]))
+        float(np.mean([visible_rows(block, around, float(f), level, bursts.row) for f in ends]))
         > 0.2 * block.rows
         for ends in (below, above)
     )

@@ -116,8 +116,13 @@ def _centres_hz() -> dict[int, FloatArray]:
     }
 
 
-def of_fixed(f: Fixed, step_hz: float, period_s: float, is_tuned: bool) -> tuple[tuple[str, float], ...]:
-    """Bursts that come back to one place: by where, how wide, how often."""
+def of_fixed(
+    f: Fixed, step_hz: float, period_s: float, is_tuned: bool, others_hidden: bool
+) -> tuple[tuple[str, float], ...]:
+    """Bursts that come back to one place: by where, how wide, how often.
+
+    others_hidden: it is one of the places of advertising, and the others could not have shown.
+    """
     raster_hz = abs((f.centre_hz - 2.405e9 + 2.5e6) % 5e6 - 2.5e6)
     within = 0.25e6 + 0.25 * step_hz
     width = expects(f.width_hz, 1.0e6, 3.2e6 + step_hz, 0.25e6)
@@ -128,10 +133,13 @@ def of_fixed(f: Fixed, step_hz: float, period_s: float, is_tuned: bool) -> tuple
         costs["802.15.4"] = on_raster + width + expects(f.share, 0, 0.15, 0.04) \
             + expects(f.centre_hz, 2.4043e9, 2.4807e9, 0.2e6)  # fmt: skip
         nearest = min(abs(f.centre_hz - hz) for hz in ADVERTISING_HZ)
-        # One of three places alone: the others may be covered.
+        # One of three places alone: where the others are covered, the commoner kind is likelier.
+        alone = 0.0 if others_hidden else 2.0
         costs["ble-advertising"] = (
-            expects(nearest, 0, within, 0.15e6) + width + 2.0 + expects(f.share, 0, 0.1, 0.05)
+            expects(nearest, 0, within, 0.15e6) + width + alone + expects(f.share, 0, 0.1, 0.05)
         )
+        if others_hidden:
+            costs["802.15.4"] += 0.7
     else:
         rhythm = 0.0 if period_s > 0 else 5.0 if is_tuned else 2.6
         costs["radar"] = _is_in(f.centre_hz, _RADAR_HZ, 1e6) + expects(f.share, 0, 0.05, 0.03) + rhythm

@@ -10,7 +10,7 @@ import numpy as np
 
 from gray_kettle.emitters import kinds, words
 from gray_kettle.emitters.block import Block, block_of
-from gray_kettle.emitters.bursts import find_narrow, surroundings_of
+from gray_kettle.emitters.bursts import Surroundings, find_narrow, surroundings_of
 from gray_kettle.emitters.hops import (
     ADVERTISING_HZ,
     Fixed,
@@ -19,6 +19,7 @@ from gray_kettle.emitters.hops import (
     find_hops,
     find_places,
     period_of,
+    visible_rows,
 )
 from gray_kettle.emitters.mains import Locked, find_locked
 from gray_kettle.emitters.standing import Standing, find_standing
@@ -45,7 +46,7 @@ def look(
     advertising, rest = find_advertising(block, narrow, around)
     fixed, rest = find_places(block, rest, around, lines_hz)
     found = [_from_standing(block, s) for s in ground.regions]
-    found += _from_advertising(block, advertising) + _from_fixed(block, fixed)
+    found += _from_advertising(block, advertising) + _from_fixed(block, fixed, around)
     found += [_from_hops(block, h) for h in find_hops(block, rest, around)]
     locked = find_locked(block, around)
     if locked is not None:
@@ -122,12 +123,22 @@ def _from_advertising(block: Block, places: list[Fixed]) -> list[Sighting | None
     )]  # fmt: skip
 
 
-def _from_fixed(block: Block, places: list[Fixed]) -> list[Sighting | None]:
+def _others_hidden(block: Block, around: Surroundings, f: Fixed) -> bool:
+    """Whether it is on a place of advertising, and the other two would have shown fewer than three bursts."""
+    others = [hz for hz in ADVERTISING_HZ if abs(hz - f.centre_hz) > 0.5e6]
+    if len(others) == len(ADVERTISING_HZ):
+        return False
+    expected = [f.share * visible_rows(block, around, hz, f.level_dbm, f.bursts.row) for hz in others]
+    return max(expected) < 3
+
+
+def _from_fixed(block: Block, places: list[Fixed], around: Surroundings) -> list[Sighting | None]:
     """Each place on its own."""
     out: list[Sighting | None] = []
     for f in places:
         period_s = period_of(f.bursts.when_s)
-        likely = _claimed(kinds.of_fixed(f, block.cell_hz, period_s, block.span.is_tuned))
+        others_hidden = _others_hidden(block, around, f)
+        likely = _claimed(kinds.of_fixed(f, block.cell_hz, period_s, block.span.is_tuned, others_hidden))
         # In a tuned sweep parts of wide bursts look narrow: only what is where a known kind sits is told.
         if likely is None or (likely[0][0] == "unknown" and (block.span.is_tuned or len(f.bursts) < 10)):
             continue

@@ -186,18 +186,20 @@ def _measured(
         noise = np.append(noise, np.full(high - low - len(noise), noise[-1]))
     power = np.maximum(quiet_power(codes, looks) - noise, 0.0).astype(np.float64)
     out: list[Standing] = []
+    taken = np.zeros(high - low, bool)  # by what is narrower and stands on it
     for _ in range(_MOST_IN_A_REGION):
         shape = _shape(power, noise, span.step_hz)
         if shape is None:
             break
         a, b, smoothing = shape
-        found = _standing(block, rows, codes, low, power, noise, (a, b), smoothing, on)
+        found = _standing(block, rows, codes, low, power, noise, (a, b), smoothing, on, taken)
         if _is_steady(found) and not any(_is_skirt(found, other) for other in out):
             out.append(found)
         # It is taken off what may be wider beneath it: a line between what lies to both sides of its foot.
         reach = (b - a + 1) * (2 if (b - a) * span.step_hz <= _WIDE_HZ else 1) // (1 + (b - a > 8))
         blur = 0 if (b - a) * span.step_hz <= _WIDE_HZ else 4
         a, b = max(_down_to(power, a, -1, blur), a - reach), min(_down_to(power, b, 1, blur), b + reach)
+        taken[a : b + 1] = True
         beside = max(min(12, (b - a) // 4), 3)
         before, after = power[max(a - beside, 0) : a], power[b + 1 : b + 1 + beside]
         left, right = (float(np.median(v)) if len(v) else 0.0 for v in (before, after))
@@ -267,7 +269,7 @@ def _around(mask: NDArray[np.bool_], at: int, reach: int) -> tuple[int, int]:
 
 def _standing(
     block: Block, rows: NDArray[np.int64], codes: NDArray[np.uint8], low: int, power: FloatArray, noise: Floats,
-    edges: tuple[int, int], smoothing: int, on: NDArray[np.bool_],
+    edges: tuple[int, int], smoothing: int, on: NDArray[np.bool_], taken: NDArray[np.bool_],
 ) -> Standing:  # fmt: skip
     span = block.span
     a, b = edges
@@ -286,9 +288,12 @@ def _standing(
     middle = inside[quarter : len(inside) - quarter] if len(inside) > 2 * quarter else inside
     outer = np.concatenate([inside[:quarter], inside[len(inside) - quarter :]])
     flatness_db = 10 * np.log10(max(float(middle.mean()), 1e-30) / max(float(outer.mean()), 1e-30))
-    row_mw = MW_OF_CODE[codes[:, a : b + 1]].sum(axis=1)
-    floor_mw = float(noise[a : b + 1].sum())
-    level_mw = total
+    own = np.flatnonzero(~taken[a : b + 1])
+    if len(own) < 0.3 * (b - a + 1):
+        own = np.arange(b - a + 1)
+    row_mw = MW_OF_CODE[codes[:, a + own]].sum(axis=1)
+    floor_mw = float(noise[a + own].sum())
+    level_mw = float(inside[own].sum())
     wide = (b - a + 1) * step >= _WIDE_HZ
     off = float("nan")
     if wide:
@@ -298,13 +303,14 @@ def _standing(
             off = max(off, float((row_mw < np.sqrt(floor_mw * (level_mw + floor_mw))).mean()))
     level_db = 10 * np.log10(np.maximum(row_mw, 1e-30))
     q = np.quantile(level_db, [0.05, 0.25, 0.75])
-    looks = max(block.looks / block.joined, 1.0) * max((b - a + 1) * 0.7, 1)
+    looks = max(block.looks / block.joined, 1.0) * max(len(own) * 0.7, 1)
     expected = _spread_db(looks, -0.6745, -1.645)  # of its quiet moments: others may come on top
     restless_db = float(q[1] - q[0]) - expected
     if wide and span.is_tuned:
         restless_db = _restless_in_parts(block, rows, (low + a) // block.joined, (low + b) // block.joined)
     # Quiet moments tell the mean of what fades; what does not fade is no stronger than its median.
-    told_mw = max(min(total, float(np.median(row_mw)) - floor_mw), 0.05 * total)
+    median_mw = (float(np.median(row_mw)) - floor_mw) * total / max(level_mw, 1e-30)
+    told_mw = max(min(total, median_mw), 0.05 * total)
     return Standing(
         low_hz=float(freq_hz[0] - step / 2),
         high_hz=float(freq_hz[-1] + step / 2),
