@@ -26,7 +26,6 @@ class Stretch:
     low_hz: float
     high_hz: float
     evenness: float
-    number: float
 
 
 def even_stretch(freq_hz: FloatArray, weight: FloatArray, low_hz: float, high_hz: float) -> Stretch | None:
@@ -47,7 +46,7 @@ def even_stretch(freq_hz: FloatArray, weight: FloatArray, low_hz: float, high_hz
         evenness = float(np.quantile(inside, 0.2) / mean)
         width_hz = edges[last + 1] - edges[first]
         if width_hz >= _SHORT_HZ and evenness >= _EVEN and inside.max() < 6 * mean:
-            found = Stretch(float(edges[first]), float(edges[last + 1]), evenness, float(inside.sum()))
+            found = Stretch(float(edges[first]), float(edges[last + 1]), evenness)
             if best is None or found.high_hz - found.low_hz > best.high_hz - best.low_hz:
                 best = found
     return best

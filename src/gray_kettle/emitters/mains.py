@@ -31,14 +31,13 @@ _BLIND = 0.85  # looks that all fall on one phase tell nothing
 class Locked:
     """Wide bursts that keep time. line_hz: with what. strength: exponent by which that stands over chance.
 
-    votes: how many bursts spoke; agreeing: share of them that fall on its half. by_phase: share of time in which it is
-    there, by part of the wave and cell.
+    votes: how many bursts spoke. filled: by how much more it is met at its own half of the wave than at the other.
+    by_phase: share of time in which it is there, by part of the wave and cell.
     """
 
     line_hz: float
     strength: float
     votes: int
-    agreeing: float
     low_hz: float
     high_hz: float
     level_dbm: float
@@ -210,10 +209,8 @@ def _measured(
         level_mw = float(np.median(level)) * (high - low + 1) * block.joined if len(level) else 1e-12
     else:
         level_mw = float(np.median(power[rows].sum(axis=1))) * block.joined
-    middle_s = start_s[row] + (offsets[first] + offsets[last]) / 2
-    agreeing = float((np.cos(2 * np.pi * middle_s * line_hz - phase) > 0).mean())
     return Locked(
-        line_hz, strength, len(row), agreeing, float(freq_hz[low] - block.cell_hz / 2),
+        line_hz, strength, len(row), float(freq_hz[low] - block.cell_hz / 2),
         float(freq_hz[high] + block.cell_hz / 2), 10 * np.log10(max(level_mw, 1e-20)),
         float(lit_share[:, low : high + 1].max(axis=1).mean()), top, freq_hz, lit_share, rows,
     )  # fmt: skip

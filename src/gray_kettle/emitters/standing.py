@@ -32,9 +32,9 @@ _ONE_HUMP_HZ, _STOREY = 22e6, 0.35
 class Standing:
     """A region that stands. Widths: at so many dB below its top. first_row, last_row: of the block.
 
-    off_share: of its rows in which it is not there, NaN where that cannot be told. bins: native ones that hold
-    nearly all of its power. steadiness: spread of its level against that of noise, 0 for none, 1 for noise's own.
-    restless_db: by how much its quiet moments differ beyond what noise does.
+    off_share: of its rows in which it is not there, NaN where that cannot be told. steadiness: spread of its level
+    against that of noise, 0 for none, 1 for noise's own. restless_db: by how much its quiet moments differ beyond
+    what noise does.
     """
 
     low_hz: float
@@ -44,9 +44,6 @@ class Standing:
     over_db: float
     width3_hz: float
     width10_hz: float
-    flatness_db: float
-    edge_hz: float
-    bins: float
     off_share: float
     steadiness: float
     restless_db: float
@@ -72,13 +69,6 @@ class Ground:
     slices: list[slice]
     power: Floats
     regions: tuple[Standing, ...]
-
-    def of_rows(self, rows: int) -> Floats:
-        """By row, shape (rows, cells)."""
-        out = np.empty((rows, self.power.shape[1]), np.float32)
-        for part, power in zip(self.slices, self.power, strict=True):
-            out[part] = power
-        return out
 
 
 def quiet_power(codes: NDArray[np.uint8], looks: float) -> Floats:
@@ -282,12 +272,6 @@ def _standing(
     freq_hz = span.start_hz + span.step_hz * (low + np.arange(a, b + 1))
     centre_hz = float((freq_hz * inside).sum() / total)
     step = span.step_hz
-    ordered = np.sort(inside)[::-1]
-    bins = float(np.searchsorted(np.cumsum(ordered), 0.9 * total) + 1)
-    quarter = max((b - a + 1) // 4, 1)
-    middle = inside[quarter : len(inside) - quarter] if len(inside) > 2 * quarter else inside
-    outer = np.concatenate([inside[:quarter], inside[len(inside) - quarter :]])
-    flatness_db = 10 * np.log10(max(float(middle.mean()), 1e-30) / max(float(outer.mean()), 1e-30))
     own = np.flatnonzero(~taken[a : b + 1])
     if len(own) < 0.3 * (b - a + 1):
         own = np.arange(b - a + 1)
@@ -319,9 +303,6 @@ def _standing(
         over_db=float(10 * np.log10(top * told_mw / total / float(noise[at_top]))),
         width3_hz=(three[1] - three[0] + 1) * step,
         width10_hz=(b - a + 1) * step,
-        flatness_db=flatness_db,
-        edge_hz=((b - a) - (three[1] - three[0])) * step / 2,
-        bins=bins,
         off_share=off,
         steadiness=float((q[1] - q[0]) / max(expected, 0.05)),
         restless_db=restless_db,
