@@ -162,6 +162,8 @@ def test_emitters_are_told_and_what_is_said_of_them_lasts(demo_case, tmp_path, c
     assert oven["first"] < oven["last"] == oven["gone_since"]
     assert all(oven[name] for name in ("evidence", "where", "test", "hours_utc"))
     assert answer("--band", "5") == {}
+    assert main(["emitters", str(case), "--band", "6"]) == 0
+    assert capsys.readouterr().out == "6 GHz was not swept in this window.\n"
     told = answer("--name", f"{oven['id']}=tea bar", "--kind", f"{oven['id']}=radar", "--dismiss", oven["id"])
     assert (told["radar"]["name"], told["radar"]["dismissed"], told["radar"]["found_as"]) == (
         "tea bar", True, "microwave-oven",

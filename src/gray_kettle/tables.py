@@ -118,10 +118,9 @@ def emitters_text(assessment: Assessment, band: str | None) -> str:
         advice = ADVICE[e.kind]
         lines += [f"    Where: {advice.where}", f"    Test: {advice.test}", f"    Then: {advice.remedy}", ""]
     if not lines:
-        swept = assessment.swept_bands
-        lines.append(
-            "Nothing but Wi-Fi was found in the sweeps." if swept else "No sweep was taken in this window."
-        )
+        swept = assessment.swept_bands if band is None else assessment.swept_bands & {band}
+        unswept = f"{band} GHz was not swept in this window." if band else "Nothing was swept in this window."
+        lines.append("Nothing but Wi-Fi was found in the sweeps." if swept else unswept)
     return "\n".join(lines).rstrip()
 
 

@@ -19,6 +19,9 @@ from gray_kettle.safe_text import dbm
 USUAL = Asking("ax", settings.CLIENT_STREAMS, settings.CLIENT_LEVEL_DBM)
 
 
+_BAND_EDGES_HZ = {"2.4": (2.401e9, 2.483e9), "5": (5.16e9, 5.885e9), "6": (5.935e9, 7.115e9)}
+
+
 def assess(observations: Observations, setup: Setup) -> Assessment:
     """Who is there, how busy each place is, what harms our own radios, and what is wrong."""
     looks = Looks(observations)
@@ -62,8 +65,8 @@ def _looked_bands(observations: Observations) -> frozenset[str]:
     return frozenset(
         band
         for looked in observations.looked
-        for band, hz in (("2.4", 2.44e9), ("5", 5.5e9), ("6", 6.5e9))
-        if looked.low_hz - 0.6e9 < hz < looked.high_hz + 0.6e9
+        for band, (low_hz, high_hz) in _BAND_EDGES_HZ.items()
+        if looked.low_hz < high_hz and looked.high_hz > low_hz
     )
 
 
