@@ -1,6 +1,7 @@
 """Scenes by chance: emitters among access points, before an instrument of one kind or another.
 
-Two sets of ranges, which have no value in common: one to develop and to fit on, one to measure with.
+Two sets of ranges with seeds of their own, one to develop on and one to measure with. Widths, rates, rasters, slots and
+rhythms differ (but for bins of 1 MHz); levels, how busy Wi-Fi is, and the transmitters' code are the same in both.
 """
 
 from dataclasses import dataclass, replace
