@@ -1,5 +1,7 @@
 """Facts of the air against the figures in the standards."""
 
+import random
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -180,6 +182,55 @@ def test_more_contenders_never_leave_more_for_payload():
 def test_one_station_alone_sends_once_in_a_mean_backoff():
     # Without collisions the chance is 2 / (W + 1).
     assert contention.attempt_probability(1) == pytest.approx(2 / (contention.WINDOW_MIN + 1), abs=1e-6)
+
+
+def contending(bursts_us, rounds=25_000):
+    """The access rules slot by slot: (share of time with payload of each station, share of attempts that collide).
+
+    Each station counts down a number drawn from its window while the medium is idle, sends at nought, doubles the
+    window after a collision (16 to 1024) and goes back to 16 after a success; what counts down is frozen meanwhile.
+    """
+    draw = random.Random(len(bursts_us)).randrange
+    window = [16] * len(bursts_us)
+    left = [draw(16) for _ in bursts_us]
+    payload, tries, collided, time_us = [0.0] * len(bursts_us), 0, 0, 0.0
+    for _ in range(rounds):
+        idle = min(left)
+        left = [n - idle for n in left]
+        sends = [k for k, n in enumerate(left) if n == 0]
+        # Idle slots, preamble, the burst that lasts, the wait before the next.
+        time_us += idle * 9.0 + 48.0 + max(bursts_us[k] for k in sends) + 16.0 + 3 * 9.0
+        tries += len(sends)
+        collided += len(sends) * (len(sends) > 1)
+        if len(sends) == 1:
+            time_us += 16.0 + 32.0  # the receiver's turn and its acknowledgement
+            payload[sends[0]] += bursts_us[sends[0]]
+        for k in sends:
+            window[k] = 16 if len(sends) == 1 else min(2 * window[k], 1024)
+            left[k] = draw(window[k])
+    return np.array(payload) / time_us, collided / tries
+
+
+@pytest.mark.parametrize("n", range(1, 11))
+def test_equal_contenders_share_as_the_access_rules_let_them(n):
+    shares, collisions = contending([contention.BURST_US] * n)
+    assert contention.mac_efficiency(n) / contention.FRAMING == pytest.approx(shares.sum(), rel=0.02)
+    assert contention.payload_shares([contention.BURST_US] * n).sum() == pytest.approx(shares.sum(), rel=0.02)
+    assert contention.collision_probability(n) == pytest.approx(collisions, abs=0.025)
+
+
+@pytest.mark.parametrize(
+    "bursts_us",
+    [
+        [8000.0, 1000.0],  # equal bytes, one eight times as slow: it takes nearly all of the time
+        [2000.0, 2000.0],  # the same pair with equal time: each keeps its rate's worth of half of it
+        [12000.0, 2000.0, 2000.0],
+        [300.0, 5000.0, 2000.0, 2000.0],
+    ],
+)
+def test_a_slow_station_beside_fast_ones_takes_what_the_access_rules_give_it(bursts_us):
+    shares, _ = contending(bursts_us, 150_000)
+    assert contention.payload_shares(bursts_us) == pytest.approx(shares, rel=0.03)
 
 
 def test_attempts_solve_both_equations_of_the_model():

@@ -369,6 +369,9 @@ class Setup:
 
     own: network names and BSSIDs that are ours. foreign: BSSIDs that are not, whatever their name.
     clients: limits, see plan.limits. names: BSSID to the name of its radio. emitters: notes on those that were found.
+    together: BSSIDs that are one radio, whatever they look like; apart: those that are a radio of their own.
+    thresholds: (name, value) of those that were changed, see judge.thresholds. reference: (start, end) of the stretch
+    that the window is compared with.
     """
 
     site: str = ""
@@ -379,6 +382,10 @@ class Setup:
     clients: tuple[str, ...] = ()
     names: tuple[tuple[str, str], ...] = ()
     emitters: tuple[EmitterNote, ...] = ()
+    together: tuple[tuple[str, ...], ...] = ()
+    apart: tuple[str, ...] = ()
+    thresholds: tuple[tuple[str, float], ...] = ()
+    reference: tuple[float, float] | None = None
 
 
 @dataclass(frozen=True)
@@ -416,3 +423,6 @@ class Observations:
     swept: tuple[Swept, ...] = ()
     looked: tuple[Looked, ...] = ()
     rows_unlooked: int = 0  # sweep rows that were not looked through for emitters yet
+    known_before: frozenset[str] | None = (
+        None  # BSSIDs heard in the reference stretch; None where none was told
+    )

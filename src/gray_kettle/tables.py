@@ -4,8 +4,7 @@ from gray_kettle.answers import iso
 from gray_kettle.judge.advice import ADVICE
 from gray_kettle.judge.assess import places_seen_from
 from gray_kettle.judge.assessment import Assessment, Finding, Network, Radio
-from gray_kettle.judge.emitter_findings import how_sure, title_of
-from gray_kettle.judge.findings import HEADLINES
+from gray_kettle.judge.findings import HEADLINES, how_sure, title_of
 from gray_kettle.plan.proposal import Proposal
 from gray_kettle.safe_text import network_name, printable
 

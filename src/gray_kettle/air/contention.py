@@ -43,3 +43,29 @@ def mac_efficiency(contenders: ArrayLike) -> FloatArray:
     collision_us = PREAMBLE_US + BURST_US + AIFS_US
     mean_us = (1 - busy) * SLOT_US + busy * (success * exchange_us + (1 - success) * collision_us)
     return np.asarray(FRAMING * busy * success * BURST_US / mean_us)
+
+
+def collision_probability(contenders: ArrayLike) -> FloatArray:
+    """Chance that a frame meets another one sent in the same slot, n saturated stations contending."""
+    n = np.maximum(np.asarray(contenders, dtype=np.float64), 1.0)
+    return np.asarray(1 - (1 - attempt_probability(n)) ** (n - 1))
+
+
+def payload_shares(bursts_us: ArrayLike) -> FloatArray:
+    """Share of the medium's time in which each station's payload is on the air, all of them saturated.
+
+    bursts_us: payload time of one turn of each station, shape (n,). Stations get equally many turns: those that send
+    equal bytes at unequal rates have unequal bursts, and the slow one takes the time of the fast one; with an equal
+    limit on the time of a turn the bursts are equal. Framing is not taken off. Source: as mac_efficiency; the length
+    of a collision is that of the longest burst in it.
+    """
+    bursts = np.asarray(bursts_us, dtype=np.float64)
+    n = len(bursts)
+    tau = float(attempt_probability(n))
+    ordered = np.sort(bursts)[::-1]
+    rank = np.arange(n)
+    is_longest = tau * (1 - tau) ** rank  # of those that send in a slot it is the one that lasts
+    lasts_us = PREAMBLE_US + ordered + AIFS_US
+    alone = tau * (1 - tau) ** (n - 1)
+    mean_us = (1 - tau) ** n * SLOT_US + float(is_longest @ lasts_us) + n * alone * (SIFS_US + BLOCK_ACK_US)
+    return np.asarray(alone * bursts / mean_us)

@@ -7,12 +7,13 @@ from pydantic import Field
 
 from gray_kettle.answers.base import Answer, iso
 from gray_kettle.answers.emitters import emitters_answer
+from gray_kettle.answers.heard import heard_answer
 from gray_kettle.answers.plan import plan_answer
 from gray_kettle.judge.assess import places_seen_from
-from gray_kettle.judge.assessment import Assessment, Client, Finding, Link, Network, PlaceView, Radio
+from gray_kettle.judge.assessment import Assessment, Finding, Harm, PlaceView, Radio
 from gray_kettle.judge.emitters import non_wifi_share
 from gray_kettle.records import Swept
-from gray_kettle.safe_text import network_name, printable
+from gray_kettle.safe_text import printable
 from gray_kettle.sources.taking import TakeResult
 
 __all__ = [
@@ -39,104 +40,22 @@ class TakeAnswer(Answer):
     inputs: list[InputAnswer]
 
 
-class LinkAnswer(Answer):
-    station: str
-    level_dbm: float | None
-    sent: float | None
-    retry_share: float | None
-    failed_share: float | None
-    send_mbps: float | None
-    receive_mbps: float | None
-    first: str
-    last: str
+class HourShareAnswer(Answer):
+    hour_utc: int
+    source: str
+    value: float
 
 
-class ClientAnswer(Answer):
-    """Nulls: it was not heard to tell what it can do."""
+class HarmAnswer(Answer):
+    """One cause. kind: "co-channel", "adjacent", "secondary" or "non-wi-fi"; radio: id, of an emitter for the last."""
 
-    mac: str
-    level_dbm: float | None
-    frames: int
-    retries: int
-    generation: str | None
-    streams: int | None
-    width_mhz: int | None
-    bands: list[str]
-    channels: dict[str, list[int]]
-    link: LinkAnswer | None
-
-
-class RateAnswer(Answer):
-    mbps: float
-    generation: str
-    frames: int
-    retries: int
-
-
-class OffChannelAnswer(Answer):
-    band: str
-    channel: int
-    frames: int
-    level_dbm: float | None
-
-
-class NeighbourAnswer(Answer):
-    bssid: str
-    band: str
-    primary: int
-
-
-class BssidAnswer(Answer):
-    bssid: str
-    ssid: str
-    ssid_hex: str
-    hidden: bool
-    security: str
-    generation: str
-    streams: int
-    beacon_interval_tu: int
-    load_stations: int | None
-    load_utilisation: float | None
-    min_basic_rate_mbps: float | None
-    frames: int
-    retries: int
-    clients: list[ClientAnswer]
-    named_by: str
-    transmitted_by: str | None
-    ap_name: str | None
-    country: str | None
-    tx_power_dbm: int | None
-    roaming: list[str]
-    device: str | None
-    neighbours: list[NeighbourAnswer]
-    rates: list[RateAnswer]
-    off_channel: list[OffChannelAnswer]
-
-
-class RadioAnswer(Answer):
-    id: str
+    kind: str
+    radio: str
     name: str
-    own: bool
-    band: str
-    primary: int
-    width_mhz: int
-    centre_mhz: float
-    level_dbm: float | None
-    level_estimated: bool
-    noise_dbm: float | None
-    air_share: float | None
-    retry_share: float | None
-    first: str
-    last: str
-    channels_seen: list[str]
-    grouped: str
-    bssids: list[BssidAnswer]
-
-
-class HeardAnswer(Answer):
-    schema_: Literal["gray-kettle/heard/1"] = Field(default="gray-kettle/heard/1", alias="schema")
-    radios: list[RadioAnswer]
-    links: list[LinkAnswer]
+    channel: str | None
+    level_dbm: float
+    activity: float
+    share_lost: float
 
 
 class UtilisationAnswer(Answer):
@@ -144,6 +63,7 @@ class UtilisationAnswer(Answer):
     source: str
     confidence: str
     others: dict[str, float]
+    by_hour: list[HourShareAnswer]
 
 
 class CoChannelAnswer(Answer):
@@ -177,6 +97,7 @@ class PlaceAnswer(Answer):
     non_wifi: NonWifiAnswer
     clear_air: float | None
     expected_mbps: float | None
+    harms: list[HarmAnswer]
 
 
 class HourAnswer(Answer):
@@ -235,73 +156,6 @@ def take_answer(results: list[TakeResult]) -> TakeAnswer:
     )
 
 
-def heard_answer(radios: tuple[Radio, ...], links: tuple[Link, ...] = ()) -> HeardAnswer:
-    return HeardAnswer(radios=[_radio(r) for r in radios], links=[_link(link) for link in links])
-
-
-def _link(link: Link) -> LinkAnswer:
-    told = {name: value for name, value in vars(link).items() if name not in ("first_s", "last_s")}
-    return LinkAnswer(**told, first=iso(link.first_s), last=iso(link.last_s))
-
-
-def _client(client: Client) -> ClientAnswer:
-    told = {name: value for name, value in vars(client).items() if name not in ("channels", "link")}
-    by_band = {band: [n for b, n in client.channels if b == band] for band in client.bands}
-    link = _link(client.link) if client.link else None
-    return ClientAnswer(**told, bands=list(client.bands), channels=by_band, link=link)
-
-
-def _radio(radio: Radio) -> RadioAnswer:
-    return RadioAnswer(
-        id=radio.id,
-        name=radio.name,
-        own=radio.own,
-        band=radio.band,
-        primary=radio.channel.primary,
-        width_mhz=radio.channel.width_mhz,
-        centre_mhz=radio.channel.centre_hz / 1e6,
-        level_dbm=radio.level_dbm,
-        level_estimated=radio.level_estimated,
-        noise_dbm=radio.noise_dbm,
-        air_share=radio.air_share,
-        retry_share=radio.retry_share,
-        first=iso(radio.first_s),
-        last=iso(radio.last_s),
-        channels_seen=[s.channel.label for s in radio.stays],
-        grouped=radio.grouped,
-        bssids=[_bssid(n) for n in radio.networks],
-    )
-
-
-def _bssid(network: Network) -> BssidAnswer:
-    return BssidAnswer(
-        bssid=network.bssid,
-        ssid=network_name(network.ssid),
-        ssid_hex=network.ssid.hex(),
-        hidden=network.hidden,
-        security=network.security,
-        generation=network.generation,
-        streams=network.streams,
-        beacon_interval_tu=network.beacon_interval_tu,
-        load_stations=network.load_stations,
-        load_utilisation=network.load_utilisation,
-        min_basic_rate_mbps=min(network.basic_rates_mbps, default=None),
-        frames=network.frames,
-        retries=network.retries,
-        clients=[_client(c) for c in network.clients],
-        named_by=network.named_by,
-        transmitted_by=network.transmitted_by or None,
-        ap_name=network.ap_name or None,
-        country=network.country or None,
-        tx_power_dbm=network.tx_power_dbm,
-        roaming=list(network.roaming),
-        device=network.device or None,
-        neighbours=[NeighbourAnswer(bssid=b, band=band, primary=n) for b, band, n in network.neighbours],
-        rates=[RateAnswer(**vars(r)) for r in network.rates],
-        off_channel=[OffChannelAnswer(**vars(o)) for o in network.off_channel],
-    )
-
-
 def air_answer(assessment: Assessment, radio: Radio | None, band: str | None) -> AirAnswer:
     places = [p for p in places_seen_from(assessment, radio) if band in (None, p.channel.band)]
     non_wifi = {
@@ -345,7 +199,11 @@ def _place(place: PlaceView, non_wifi: float | None) -> PlaceAnswer:
         channel=place.channel.primary,
         width_mhz=place.channel.width_mhz,
         utilisation=UtilisationAnswer(
-            value=used.value, source=used.source, confidence=used.confidence, others=dict(used.others)
+            value=used.value,
+            source=used.source,
+            confidence=used.confidence,
+            others=dict(used.others),
+            by_hour=[HourShareAnswer(hour_utc=h, source=s, value=v) for h, s, v in used.by_hour],
         ),
         wifi_share=wifi,
         non_wifi_share=non_wifi,
@@ -369,7 +227,13 @@ def _place(place: PlaceView, non_wifi: float | None) -> PlaceAnswer:
         ),
         clear_air=standing.clear_air if standing else None,
         expected_mbps=standing.expected_mbps if standing else None,
+        harms=[_harm(h) for h in standing.harms] if standing else [],
     )
+
+
+def _harm(harm: Harm) -> HarmAnswer:
+    told = {name: value for name, value in vars(harm).items() if name != "channel"}
+    return HarmAnswer(**told, channel=harm.channel.label if harm.channel else None)
 
 
 def brief_answer(assessment: Assessment, findings: tuple[Finding, ...]) -> BriefAnswer:

@@ -5,6 +5,7 @@ from typing import TypeVar
 import numpy as np
 
 from gray_kettle.air.modes import airtime_s
+from gray_kettle.alike import moments_alike
 from gray_kettle.decode.tallies import LONGEST_AGGREGATE_S, LONGEST_SILENCE_S
 from gray_kettle.records import Edges, FloatArray, IntArray, Listening, Sightings, Traffic
 
@@ -13,26 +14,11 @@ Summed = TypeVar("Summed", FloatArray, IntArray)
 _LOW_BAND_HZ = 3e9
 
 
-def _groups(tie: FloatArray, *keys: FloatArray | IntArray) -> tuple[IntArray, IntArray]:
-    """(order of the rows by their keys, the first key foremost; start of each group of equal keys in that order).
-
-    Rows with equal keys stand in the order of the tie, so that a sum does not hang on the order of import.
-    """
-    order = np.lexsort((tie, *keys[::-1]))
-    changed = np.zeros(len(order), bool)
-    for key in keys:
-        ordered = np.nan_to_num(key[order], nan=-1.0)
-        changed[1:] |= ordered[1:] != ordered[:-1]
-    if len(changed):
-        changed[0] = True
-    return order, np.flatnonzero(changed)
-
-
 def merged_sightings(rows: Sightings) -> Sightings:
     """One row an announcement, moment, receiver channel and spot, in time order."""
     if not len(rows):
         return rows
-    order, starts = _groups(rows.level_mw, rows.time_s, rows.announcement, rows.receiver_hz, rows.spot)
+    order, starts = moments_alike(rows.level_mw, rows.time_s, rows.announcement, rows.receiver_hz, rows.spot)
     first = order[starts]
 
     def total(values: Summed) -> Summed:
@@ -66,8 +52,8 @@ def merged_traffic(rows: Traffic) -> Traffic:
     """One row a second, receiver channel, BSSID, transmitter and spot, in time order."""
     if not len(rows):
         return rows
-    keys = (rows.second, rows.receiver_hz, rows.bssid, rows.transmitter, rows.mode, rows.spot)
-    order, starts = _groups(rows.level_mw, *keys)
+    keys = (rows.second, rows.spot, rows.receiver_hz, rows.bssid, rows.transmitter, rows.mode)
+    order, starts = moments_alike(rows.level_mw, *keys)
     first = order[starts]
     sums = {name: np.add.reduceat(getattr(rows, name)[order], starts) for name in _TRAFFIC_SUMS}
     kept = {name: getattr(rows, name)[first] for name in _TRAFFIC_KEYS}
@@ -136,26 +122,47 @@ def merged_listening(rows: Listening, low_s: float, high_s: float) -> Listening:
     """
     if not len(rows):
         return rows
-    out: list[tuple[float, float, float, int]] = []
+    found = []
     for spot in np.unique(rows.spot):
         of_spot = rows.rows(np.flatnonzero(rows.spot == spot))
-        order = np.lexsort((of_spot.end_s, of_spot.receiver_hz, of_spot.start_s))
-        last: list[float] | None = None
-        for k in order:
-            start, end, hz = (float(x[k]) for x in (of_spot.start_s, of_spot.end_s, of_spot.receiver_hz))
-            if last is not None and start - last[1] <= LONGEST_SILENCE_S:
-                if hz == last[2]:
-                    last[1] = max(last[1], end)
-                    continue
-                middle = (last[1] + start) / 2
-                if middle > last[1]:
-                    last[1] = start = middle
-            if last is not None:
-                out.append((last[0], last[1], last[2], int(spot)))
-            last = [start, end, hz]
-        if last is not None:
-            out.append((last[0], last[1], last[2], int(spot)))
+        of_spot = of_spot.rows(np.lexsort((of_spot.end_s, of_spot.receiver_hz, of_spot.start_s)))
+        apart = bool(np.all(of_spot.start_s[1:] >= of_spot.end_s[:-1]))
+        found.append(_joined_runs(of_spot) if apart else _joined_one_by_one(of_spot))
+    table = Listening.stacked(found)
+    start_s, end_s = np.maximum(table.start_s, low_s), np.minimum(table.end_s, high_s)
+    kept = end_s >= start_s
+    return Listening(start_s[kept], end_s[kept], table.receiver_hz[kept], table.spot[kept])
+
+
+def _joined_runs(rows: Listening) -> Listening:
+    """Of runs that do not overlap, in order of time."""
+    start_s, end_s, hz = rows.start_s.copy(), rows.end_s.copy(), rows.receiver_hz
+    near = start_s[1:] - end_s[:-1] <= LONGEST_SILENCE_S
+    joined = near & (hz[1:] == hz[:-1])
+    shared = near & ~joined
+    middle = (end_s[:-1] + start_s[1:]) / 2
+    end_s[:-1][shared] = middle[shared]
+    start_s[1:][shared] = middle[shared]
+    firsts = np.flatnonzero(np.append(True, ~joined))
+    lasts = np.append(firsts[1:] - 1, len(hz) - 1)
+    return Listening(start_s[firsts], end_s[lasts], hz[firsts], rows.spot[firsts])
+
+
+def _joined_one_by_one(rows: Listening) -> Listening:
+    """The same for runs that may overlap: two receivers at one spot, or two files of one stretch."""
+    out: list[list[float]] = []
+    for start, end, hz in zip(
+        rows.start_s.tolist(), rows.end_s.tolist(), rows.receiver_hz.tolist(), strict=True
+    ):
+        if out and start - out[-1][1] <= LONGEST_SILENCE_S:
+            if hz == out[-1][2]:
+                out[-1][1] = max(out[-1][1], end)
+                continue
+            middle = (out[-1][1] + start) / 2
+            if middle > out[-1][1]:
+                out[-1][1] = middle
+                out.append([middle, end, hz])
+                continue
+        out.append([start, end, hz])
     table = np.array(out)
-    cut_start, cut_end = np.maximum(table[:, 0], low_s), np.minimum(table[:, 1], high_s)
-    kept = cut_end >= cut_start
-    return Listening(cut_start[kept], cut_end[kept], table[kept, 2], table[kept, 3].astype(np.int64))
+    return Listening(table[:, 0], table[:, 1], table[:, 2], np.full(len(table), rows.spot[0]))

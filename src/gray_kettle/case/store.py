@@ -126,6 +126,10 @@ class Case:
             clients=tuple(document["clients"]),
             names=tuple((address, name) for address, name in document["names"]),
             emitters=tuple(EmitterNote(**note) for note in document.get("emitters", ())),
+            together=tuple(tuple(group) for group in document.get("together", ())),
+            apart=tuple(document.get("apart", ())),
+            thresholds=tuple((name, value) for name, value in document.get("thresholds", ())),
+            reference=tuple(document["reference"]) if document.get("reference") else None,
         )
 
     def save_setup(self, setup: Setup) -> None:
@@ -301,7 +305,19 @@ class Case:
             swept=self.sweeps.swept(low, high),
             looked=self.looks.window(low, high),
             rows_unlooked=self.looks.waiting(),
+            known_before=self._heard_in_reference(known, spot_of_take),
         )
+
+    def _heard_in_reference(
+        self, known: dict[int, Announcement], spot_of_take: dict[int, int]
+    ) -> frozenset[str] | None:
+        reference = self.setup().reference
+        if reference is None:
+            return None
+        with self._reading() as db:
+            rows = self._chunks(db, Sightings, *reference, spot_of_take)
+        inside = (rows.time_s >= reference[0]) & (rows.time_s <= reference[1])
+        return frozenset(known[int(n)].bssid for n in np.unique(rows.announcement[inside]))
 
     def _announcement_number(self, db: sa.Connection, announcement: Announcement) -> int:
         if announcement not in self._numbers:

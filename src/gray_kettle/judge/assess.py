@@ -1,17 +1,24 @@
 """The judge's one call: observations and setup in, assessment out."""
 
+import math
+
 from gray_kettle.air.channels import BANDS, Channel, narrow
 from gray_kettle.air.countries import rules_by_number
+from gray_kettle.air.floors import noise_floor_dbm
 from gray_kettle.judge import settings
-from gray_kettle.judge.assessment import Assessment, Emitter, OwnView, PlaceView, Radio, Standing
+from gray_kettle.judge.activity import with_swept_activity
+from gray_kettle.judge.assessment import Assessment, Emitter, Gap, OwnView, PlaceView, Radio, Standing
 from gray_kettle.judge.emitters import find_emitters
-from gray_kettle.judge.findings import find
+from gray_kettle.judge.findings import Facts, find
 from gray_kettle.judge.harms import Asking, Candidates, weigh
 from gray_kettle.judge.listening import Looks
 from gray_kettle.judge.radios import find_radios
-from gray_kettle.judge.standing import asking_of, others_for, standing_on, standings
+from gray_kettle.judge.sent import sent_in
+from gray_kettle.judge.standing import asking_of, hidden_from_each_other, others_for, standing_on, standings
 from gray_kettle.judge.stations import links_by_station
-from gray_kettle.judge.utilisation import utilisation_of
+from gray_kettle.judge.surveys import surveyed
+from gray_kettle.judge.thresholds import thresholds_of
+from gray_kettle.judge.utilisation import Meter
 from gray_kettle.records import Observations, Setup
 from gray_kettle.safe_text import dbm
 
@@ -25,18 +32,24 @@ _BAND_EDGES_HZ = {"2.4": (2.401e9, 2.483e9), "5": (5.16e9, 5.885e9), "6": (5.935
 def assess(observations: Observations, setup: Setup) -> Assessment:
     """Who is there, how busy each place is, what harms our own radios, and what is wrong."""
     looks = Looks(observations)
-    radios = find_radios(observations, setup, looks)
+    sent = sent_in(observations.traffic)
+    radios = find_radios(observations, setup, looks, sent)
     emitters = find_emitters(observations, setup, radios)
-    places = _places(radios, observations, setup, looks, emitters)
-    own = tuple(_own_view(radio, radios, emitters) for radio in radios if radio.own)
+    radios = with_swept_activity(radios, emitters, observations)
+    meter = Meter(radios, observations, looks, sent)
+    places = _places(radios, meter, setup, looks, emitters)
+    own = tuple(_own_view(radio, radios, emitters, observations) for radio in radios if radio.own)
+    gaps = _gaps(radios, own, observations, setup, looks)
+    limits = thresholds_of(setup)
+    facts = Facts(radios, own, places, emitters, gaps, setup.country, observations.known_before, limits)
     return Assessment(
         start_s=observations.start_s,
         end_s=observations.end_s,
         radios=radios,
         places=places,
         own=own,
-        findings=find(radios, own, places, emitters),
-        not_known=_not_known(radios, own, observations, setup, looks),
+        findings=find(facts),
+        not_known=tuple(g.text for g in gaps),
         covered=looks.covered,
         links=tuple(links_by_station(observations).values()),
         swept=observations.swept,
@@ -70,18 +83,30 @@ def _looked_bands(observations: Observations) -> frozenset[str]:
     )
 
 
-def _own_view(radio: Radio, radios: tuple[Radio, ...], emitters: tuple[Emitter, ...]) -> OwnView:
+def _own_view(
+    radio: Radio, radios: tuple[Radio, ...], emitters: tuple[Emitter, ...], observations: Observations
+) -> OwnView:
     asking, assumed = asking_of(radio)
     now = standing_on(radio.channel, asking, radios, radio, emitters)
-    return OwnView(radio, now, asking.client_level_dbm, assumed)
+    noise_dbm, source = _noise(radio, observations)
+    return OwnView(
+        radio, now, asking.client_level_dbm, assumed, noise_dbm, source, hidden_from_each_other(radio, radios)
+    )
+
+
+def _noise(radio: Radio, observations: Observations) -> tuple[float, str]:
+    """Noise on the whole width of a radio's channel, and what tells it: told values are of 20 MHz."""
+    wider_db = 10 * math.log10(radio.channel.width_mhz / 20)
+    survey = surveyed(observations, radio.channel.primary_hz)
+    if survey is not None and survey.noise_dbm is not None:
+        return round(survey.noise_dbm + wider_db, 1), "a receiver's counters"
+    if radio.noise_dbm is not None:
+        return round(radio.noise_dbm + wider_db, 1), "told with its frames"
+    return round(float(noise_floor_dbm(radio.channel.width_mhz * 1e6)), 1), "thermal, 7 dB noise figure"
 
 
 def _places(
-    radios: tuple[Radio, ...],
-    observations: Observations,
-    setup: Setup,
-    looks: Looks,
-    emitters: tuple[Emitter, ...],
+    radios: tuple[Radio, ...], meter: Meter, setup: Setup, looks: Looks, emitters: tuple[Emitter, ...]
 ) -> tuple[PlaceView, ...]:
     out = []
     for band in BANDS:
@@ -92,7 +117,7 @@ def _places(
         seen = _standings(channels, USUAL, tuple(r for r in radios if r.band == band), None, emitters)
         for channel in channels:
             covered = (band, channel.primary) in looks.covered
-            used = utilisation_of(band, channel.primary, radios, observations, looks)
+            used = meter.read(band, channel.primary)
             out.append(PlaceView(channel, used, seen[channel] if covered else None))
     return tuple(out)
 
@@ -108,45 +133,56 @@ def _standings(
     return {s.channel: s for s in standings(weigh(asking, Candidates(channels), others), others, rows)}
 
 
-def _not_known(
+def _gaps(
     radios: tuple[Radio, ...],
     own: tuple[OwnView, ...],
     observations: Observations,
     setup: Setup,
     looks: Looks,
-) -> tuple[str, ...]:
+) -> tuple[Gap, ...]:
     """What was not measured and would change the answer."""
-    out = []
     if not radios:
-        return ("Nothing was heard in this window: take a scan or a capture.",)
+        return (Gap("air", "Nothing was heard in this window: take a scan or a capture."),)
+    out = []
     if not setup.country:
-        out.append("Country: not told, so only channels that are free everywhere are proposed.")
+        out.append(
+            Gap(
+                "country",
+                "Country: not told, so only channels that are free everywhere are proposed.",
+                "More channels may be open to us.",
+                "Say where this is: palette, “Site and limits”.",
+            )
+        )
     if not own:
-        out.append("Own networks: none named, so there is nothing to plan for.")
+        out.append(Gap("own networks", "Own networks: none named, so there is nothing to plan for."))
+    ours = {v.radio.band for v in own}
     for band in sorted({r.band for r in radios} | {"2.4", "5"}, key=BANDS.index):
         heard = {n for b, n in looks.covered if b == band}
+        why = "Places that were not listened to are never proposed." if band in ours else ""
+        step = f"Take a scan of all of {band} GHz."
         if not heard:
-            out.append(f"{band} GHz: not listened to.")
+            out.append(Gap(f"{band} GHz", f"{band} GHz: not listened to.", why, step))
         elif len(heard) < len(rules_by_number(setup.country, band)):
             listed = ", ".join(str(n) for n in sorted(heard)[:8]) + (" …" if len(heard) > 8 else "")
-            out.append(f"{band} GHz: only {listed} listened to; other places cannot be judged.")
+            text = f"{band} GHz: only {listed} listened to; other places cannot be judged."
+            out.append(Gap(f"most of {band} GHz", text, why, step))
     if own and all(v.client_level_assumed for v in own):
-        out.append(
-            f"Clients: none heard; their level is taken as {dbm(settings.CLIENT_LEVEL_DBM)}. A capture tells."
-        )
+        level = dbm(settings.CLIENT_LEVEL_DBM)
+        out.append(Gap("clients", f"Clients: none heard; their level is taken as {level}. A capture tells."))
     unheard = sum(1 for r in radios if r.level_dbm is None)
     if unheard:
         level = dbm(settings.UNKNOWN_LEVEL_DBM)
-        out.append(f"Levels: {unheard} of {len(radios)} radios came without one; each is taken as {level}.")
+        text = f"Levels: {unheard} of {len(radios)} radios came without one; each is taken as {level}."
+        out.append(Gap("levels", text))
     if not len(observations.traffic):
-        out.append("Traffic: listings do not show who sends how much; a capture does.")
+        out.append(Gap("traffic", "Traffic: listings do not show who sends how much; a capture does."))
     swept = {s.channel.band for s in observations.swept}
     unswept = [b for b in BANDS if b not in swept and b in {"2.4", "5"} | {r.band for r in radios}]
     if unswept:
         listed = " and ".join([", ".join(unswept[:-1]), unswept[-1]] if len(unswept) > 1 else unswept)
-        out.append(f"What is not Wi-Fi: no spectrum sweep of {listed} GHz.")
+        out.append(Gap("what is not Wi-Fi", f"What is not Wi-Fi: no spectrum sweep of {listed} GHz."))
     if observations.rows_unlooked:
         rows = f"{observations.rows_unlooked:,}".replace(",", " ")
-        out.append(f"What is not Wi-Fi: {rows} sweep rows were not looked through yet.")
-    out += [f"{take.source}: {note}" for take in observations.takes for note in take.notes]
+        out.append(Gap("sweeps", f"What is not Wi-Fi: {rows} sweep rows were not looked through yet."))
+    out += [Gap("a take", f"{take.source}: {note}") for take in observations.takes for note in take.notes]
     return tuple(out)

@@ -27,7 +27,8 @@ class Client:
     """A station that was heard to exchange frames with a BSSID. level_dbm: None when no frame of it had one.
 
     generation, streams, width_mhz: what it said it can do, None when it was not heard to say so. channels: (band,
-    number) that it named as usable.
+    number) that it named as usable. airtime_s, mbps: of its frames heard, and the mean rate that they were sent at.
+    level_at: by spot.
     """
 
     mac: str
@@ -39,6 +40,9 @@ class Client:
     width_mhz: int | None = None
     channels: tuple[tuple[str, int], ...] = ()
     link: Link | None = None
+    airtime_s: float = 0.0
+    mbps: float | None = None
+    level_at: tuple[tuple[str, float], ...] = ()
 
     @property
     def bands(self) -> tuple[str, ...]:
@@ -119,12 +123,24 @@ class Stay:
 
 
 @dataclass(frozen=True)
+class Change:
+    """A move from one channel to another. announced: the radio told beforehand where it would go."""
+
+    time_s: float
+    before: Channel
+    after: Channel
+    announced: bool
+
+
+@dataclass(frozen=True)
 class Radio:
     """One transmitter and the BSSIDs it announces. id is the lowest of them.
 
     channel is where it was heard last; stays has every channel of the window, in order of first hearing.
     air_share: from frames, None when no frame was timed. activity: share of time it is taken to transmit, with
-    activity_source ("frames", "beacons") saying what that rests on. grouped: why its BSSIDs are one radio.
+    activity_source ("frames", "beacons", "sweep") saying what that rests on. grouped: why its BSSIDs are one radio.
+    moves_a_day: the most changes in any 24 hours. episodes: from when to when it was there. swing_db: spread of its
+    level. siblings: ids of radios of other bands in the same box. is_gone: not heard any more, though listened for.
     """
 
     id: str
@@ -147,6 +163,12 @@ class Radio:
     grouped: str
     client_level_dbm: float | None
     level_estimated: bool = False  # worked out from percentages
+    changes: tuple[Change, ...] = ()
+    moves_a_day: int = 0
+    episodes: tuple[tuple[float, float], ...] = ()
+    swing_db: float | None = None
+    siblings: tuple[str, ...] = ()
+    is_gone: bool = False
 
     @property
     def band(self) -> str:
@@ -160,12 +182,16 @@ class Radio:
 
 @dataclass(frozen=True)
 class Utilisation:
-    """Share of time a 20 MHz part is busy. value None: not measured. others: the sources that were not used."""
+    """Share of time a 20 MHz part is busy. value None: not measured. others: the sources that were not used.
+
+    by_hour: (hour of the day UTC, source, share) of the hours in which one of the better sources told.
+    """
 
     value: float | None
     source: str
     confidence: str
     others: tuple[tuple[str, float], ...] = ()
+    by_hour: tuple[tuple[int, str, float], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -264,6 +290,16 @@ class PlaceView:
 
 
 @dataclass(frozen=True)
+class Gap:
+    """Something that was not measured. why: what it keeps open ("" for no decision); step: what to do about it."""
+
+    what: str
+    text: str
+    why: str = ""
+    step: str = ""
+
+
+@dataclass(frozen=True)
 class Finding:
     """Something wrong. severity: "act", "watch" or "note"; radio: id of the own radio it concerns, "" for the site."""
 
@@ -281,12 +317,23 @@ class Finding:
 
 @dataclass(frozen=True)
 class OwnView:
-    """An own radio as it stands now. client_level_assumed: no client of it was heard."""
+    """An own radio as it stands now. client_level_assumed: no client of it was heard.
+
+    noise_dbm: on its whole width, noise_source says from what. hidden: pairs (ids) of radios on its channel that it
+    hears both, and that hardly hear each other.
+    """
 
     radio: Radio
     now: Standing | None
     client_level_dbm: float
     client_level_assumed: bool
+    noise_dbm: float = -94.0
+    noise_source: str = "thermal"
+    hidden: tuple[tuple[str, str], ...] = ()
+
+    @property
+    def snr_db(self) -> float:
+        return self.client_level_dbm - self.noise_dbm
 
 
 @dataclass(frozen=True, eq=False)

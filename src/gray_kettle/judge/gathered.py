@@ -7,7 +7,8 @@ import numpy as np
 from gray_kettle.air.channels import Channel
 from gray_kettle.decode.headers import address_number
 from gray_kettle.judge.assessment import Link
-from gray_kettle.records import Ability, Announcement, FloatArray, IntArray, Observations, Sightings, Traffic
+from gray_kettle.judge.sent import Sent, SentBy
+from gray_kettle.records import Ability, Announcement, FloatArray, IntArray, Observations, Sightings
 from gray_kettle.safe_text import is_hidden
 
 TUNED_HZ = 1e6  # a receiver this near the primary's centre is on it
@@ -24,8 +25,8 @@ class OfBssid:
     latest: Announcement
     rows: IntArray
     beacon_bytes: int
-    frames: Traffic
-    nameless: Traffic
+    frames: Sent
+    nameless: Sent
     hidden: bool
     named_by: str
 
@@ -65,6 +66,11 @@ class Ground:
         return rows[tuned] if tuned.any() else rows
 
 
+def present(numbers: IntArray) -> IntArray:
+    """Which small numbers occur, in order. Counting is faster than sorting."""
+    return np.flatnonzero(np.bincount(numbers)) if len(numbers) else np.zeros(0, np.int64)
+
+
 def level_dbm(levels_mw: FloatArray) -> float | None:
     """Median of levels given in milliwatts, in dBm to a hundredth; None of nothing."""
     told = levels_mw[levels_mw > 0]
@@ -76,21 +82,22 @@ def row_levels_mw(sightings: Sightings) -> FloatArray:
     return np.where(sightings.levels > 0, sightings.level_mw / np.maximum(sightings.levels, 1), 0.0)
 
 
-def by_bssid(observations: Observations, names: dict[str, bytes]) -> list[OfBssid]:
+def by_bssid(observations: Observations, sent: Sent, names: dict[str, bytes]) -> list[OfBssid]:
     """All that was heard, by BSSID. names: told by clients, see stations.names_asked_for."""
-    sightings, traffic = observations.sightings, observations.traffic
+    sightings = observations.sightings
     if not len(sightings):
         return []
     bssid_of = np.array([address_number(a.bssid) for a in observations.announcements], dtype=np.int64)
-    of_row = bssid_of[sightings.announcement]
+    numbers, code = np.unique(bssid_of, return_inverse=True)
+    of_row = code[sightings.announcement].astype(np.int32)
     order = np.argsort(of_row, kind="stable")
-    numbers, starts = np.unique(of_row[order], return_index=True)
-    nameless = traffic.rows(traffic.bssid == 0)
-    named, unnamed = _Sorted(traffic, traffic.bssid), _Sorted(nameless, nameless.transmitter)
+    starts = np.searchsorted(of_row[order], np.arange(len(numbers)))
+    nameless = sent.rows(sent.bssid == 0)
+    named, unnamed = SentBy(sent, sent.bssid), SentBy(nameless, nameless.transmitter)
     out = []
     for number, rows in zip(numbers, np.split(order, starts[1:]), strict=True):
         latest = observations.announcements[sightings.announcement[rows[-1]]]
-        told = [observations.announcements[k] for k in np.unique(sightings.announcement[rows])]
+        told = [observations.announcements[k] for k in present(sightings.announcement[rows])]
         beacons = [a for a in told if a.beacon_bytes]
         hidden = any(is_hidden(a.ssid) for a in (beacons or [latest]) if a.channel == latest.channel)
         latest, named_by = _with_name(latest, told, names)
@@ -122,16 +129,3 @@ def _with_name(
     if latest.bssid in names:
         return replace(latest, ssid=names[latest.bssid]), "association request"
     return latest, ""
-
-
-class _Sorted:
-    """Traffic by a key, so that the rows of one are found without looking at all."""
-
-    def __init__(self, traffic: Traffic, key: IntArray) -> None:
-        self._traffic = traffic
-        self._order = np.argsort(key, kind="stable")
-        self._keys = key[self._order]
-
-    def of(self, number: int) -> Traffic:
-        low, high = np.searchsorted(self._keys, [number, number + 1])
-        return self._traffic.rows(self._order[low:high])

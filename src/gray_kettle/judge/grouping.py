@@ -4,6 +4,7 @@ An access point commonly announces several networks from one transmitter. Counti
 several times. Source: docs/radio-model.md, "One radio, many BSSIDs".
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -15,6 +16,8 @@ from gray_kettle.records import FloatArray
 ALONE = "announces one network"
 CERTAIN = "one beacon announces them all"
 PROBABLE = "same channel, interval and capabilities, neighbouring addresses, same level"
+TOLD = "told by hand"
+CERTAINTY = {ALONE: "certain", CERTAIN: "certain", PROBABLE: "probable", TOLD: "told"}
 _LOCAL_BIT = 0x02
 _LEAST_COMMON = 10  # moments heard together before a correlation says anything
 _SWING_DB = 4.0  # levels steadier than this have nothing to correlate
@@ -34,8 +37,13 @@ class Heard:
     transmitted_by: str = ""
 
 
-def group(heard: list[Heard]) -> list[list[int]]:
-    """Indices of the BSSIDs of each radio; every BSSID is in exactly one group."""
+def group(
+    heard: list[Heard], together: Sequence[Sequence[str]] = (), apart: Sequence[str] = ()
+) -> list[list[int]]:
+    """Indices of the BSSIDs of each radio; every BSSID is in exactly one group.
+
+    together, apart: what the technician told; it outweighs what was found. Two bands are never one radio.
+    """
     parent = list(range(len(heard)))
 
     def root(k: int) -> int:
@@ -56,12 +64,18 @@ def group(heard: list[Heard]) -> list[list[int]]:
     for members in alike.values():
         for n, k in enumerate(members):
             for other in members[:n]:
-                if root(k) != root(other) and _move_together(heard[k], heard[other]):
+                told_apart = heard[k].bssid in apart or heard[other].bssid in apart
+                if not told_apart and root(k) != root(other) and _move_together(heard[k], heard[other]):
                     parent[root(k)] = root(other)
     by_bssid = {one.bssid: k for k, one in enumerate(heard)}
     for k, one in enumerate(heard):  # certain: one beacon speaks for both
-        if one.transmitted_by in by_bssid:
+        if one.transmitted_by in by_bssid and not {one.bssid, one.transmitted_by} & set(apart):
             parent[root(k)] = root(by_bssid[one.transmitted_by])
+    for names in together:
+        members = [by_bssid[n] for n in names if n in by_bssid]
+        for k in members[1:]:
+            if heard[k].channel.band == heard[members[0]].channel.band:
+                parent[root(k)] = root(members[0])
     groups: dict[int, list[int]] = {}
     for k in range(len(heard)):
         groups.setdefault(root(k), []).append(k)

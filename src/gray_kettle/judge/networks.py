@@ -38,7 +38,7 @@ def network_of(one: OfBssid, ground: Ground, about: Told) -> Network:
         level_dbm=level_dbm(ground.levels_mw[here]),
         frames=int(one.frames.frames.sum()),
         retries=int(one.frames.retries.sum()),
-        clients=clients_of(one.bssid, one.frames, about.abilities, about.links),
+        clients=clients_of(one.bssid, one.frames, about.abilities, about.links, ground.observations.spots),
         hidden=one.hidden,
         named_by=one.named_by,
         transmitted_by=latest.transmitted_by,

@@ -1,37 +1,40 @@
 """Sightings and traffic to radios: who is there, where, how strong, how busy."""
 
 from dataclasses import replace
+from typing import TypedDict
 
 import numpy as np
 
 from gray_kettle.air.channels import Channel
 from gray_kettle.judge import settings
 from gray_kettle.judge.assessment import Radio, Stay
-from gray_kettle.judge.gathered import TUNED_HZ, Ground, OfBssid, Told, by_bssid, level_dbm
-from gray_kettle.judge.grouping import ALONE, CERTAIN, PROBABLE, Heard, group
+from gray_kettle.judge.gathered import TUNED_HZ, Ground, OfBssid, Told, by_bssid, level_dbm, present
+from gray_kettle.judge.grouping import ALONE, CERTAIN, PROBABLE, TOLD, Heard, group
 from gray_kettle.judge.listening import Looks
+from gray_kettle.judge.movements import changes_of, episodes_of, most_in_a_day, swing_db, with_siblings
 from gray_kettle.judge.networks import network_of
+from gray_kettle.judge.sent import Sent
 from gray_kettle.judge.stations import (
     abilities_by_mac,
     clients_of,
     links_by_station,
     names_asked_for,
 )
-from gray_kettle.records import (
-    IntArray,
-    Observations,
-    Setup,
-)
+from gray_kettle.judge.thresholds import thresholds_of
+from gray_kettle.records import IntArray, Observations, Setup
 from gray_kettle.safe_text import is_hidden, network_name
 
+_LEAST_AWAY_S = 300.0
+_AWAY_LOOKS = 3
 
-def find_radios(observations: Observations, setup: Setup, looks: Looks) -> tuple[Radio, ...]:
+
+def find_radios(observations: Observations, setup: Setup, looks: Looks, sent: Sent) -> tuple[Radio, ...]:
     """Every radio heard in the window, own ones first, then by level."""
     observations = _widths_filled_in(observations)
     about = Told(
         abilities_by_mac(observations), links_by_station(observations), names_asked_for(observations)
     )
-    bssids = by_bssid(observations, about.names)
+    bssids = by_bssid(observations, sent, about.names)
     ground = Ground(observations)
     heard = [_heard(one, ground) for one in bssids]
     own_names = {name.encode() for name in setup.own}
@@ -41,11 +44,13 @@ def find_radios(observations: Observations, setup: Setup, looks: Looks) -> tuple
         for b in bssids
     ]
     radios = []
-    for members in group(heard):
+    gone_s = 60 * thresholds_of(setup).gone_min
+    for members in group(heard, setup.together, setup.apart):
         chosen = sorted((bssids[k] for k in members), key=lambda b: b.bssid)
         is_own = any(own[k] for k in members)
-        radios.append(_radio(chosen, is_own, ground, setup, looks, about))
-    return tuple(sorted(radios, key=lambda r: (not r.own, -(r.level_dbm or -200.0), r.id)))
+        radios.append(_radio(chosen, is_own, ground, setup, looks, about, gone_s))
+    found = with_siblings(tuple(radios))
+    return tuple(sorted(found, key=lambda r: (not r.own, -(r.level_dbm or -200.0), r.id)))
 
 
 def _widths_filled_in(observations: Observations) -> Observations:
@@ -68,7 +73,9 @@ def _heard(one: OfBssid, ground: Ground) -> Heard:
     levels_mw = ground.levels_mw
     rows = ground.rows_on(one.latest.channel, one.rows)
     told = rows[levels_mw[rows] > 0]
-    moments, first = np.unique(ground.sightings.time_s[told], return_index=True)
+    time_s = ground.sightings.time_s[told]  # in order: rows are
+    first = np.flatnonzero(np.diff(time_s, prepend=-np.inf) > 0)
+    moments = time_s[first]
     return Heard(
         one.bssid,
         one.latest.channel,
@@ -88,12 +95,14 @@ def _radio(
     setup: Setup,
     looks: Looks,
     about: Told,
+    gone_s: float,
 ) -> Radio:
     sightings = ground.sightings
     all_rows = np.sort(np.concatenate([m.rows for m in members]))
     latest = max(members, key=lambda m: (sightings.time_s[m.rows[-1]], m.bssid)).latest
     channel = latest.channel
-    stays, moves = _stays(all_rows, ground, looks)
+    stays = _stays(all_rows, ground, looks)
+    changes = changes_of(all_rows, ground)
     on_channel = ground.rows_on(channel, all_rows)
     noise = sightings.noise_dbm[on_channel]
     noise = noise[~np.isnan(noise)]
@@ -119,18 +128,39 @@ def _radio(
         first_s=float(sightings.time_s[all_rows[0]]),
         last_s=float(sightings.time_s[all_rows[-1]]),
         stays=stays,
-        moves=moves,
+        moves=len(changes),
         networks=networks,
-        grouped=_why_grouped(members),
+        grouped=_why_grouped(members, setup),
         client_level_dbm=_client_level(members, stays, channel, ground.observations.spots),
         level_estimated=bool(len(on_channel) and sightings.estimated[on_channel].all()),
+        changes=changes,
+        moves_a_day=most_in_a_day(changes),
+        swing_db=swing_db(on_channel, ground),
+        **_absences(all_rows, channel.band, ground, looks, gone_s),
     )
 
 
-def _why_grouped(members: list[OfBssid]) -> str:
+class _Absences(TypedDict):
+    episodes: tuple[tuple[float, float], ...]
+    is_gone: bool
+
+
+def _absences(rows: IntArray, band: str, ground: Ground, looks: Looks, gone_s: float) -> _Absences:
+    """When it was there, as heard at the spot where it was heard most; and whether it is gone."""
+    spots = ground.sightings.spot[rows]
+    home = int(np.argmax(np.bincount(spots)))
+    heard_s, looks_s = ground.sightings.time_s[rows[spots == home]], looks.moments(band, home)
+    later = looks_s[looks_s > heard_s[-1] + gone_s]
+    away_s = max(_LEAST_AWAY_S, looks.usual_gap_s(band, home) * _AWAY_LOOKS)
+    return {"episodes": episodes_of(heard_s, looks_s, away_s), "is_gone": len(later) > 0}
+
+
+def _why_grouped(members: list[OfBssid], setup: Setup) -> str:
     if len(members) == 1:
         return ALONE
     names = {m.bssid for m in members}
+    if any(len(names & set(told)) > 1 for told in setup.together):
+        return TOLD
     speaks_for = sum(m.latest.transmitted_by in names for m in members)
     return CERTAIN if speaks_for == len(members) - 1 else PROBABLE
 
@@ -146,7 +176,7 @@ def _client_level(
     levels: list[float] = []
     for member in members:
         frames = member.frames.rows((member.frames.spot == home) & (member.frames.levels > 0))
-        found = clients_of(member.bssid, frames, {}, {})
+        found = clients_of(member.bssid, frames, {}, {}, spots)
         levels += [client.level_dbm for client in found if client.level_dbm is not None]
     return round(float(np.median(levels)), 2) if levels else None
 
@@ -174,22 +204,20 @@ def _name(members: list[OfBssid], channel: Channel, setup: Setup) -> str:
     return told[0] if told else network_name(b"")
 
 
-def _stays(rows: IntArray, ground: Ground, looks: Looks) -> tuple[tuple[Stay, ...], int]:
-    """Channels in order of first hearing, and how often it changed from one to another."""
+def _stays(rows: IntArray, ground: Ground, looks: Looks) -> tuple[Stay, ...]:
+    """Channels in order of first hearing."""
     sightings, levels_mw, spots = ground.sightings, ground.levels_mw, ground.observations.spots
     codes = ground.channel_of[rows]
-    changes = np.flatnonzero(np.diff(codes))
-    pairs = ((ground.channels[codes[k]], ground.channels[codes[k + 1]]) for k in changes)
-    moves = sum(1 for a, b in pairs if a.centre_hz != b.centre_hz or a.primary != b.primary)
-    present, first = np.unique(codes, return_index=True)
+    here_codes = present(codes)
+    first = np.array([int(np.argmax(codes == code)) for code in here_codes])
     stays = []
-    for code in present[np.argsort(first)]:
+    for code in here_codes[np.argsort(first)]:
         channel, found = ground.channels[code], rows[codes == code]
         here = ground.rows_on(channel, found)
         told = sightings.load_utilisation[here]
         told = told[~np.isnan(told)]
         at = []
-        for spot in np.unique(sightings.spot[here]):
+        for spot in present(sightings.spot[here]):
             level = level_dbm(levels_mw[here[sightings.spot[here] == spot]])
             if level is not None:
                 at.append((spots[spot], level))
@@ -204,7 +232,7 @@ def _stays(rows: IntArray, ground: Ground, looks: Looks) -> tuple[tuple[Stay, ..
                 last_s=float(sightings.time_s[found[-1]]),
             )
         )
-    return tuple(stays), moves
+    return tuple(stays)
 
 
 def _air_share(members: list[OfBssid], channel: Channel, looks: Looks) -> float | None:

@@ -1,4 +1,4 @@
-"""Thresholds of the judgement, in one place. Each says what it is for; docs/scoring.md explains them."""
+"""Constants of the judgement's model; docs/scoring.md explains them. From when something is a finding: thresholds."""
 
 PRIOR_ACTIVITY = 0.05  # share of air of a radio of which only beacons are known
 CLIENT_LEVEL_DBM = -65.0  # assumed where no client was heard
@@ -11,13 +11,4 @@ MARGIN_SPREAD_DB = 2.0
 SAME_RADIO_DB = 4.0  # two BSSIDs of one radio differ by no more than this in level
 LOOK_S = 60.0  # presence counts looks of this length
 HOPPING_CHANNELS = 3  # a receiver on at least so many channels hops over the whole band
-HIGH_UTILISATION = 0.5
-LEAST_MARGIN_DB = 20.0  # an own radio should stand this far over the strongest on its channel
-STRONG_NEIGHBOUR_DBM = -75.0
-BEACON_SHARE = 0.1  # more air than this for beacons alone is too much
-RETRY_SHARE = 0.2
-FEWEST_FRAMES = 100  # for a retry share
-WEAK_OWN_DBM = -75.0
-MOVES_OF_A_MOVER = 3
-ACT_LOST, WATCH_LOST = 0.15, 0.05  # share of time lost from which a harm is to act on, or to watch
 FRAME_S = 1.5e-3  # a frame of some aggregated packets

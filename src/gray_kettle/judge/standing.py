@@ -3,7 +3,7 @@
 import numpy as np
 
 from gray_kettle.air.channels import Channel
-from gray_kettle.air.floors import sum_dbm
+from gray_kettle.air.floors import PREAMBLE_DBM, sum_dbm
 from gray_kettle.judge import settings
 from gray_kettle.judge.advice import ADVICE
 from gray_kettle.judge.assessment import Emitter, Harm, Radio, Standing, Stay
@@ -11,6 +11,7 @@ from gray_kettle.judge.emissions import emissions_of
 from gray_kettle.judge.harms import Asking, Candidates, Others, Weighed, weigh
 
 _LEAST_HARM = 0.001  # less than this is not worth a name
+_HARDLY_DB = 4.0  # so far under the threshold for being heard: fading lets it through now and then
 
 
 def level_at(stay: Stay, spot: str | None) -> float:
@@ -35,6 +36,27 @@ def mutual_level_dbm(one: Radio, other: Radio) -> float:
         at_home, from_there = level_at(here.stay, spot), level_at(there.stay, spot)
         found.append(min(at_home, from_there))
     return max(found)
+
+
+def hidden_from_each_other(asking: Radio, radios: tuple[Radio, ...]) -> tuple[tuple[str, str], ...]:
+    """Pairs of radios on its channel that it hears both and that hardly hear each other.
+
+    That takes levels from two spots at least: each pair is judged by how strong one is where the other is strongest.
+    """
+    near = [
+        r
+        for r in radios
+        if r.id != asking.id
+        and (r.band, r.channel.primary) == (asking.band, asking.channel.primary)
+        and len(r.stay.level_at) > 1
+        and level_at(r.stay, home_spot(asking)) >= PREAMBLE_DBM
+    ]
+    return tuple(
+        (one.id, other.id)
+        for k, one in enumerate(near)
+        for other in near[k + 1 :]
+        if mutual_level_dbm(one, other) < PREAMBLE_DBM - _HARDLY_DB
+    )
 
 
 def others_for(

@@ -1,11 +1,14 @@
 """Clients: who exchanges frames with which BSSID, what each can do, and what its link's own counters tell."""
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from gray_kettle.air.modes import generation_of, table
 from gray_kettle.decode.headers import address, address_number
 from gray_kettle.judge.assessment import Client, Link, Rate
-from gray_kettle.records import Ability, FloatArray, IntArray, Links, Observations, Traffic
+from gray_kettle.judge.sent import Sent
+from gray_kettle.records import Ability, FloatArray, IntArray, Links, Observations
 
 _GROUP_BIT = 40
 _LADDER = ("", "b", "g", "a", "n", "ac", "ax", "be")
@@ -16,7 +19,7 @@ def sums(which: IntArray, values: FloatArray | IntArray, count: int) -> FloatArr
 
 
 def clients_of(
-    bssid: str, frames: Traffic, abilities: dict[str, Ability], links: dict[str, Link]
+    bssid: str, frames: Sent, abilities: dict[str, Ability], links: dict[str, Link], spots: Sequence[str]
 ) -> tuple[Client, ...]:
     """Everyone but the access point who sent frames in a BSSID; frames: those of it."""
     own = address_number(bssid)
@@ -29,10 +32,18 @@ def clients_of(
         sums(which, column, len(macs))
         for column in (frames.frames, frames.retries, frames.levels, frames.level_mw)
     )
+    airtime_s = sums(which, frames.airtime_s, len(macs))
+    bits = sums(which, np.where(frames.airtime_s > 0, 8 * frames.octets, 0), len(macs))
+    at: dict[int, list[tuple[str, float]]] = {}
+    for spot in np.unique(frames.spot).tolist():
+        here = frames.spot == spot
+        mw, count = (sums(which[here], c[here], len(macs)) for c in (frames.level_mw, frames.levels))
+        for n in np.flatnonzero(count).tolist():
+            at.setdefault(n, []).append((spots[spot], _mean_dbm(mw[n], count[n]) or 0.0))
     out = []
     for k, mac in enumerate(macs.tolist()):
         text = address(mac)
-        level = round(float(10 * np.log10(level_mw[k] / levels[k])), 2) if levels[k] else None
+        level = _mean_dbm(level_mw[k], levels[k])
         can = abilities.get(text)
         out.append(
             Client(
@@ -45,12 +56,19 @@ def clients_of(
                 width_mhz=can.width_mhz if can else None,
                 channels=can.channels if can else (),
                 link=links.get(text),
+                airtime_s=round(float(airtime_s[k]), 6),
+                mbps=round(float(bits[k] / airtime_s[k] / 1e6), 1) if airtime_s[k] else None,
+                level_at=tuple(at.get(k, ())),
             )
         )
     return tuple(out)
 
 
-def rates_of(frames: Traffic) -> tuple[Rate, ...]:
+def _mean_dbm(level_mw: float, levels: float) -> float | None:
+    return round(float(10 * np.log10(level_mw / levels)), 2) if levels else None
+
+
+def rates_of(frames: Sent) -> tuple[Rate, ...]:
     """How often each data rate was used, slow to fast; frames whose rate was not told are left out."""
     modes, which = np.unique(frames.mode, return_inverse=True)
     counts, retries = (sums(which, column, len(modes)) for column in (frames.frames, frames.retries))

@@ -7,10 +7,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from gray_kettle.records import Observations
+from gray_kettle.records import Observations, Surveys
 
 _TUNED_HZ = 1e6
 LEAST_ACTIVE_S = 0.5
+_HOUR_S = 3600
 
 
 @dataclass(frozen=True)
@@ -22,10 +23,28 @@ class Surveyed:
     whole_window: bool
 
 
+def _rows_of(observations: Observations, channel_hz: float) -> Surveys:
+    surveys = observations.surveys
+    return surveys.rows(np.abs(surveys.receiver_hz - channel_hz) < _TUNED_HZ)
+
+
+def surveyed_by_hour(observations: Observations, channel_hz: float) -> dict[int, float]:
+    """Busy share by hour of the day (UTC), where the counters were read more than once."""
+    rows = _rows_of(observations, channel_hz)
+    active_s, busy_s = np.zeros(24), np.zeros(24)
+    for spot in np.unique(rows.spot):
+        here = rows.rows((rows.spot == spot) & ~np.isnan(rows.busy_s))
+        grown, busy = np.diff(here.active_s), np.diff(here.busy_s)
+        good = (grown > 0) & (busy >= 0) & (busy <= grown)
+        hour = (here.time_s[1:][good] // _HOUR_S % 24).astype(np.int64)
+        active_s += np.bincount(hour, grown[good], 24)
+        busy_s += np.bincount(hour, busy[good], 24)
+    return {int(h): float(busy_s[h] / active_s[h]) for h in np.flatnonzero(active_s >= LEAST_ACTIVE_S)}
+
+
 def surveyed(observations: Observations, channel_hz: float) -> Surveyed | None:
     """None where no counter of the channel ran for long enough."""
-    surveys = observations.surveys
-    rows = surveys.rows(np.abs(surveys.receiver_hz - channel_hz) < _TUNED_HZ)
+    rows = _rows_of(observations, channel_hz)
     active_s = busy_s = 0.0
     more_than_once = False
     for spot in np.unique(rows.spot):

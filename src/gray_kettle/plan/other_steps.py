@@ -2,11 +2,11 @@
 
 import numpy as np
 
-from gray_kettle.judge import settings
 from gray_kettle.judge.assessment import Assessment, Radio
 from gray_kettle.judge.findings import percent, title
 from gray_kettle.judge.harms import Candidates, weigh
 from gray_kettle.judge.standing import asking_of, others_for
+from gray_kettle.judge.thresholds import Thresholds
 from gray_kettle.plan.proposal import OtherStep
 
 _LEAST_GAIN = 0.005
@@ -63,7 +63,7 @@ def _beacons(assessment: Assessment) -> list[tuple[float, OtherStep]]:
     out = []
     for view in assessment.own:
         share = sum(n.beacon_share for n in view.radio.networks)
-        if len(view.radio.networks) > 1 and share >= settings.BEACON_SHARE / 2:
+        if len(view.radio.networks) > 1 and share >= Thresholds().beacon_share / 2:
             one = share / len(view.radio.networks)
             step = OtherStep(
                 what=f"Announce fewer networks on {title(view.radio)}",

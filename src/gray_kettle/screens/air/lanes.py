@@ -17,7 +17,7 @@ from gray_kettle.air.channels import Channel
 from gray_kettle.air.masks import SKIRT_BELOW_MASK_DB, mask_db
 from gray_kettle.judge.advice import ADVICE
 from gray_kettle.judge.assessment import Emitter, PlaceView, Radio, Standing
-from gray_kettle.judge.emitter_findings import how_sure
+from gray_kettle.judge.findings import how_sure
 from gray_kettle.judge.standing import level_at
 from gray_kettle.records import FloatArray
 from gray_kettle.safe_text import network_name, printable

@@ -11,7 +11,7 @@ from textual.widgets import Input, Static
 
 from gray_kettle.judge.advice import ADVICE
 from gray_kettle.judge.assessment import Emitter
-from gray_kettle.judge.emitter_findings import title_of
+from gray_kettle.judge.findings import title_of
 from gray_kettle.records import KINDS
 from gray_kettle.safe_text import printable
 from gray_kettle.screens.frame.rows import Row, RowList

@@ -5,7 +5,7 @@ from numpy.typing import NDArray
 
 from gray_kettle.judge.advice import ADVICE
 from gray_kettle.judge.assessment import Emitter
-from gray_kettle.judge.emitter_findings import how_sure
+from gray_kettle.judge.findings import how_sure
 from gray_kettle.safe_text import printable
 from gray_kettle.screens.ink import Cell, fit, minus, percent, wrap
 from gray_kettle.screens.look import Look

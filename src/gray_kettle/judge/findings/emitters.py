@@ -2,9 +2,9 @@
 
 from collections.abc import Iterator
 
-from gray_kettle.judge import settings
 from gray_kettle.judge.advice import ADVICE
 from gray_kettle.judge.assessment import Emitter, Finding, OwnView
+from gray_kettle.judge.findings.facts import Facts
 
 
 def title_of(emitter: Emitter) -> str:
@@ -20,19 +20,19 @@ def how_sure(emitter: Emitter) -> str:
     return f"{100 * emitter.confidence:.0f} % sure" if emitter.kind != "unknown" else "kind not known"
 
 
-def of_emitters(emitters: tuple[Emitter, ...], own: tuple[OwnView, ...]) -> Iterator[Finding]:
+def _of_emitters(facts: Facts) -> Iterator[Finding]:
     """One finding for each that was not dismissed."""
-    for emitter in emitters:
+    for emitter in facts.emitters:
         if emitter.is_dismissed:
             continue
-        lost = _lost(emitter, own)
+        lost = _lost(emitter, facts.own)
         # Hours without it do not make it harmless in those with it.
         more = emitter.duty_while_on / emitter.duty if emitter.duty else 1.0
         worst = max((share for _, _, share in lost), default=0.0)
         worst_on = min(worst * more, 1.0)
         advice = ADVICE[emitter.kind]
         yield Finding(
-            severity=_severity(worst_on, worst),
+            severity=_severity(facts, worst_on, worst),
             kind="emitter",
             subject=title_of(emitter),
             cause=f"{emitter.reasons} ({how_sure(emitter)})",
@@ -65,10 +65,11 @@ def _lost(emitter: Emitter, own: tuple[OwnView, ...]) -> list[tuple[str, str, fl
     return sorted(found, key=lambda item: (-item[2], item[0]))
 
 
-def _severity(while_on: float, lost: float) -> str:
-    if while_on >= settings.ACT_LOST:
-        return "act" if lost >= settings.ACT_LOST / 10 else "watch"
-    return "watch" if while_on >= settings.WATCH_LOST else "note"
+def _severity(facts: Facts, while_on: float, lost: float) -> str:
+    act, watch = facts.limits.act_lost, facts.limits.watch_lost
+    if while_on >= act:
+        return "act" if lost >= act / 10 else "watch"
+    return "watch" if while_on >= watch else "note"
 
 
 def _effect(emitter: Emitter, lost: list[tuple[str, str, float]], more: float) -> str:
@@ -88,3 +89,6 @@ def _effect(emitter: Emitter, lost: list[tuple[str, str, float]], more: float) -
 
 def _percent(share: float) -> str:
     return f"{100 * share:.0f} %" if share >= 0.0095 or share == 0 else f"{100 * share:.1f} %"
+
+
+RULES = (_of_emitters,)
