@@ -131,7 +131,7 @@ def _radio(
         moves=len(changes),
         networks=networks,
         grouped=_why_grouped(members, setup),
-        client_level_dbm=_client_level(members, stays, channel, ground.observations.spots),
+        client_level_dbm=_client_level(members, stays, ground.observations.spots),
         level_estimated=bool(len(on_channel) and sightings.estimated[on_channel].all()),
         changes=changes,
         moves_a_day=most_in_a_day(changes),
@@ -166,10 +166,10 @@ def _why_grouped(members: list[OfBssid], setup: Setup) -> str:
 
 
 def _client_level(
-    members: list[OfBssid], stays: tuple[Stay, ...], channel: Channel, spots: tuple[str, ...]
+    members: list[OfBssid], stays: tuple[Stay, ...], spots: tuple[str, ...]
 ) -> float | None:
     """Median level of the clients at the spot where their radio is strongest: elsewhere it says nothing of the link."""
-    at = next((s.level_at for s in stays if s.channel == channel), ())
+    at = [item for s in stays for item in s.level_at]
     if not at:
         return None
     home = spots.index(max(at, key=lambda item: (item[1], item[0]))[0])

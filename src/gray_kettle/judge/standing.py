@@ -22,9 +22,18 @@ def level_at(stay: Stay, spot: str | None) -> float:
     return stay.level_dbm if stay.level_dbm is not None else settings.UNKNOWN_LEVEL_DBM
 
 
+def level_of(radio: Radio, stay: Stay, spot: str | None) -> float:
+    """The same, where a spot at which only another of the radio's channels was heard stands for this one too."""
+    if spot is not None and spot not in dict(stay.level_at):
+        other = [level for s in radio.stays for at, level in s.level_at if at == spot]
+        if other:
+            return max(other)
+    return level_at(stay, spot)
+
+
 def home_spot(radio: Radio) -> str | None:
-    """The spot where a radio is strongest: the best stand-in for where it hangs."""
-    at = sorted(radio.stay.level_at, key=lambda item: (-item[1], item[0]))
+    """The spot where a radio is strongest, on any of its channels: the best stand-in for where it hangs."""
+    at = sorted((item for s in radio.stays for item in s.level_at), key=lambda item: (-item[1], item[0]))
     return at[0][0] if at else None
 
 
@@ -33,7 +42,7 @@ def mutual_level_dbm(one: Radio, other: Radio) -> float:
     found = []
     for here, there in ((one, other), (other, one)):
         spot = home_spot(here)
-        at_home, from_there = level_at(here.stay, spot), level_at(there.stay, spot)
+        at_home, from_there = level_of(here, here.stay, spot), level_of(there, there.stay, spot)
         found.append(min(at_home, from_there))
     return max(found)
 
@@ -76,7 +85,7 @@ def others_for(
         rows += [(radio, stay) for stay in stays]
     both_own = [asking is not None and asking.own and radio.own for radio, _ in rows]
     levels = [
-        mutual_level_dbm(asking, radio) if own and asking is not None else level_at(stay, spot)
+        mutual_level_dbm(asking, radio) if own and asking is not None else level_of(radio, stay, spot)
         for (radio, stay), own in zip(rows, both_own, strict=True)
     ]
     others = Others(

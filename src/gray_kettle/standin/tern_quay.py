@@ -13,6 +13,7 @@ from gray_kettle.standin.site import SimClient, SimNetwork, SimRadio, Site
 SEED = 20261112
 START_S = datetime(2026, 11, 12, 0, 0, tzinfo=UTC).timestamp()
 END_S = datetime(2026, 11, 14, 0, 0, tzinfo=UTC).timestamp()
+RADAR_S = START_S + 3 * 3600 + 1200  # the rain radar turns our way, see radar_on
 COMPLAINT = (
     "The ticket scanners drop when a boat is in. The tills freeze at lunch. "
     "The office is slow on video calls. It was fine in spring."
@@ -30,6 +31,11 @@ _BERTH = (78.0, -16.0)
 _CHANDLERY = (30.0, 52.0)
 # Boats lie at the pier from … to …, in hours of the day.
 _CALLS = ((8.1, 8.7), (11.6, 12.4), (15.5, 16.2), (18.7, 19.4))
+
+
+def radar_on(time_s: float) -> bool:
+    """Ten minutes in seventy."""
+    return int(time_s - RADAR_S) // 600 % 7 == 0
 
 
 def hour_of(time_s: float) -> float:
@@ -62,7 +68,10 @@ def _at(band: str, primary: int, width_mhz: int) -> Channel:
 
 
 def _hopping(seed: int, behind: bool) -> Callable[[float], Channel]:
-    """A radio on automatic: five changes a day. The one behind goes, minutes later, to where the first one was."""
+    """A radio on automatic: five changes a day. The one behind goes, minutes later, to where the first one was.
+
+    It began on 116, until the first night's radar on the hill sent it away.
+    """
     rng = np.random.default_rng(seed)
     places = [_at("5", n, 80) for n in (44, 60, 108, 124)]
     changes, order = [START_S - 1], [0]
@@ -73,6 +82,8 @@ def _hopping(seed: int, behind: bool) -> Callable[[float], Channel]:
     times = np.array(changes)
 
     def channel(time_s: float) -> Channel:
+        if behind and time_s < RADAR_S:
+            return _at("5", 116, 80)
         at = int(np.searchsorted(times, time_s - (420 if behind else 0), side="right")) - 1
         return places[order[max(at - 1, 0) if behind else max(at, 0)]]
 

@@ -98,7 +98,7 @@ def _others_low(at: Point) -> tuple[Transmitter, ...]:
 
 def _others_high() -> tuple[Transmitter, ...]:
     def now_and_then(time_s: Floats) -> Floats:
-        return np.asarray(np.floor(time_s / 600) % 7 == 3, np.float64)
+        return np.array([tern_quay.radar_on(t) for t in np.atleast_1d(time_s).tolist()], np.float64)
 
     return (tx.radar("rain radar", -58.0, 5.604e9, is_on=now_and_then),)
 

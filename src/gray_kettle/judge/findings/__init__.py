@@ -62,7 +62,7 @@ HEADLINES = {
     "slow-client": "is held up by a slow client",
     "foreign-mover": "wanders",
     "chase": "and a neighbour chase each other",
-    "visitor": "comes and goes",
+    "visitor": "on and off the air",
     "newcomer": "is new here",
     "outdated-security": "outdated cipher",
     "high-utilisation": "is busy",
@@ -76,4 +76,6 @@ HEADLINES = {
 def find(facts: Facts) -> tuple[Finding, ...]:
     """Every finding, worst first; the order does not depend on the order of the radios."""
     found = [finding for rule in _RULES for finding in rule(facts)]
+    chasing = {f.radio for f in found if f.kind == "chase"}  # that says why it does not settle
+    found = [f for f in found if f.kind != "own-mover" or f.radio not in chasing]
     return tuple(sorted(found, key=lambda f: (SEVERITIES.index(f.severity), -f.lost, f.kind, f.subject)))

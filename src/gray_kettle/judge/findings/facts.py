@@ -82,8 +82,8 @@ def listed(names: Iterable[str], most: int = 3) -> str:
 
 
 def best_level_dbm(radio: Radio) -> float:
-    """Level at the spot where the radio is strongest; -200 when none was told."""
-    return max((level for _, level in radio.stay.level_at), default=-200.0)
+    """Level at the spot where the radio is strongest, on any of its channels; -200 when none was told."""
+    return max((level for s in radio.stays for _, level in s.level_at), default=-200.0)
 
 
 def beacons_of(radio: Radio) -> float:

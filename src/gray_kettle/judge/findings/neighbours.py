@@ -104,11 +104,11 @@ def _visit(facts: Facts, group: list[Radio]) -> Iterator[Finding]:
     visits = loudest.episodes
     when = ", ".join(f"{facts.clock(a)}–{facts.clock(b, False)}" for a, b in visits[:_SHOWN_VISITS])
     more = f" and {len(visits) - _SHOWN_VISITS} times more" if len(visits) > _SHOWN_VISITS else ""
-    names = listed((r.name for r in sorted(group, key=lambda r: -(r.level_dbm or -200.0))), 4)
+    names = listed((r.name for r in sorted(group, key=lambda r: -(r.level_dbm or -200.0))), 2)
     yield Finding(
         severity="watch" if worst[0] >= facts.limits.act_lost else "note",
         kind="visitor",
-        subject=f"{names}, {group[0].band} GHz,",
+        subject=f"{names}, {group[0].band} GHz:",
         cause=f"Here {len(visits)} times: {when}{more}. The loudest is {loudest.name} on {loudest.channel.label}"
         + (f" at {dbm(loudest.level_dbm)}." if loudest.level_dbm is not None else "."),
         effect=f"While in, they take about {percent(worst[0])} of {worst[2]}; over all the window {percent(worst[1])}.",
