@@ -363,7 +363,10 @@ def plan(case: CasePath, band: Band = None, from_: Start = None, to: End = None,
 
 @app.command()
 def draw(
-    view: Annotated[str, typer.Argument(metavar="VIEW", help="What to draw: lanes, sweep, waterfall.")],
+    view: Annotated[
+        str,
+        typer.Argument(metavar="VIEW", help="What to draw: lanes, ledger, levels, field, sweep, waterfall."),
+    ],
     case: CasePath,
     output: Annotated[Path, typer.Option("--output", "-o", help="FILE.svg or FILE.pdf.")],
     band: Annotated[str, typer.Option("--band", help="2.4, 5 or 6.")] = "2.4",
@@ -374,7 +377,7 @@ def draw(
     from gray_kettle.drawing import VIEWS, draw_view
 
     if view not in VIEWS:
-        raise typer.BadParameter(f"“{view}” cannot be drawn yet: {', '.join(VIEWS)} can.")
+        raise typer.BadParameter(f"“{view}” cannot be drawn: {', '.join(VIEWS)} can.")
     draw_view(view, case, _band(band) or "2.4", output, _moment(from_), _moment(to))
 
 

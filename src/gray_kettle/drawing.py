@@ -5,14 +5,24 @@ from pathlib import Path
 
 from gray_kettle.air.channels import centre_hz, numbers
 from gray_kettle.case import Case
-from gray_kettle.draw import check_ending, lanes_figure, save, sweep_figure, waterfall_figure
+from gray_kettle.draw import (
+    check_ending,
+    field_figure,
+    lanes_figure,
+    ledger_figure,
+    levels_figure,
+    save,
+    sweep_figure,
+    waterfall_figure,
+)
 from gray_kettle.draw.sweeps import Sweeping
 from gray_kettle.errors import KettleError
 from gray_kettle.reading import Reading, read_all
 from gray_kettle.spectrum.view import Frame
 from gray_kettle.times import zone_name, zone_of
 
-VIEWS = ("lanes", "sweep", "waterfall")
+_OF_READING = {"lanes": lanes_figure, "ledger": ledger_figure, "levels": levels_figure, "field": field_figure}
+VIEWS = (*_OF_READING, "sweep", "waterfall")
 _COLUMNS, _LINES = 900, 500  # of the pictures inside a drawing: as many as print can show
 _EDGE_HZ = 20e6
 
@@ -27,8 +37,8 @@ def draw_view(
     check_ending(output)
     with Case.open(path) as case:
         reading = read_all(case, start_s, end_s)
-        if view == "lanes":
-            figure = lanes_figure(reading, band)
+        if view in _OF_READING:
+            figure = _OF_READING[view](reading, band)
         else:
             shown = _sweeping(case, reading, band)
             figure = sweep_figure(shown) if view == "sweep" else waterfall_figure(shown)

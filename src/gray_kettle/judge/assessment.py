@@ -264,7 +264,10 @@ class Harm:
 
 @dataclass(frozen=True)
 class Standing:
-    """How one channel looks from one place: what is lost to whom, and what is left."""
+    """How one channel looks from one place: what is lost to whom, and what is left.
+
+    contenders, efficiency, width_share, rate_mbps: what the two figures are made of, see explain.
+    """
 
     channel: Channel
     clear_air: float
@@ -278,6 +281,10 @@ class Standing:
     harms: tuple[Harm, ...]
     non_wifi_emitters: int = 0
     non_wifi_lost: float = 0.0
+    contenders: float = 0.0
+    efficiency: float = 1.0
+    width_share: float = 1.0
+    rate_mbps: float = 0.0
 
 
 @dataclass(frozen=True)

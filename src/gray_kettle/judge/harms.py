@@ -133,6 +133,10 @@ class Weighed:
     heard_on_primary: FloatArray  # Pr(heard) where the other shares the primary part, else 0
     heard_in_parts: NDArray[np.bool_]  # the other shares any part at a level that holds us back
     coupled_dbm: FloatArray  # power into the passband of those that overlap and cannot be decoded, else -inf
+    contenders: FloatArray  # the others that share the primary, by how much they send
+    efficiency: FloatArray  # share of the time left that carries payload
+    width_share: FloatArray  # mean share of the width that is usable
+    rate_mbps: FloatArray  # mean rate over the usable widths
 
 
 def _segment_met(mine: Channel, theirs: Channel) -> int:
@@ -218,9 +222,11 @@ def weigh(asking: Asking, candidates: Candidates, others: Others) -> Weighed:
     )
 
     primary_free = (1 - co_busy) * adjacent_free * np.prod(1 - non_wifi.lost_to, axis=1)
-    clear = primary_free * (usable * candidates.usable_share).sum(axis=1)
+    width_share = (usable * candidates.usable_share).sum(axis=1)
+    clear = primary_free * width_share
     efficiency = np.interp(1 + contenders, *_efficiency_table())
-    expected = primary_free * efficiency * (usable * candidates.rates_mbps(asking)).sum(axis=1)
+    rate_mbps = (usable * candidates.rates_mbps(asking)).sum(axis=1)
+    expected = primary_free * efficiency * rate_mbps
     return Weighed(
         candidates=candidates.channels,
         clear_air=clear,
@@ -234,6 +240,10 @@ def weigh(asking: Asking, candidates: Candidates, others: Others) -> Weighed:
         heard_on_primary=heard,
         heard_in_parts=(heard >= 0.5) | (in_secondary & (floors.heard_share(level, holds) >= 0.5)),
         coupled_dbm=np.where(overlapping, level + coupling, -np.inf),
+        contenders=contenders,
+        efficiency=np.asarray(efficiency),
+        width_share=width_share,
+        rate_mbps=rate_mbps,
     )
 
 

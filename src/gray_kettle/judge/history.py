@@ -10,9 +10,16 @@ from gray_kettle.records import FloatArray, IntArray, Observations
 def levels_over_time(
     observations: Observations, radios: tuple[Radio, ...], bins: int, start_s: float, end_s: float
 ) -> FloatArray:
-    """Mean level (of milliwatts) of each radio in each of `bins` equal stretches: dBm, shape (radios, bins)."""
+    """Mean level (of milliwatts) of each radio in each of `bins` equal stretches: dBm, shape (radios, bins).
+
+    Of rows from the spot where most was heard: a walk to another spot is no change of the radio. Radios that were
+    not heard there come with the rows there are.
+    """
     sightings = observations.sightings
     which = _radio_of_row(observations, radios)
+    at_main = sightings.spot == _main_spot(observations)
+    heard_there = np.bincount(which[at_main & (which >= 0)], minlength=len(radios)) > 0
+    which = np.where(at_main | ~heard_there[which], which, -1)
     column = _bin_of(sightings.time_s, bins, start_s, end_s)
     level_mw = row_levels_mw(sightings)
     good = (which >= 0) & (column >= 0) & (level_mw > 0)
@@ -22,6 +29,16 @@ def levels_over_time(
     count = np.bincount(place, minlength=size)
     with np.errstate(divide="ignore", invalid="ignore"):
         return (10 * np.log10(total / count)).reshape(len(radios), bins)
+
+
+def main_spot(observations: Observations) -> str:
+    """The spot where most was heard, "" for one without a name."""
+    return observations.spots[_main_spot(observations)] if observations.spots else ""
+
+
+def _main_spot(observations: Observations) -> int:
+    spots = observations.sightings.spot
+    return int(np.argmax(np.bincount(spots))) if len(spots) else 0
 
 
 def telling_bins(observations: Observations, most: int, start_s: float, end_s: float) -> int:

@@ -165,9 +165,7 @@ def _why_grouped(members: list[OfBssid], setup: Setup) -> str:
     return CERTAIN if speaks_for == len(members) - 1 else PROBABLE
 
 
-def _client_level(
-    members: list[OfBssid], stays: tuple[Stay, ...], spots: tuple[str, ...]
-) -> float | None:
+def _client_level(members: list[OfBssid], stays: tuple[Stay, ...], spots: tuple[str, ...]) -> float | None:
     """Median level of the clients at the spot where their radio is strongest: elsewhere it says nothing of the link."""
     at = [item for s in stays for item in s.level_at]
     if not at:

@@ -1,8 +1,10 @@
-"""The filter language: conditions that a radio must meet, all of them.
+"""The filter language: conditions that a radio must meet.
 
     band=5 foreign level>-75 ssid~harbour width>=80
+    (band=2.4 | width>=80) !own ssid~"tea bar"
 
-A bare word is one of own, foreign, hidden, moves, outdated; anything else is sought in names and addresses.
+Conditions side by side must all hold, | is or, ! is not, brackets group. A bare word is one of those below; anything
+else is sought in names and addresses.
 """
 
 import operator
@@ -24,6 +26,9 @@ _NUMBERS: dict[str, Callable[[Radio], float | None]] = {
     "names": lambda r: float(len(r.networks)),
     "streams": lambda r: float(r.streams),
     "moves": lambda r: float(r.moves),
+    "here": lambda r: 100 * r.stay.presence,
+    "active": lambda r: 100 * r.activity,
+    "swing": lambda r: r.swing_db,
     "basic": lambda r: min((rate for n in r.networks for rate in n.basic_rates_mbps), default=None),
 }
 _TEXTS: dict[str, Callable[[Radio], list[str]]] = {
@@ -34,6 +39,7 @@ _TEXTS: dict[str, Callable[[Radio], list[str]]] = {
     "name": lambda r: [r.name],
     "security": lambda r: [n.security for n in r.networks],
     "client": lambda r: [c.mac for n in r.networks for c in n.clients],
+    "on": lambda r: [str(part) for part in r.channel.parts],
 }
 _WORDS: dict[str, Condition] = {
     "own": lambda r: r.own,
@@ -41,6 +47,7 @@ _WORDS: dict[str, Condition] = {
     "hidden": lambda r: any(n.hidden for n in r.networks),
     "moves": lambda r: r.moves > 0,
     "outdated": lambda r: any(is_outdated(n.security) for n in r.networks),
+    "gone": lambda r: r.is_gone,
 }
 _COMPARE = {
     "=": operator.eq,
@@ -51,13 +58,50 @@ _COMPARE = {
     ">=": operator.ge,
 }
 _CONDITION = re.compile(r"^(?P<field>[a-z]+)(?P<sign><=|>=|!=|=|<|>|~)(?P<value>.+)$", re.IGNORECASE)
+# A quoted part keeps its spaces, brackets and bars; “!” is not, but for the sign “!=”.
+_WORD = re.compile(r'[()|]|!(?!=)|(?:"[^"]*"?|[^\s()|!"]|!=)+')
 FIELDS = (*_TEXTS, *_NUMBERS)
 
 
 def sieve(text: str) -> Condition:
     """A test for radios. Raises: ValueError, with a sentence, for a condition that means nothing."""
-    conditions = [_condition(word) for word in text.split()]
+    words = _WORD.findall(text)
+    condition = _either(words)
+    if words:
+        raise ValueError("There is a bracket “)” without its “(”.")
+    return condition
+
+
+def _either(words: list[str]) -> Condition:
+    """Conditions with | between them, as far as the next closing bracket; takes its words from the list."""
+    choices = [_all_of(words)]
+    while words and words[0] == "|":
+        words.pop(0)
+        choices.append(_all_of(words))
+    return lambda radio: any(condition(radio) for condition in choices)
+
+
+def _all_of(words: list[str]) -> Condition:
+    conditions = []
+    while words and words[0] not in ("|", ")"):
+        conditions.append(_one(words))
     return lambda radio: all(condition(radio) for condition in conditions)
+
+
+def _one(words: list[str]) -> Condition:
+    word = words.pop(0)
+    if word == "!":
+        if not words or words[0] in ("|", ")"):
+            raise ValueError("After “!” (not) a condition is missing.")
+        inner = _one(words)
+        return lambda radio: not inner(radio)
+    if word == "(":
+        inside = _either(words)
+        if not words:
+            raise ValueError("There is a bracket “(” without its “)”.")
+        words.pop(0)
+        return inside
+    return _condition(word.replace('"', ""))
 
 
 def _condition(word: str) -> Condition:

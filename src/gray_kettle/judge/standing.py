@@ -2,11 +2,12 @@
 
 import numpy as np
 
-from gray_kettle.air.channels import Channel
+from gray_kettle.air.channels import Channel, all_channels
 from gray_kettle.air.floors import PREAMBLE_DBM, sum_dbm
+from gray_kettle.air.rates import widest_mhz
 from gray_kettle.judge import settings
 from gray_kettle.judge.advice import ADVICE
-from gray_kettle.judge.assessment import Emitter, Harm, Radio, Standing, Stay
+from gray_kettle.judge.assessment import Assessment, Emitter, Harm, OwnView, Radio, Standing, Stay
 from gray_kettle.judge.emissions import emissions_of
 from gray_kettle.judge.harms import Asking, Candidates, Others, Weighed, weigh
 
@@ -150,7 +151,20 @@ def _standing(k: int, weighed: Weighed, others: Others, rows: tuple[tuple[Radio,
         non_wifi_emitters=sum(h.kind == "non-wi-fi" for h in harms),
         non_wifi_lost=round(float(1 - np.prod(1 - weighed.non_wifi_lost_to[k])), 4),
         harms=tuple(sorted(harms, key=lambda h: (-h.share_lost, h.radio))),
+        contenders=round(float(weighed.contenders[k]), 3),
+        efficiency=round(float(weighed.efficiency[k]), 4),
+        width_share=round(float(weighed.width_share[k]), 4),
+        rate_mbps=round(float(weighed.rate_mbps[k]), 1),
     )
+
+
+def everywhere(view: OwnView, assessment: Assessment) -> tuple[Standing, ...]:
+    """An own radio on every channel of its band and of widths that it can send, the others being where they are."""
+    radio, (asking, _) = view.radio, asking_of(view.radio)
+    widest = max(widest_mhz(radio.generation), radio.channel.width_mhz)
+    channels = tuple(c for c in all_channels(radio.band) if c.width_mhz <= widest)
+    others, rows = others_for(assessment.radios, radio, assessment.emitters)
+    return standings(weigh(asking, Candidates(channels), others), others, rows)
 
 
 def standing_on(

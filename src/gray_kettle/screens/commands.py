@@ -12,6 +12,10 @@ _COMMANDS = (
     ("Own networks", "screen.own", "Say which of the names that were heard are ours"),
     ("Site, country, limits of clients", "screen.site", "What the case knows of the site"),
     ("Export the drawing as SVG", "screen.export", "Of Air or Sweep, for this band and window"),
+    ("Where these figures come from", "screen.explain", "Opens the figures of what is pointed at"),
+    ("Thresholds", "screen.thresholds", "From when something is a finding, for this case"),
+    ("Reference: compare others with this window", "screen.reference", "Once more: no reference"),
+    ("Window: hour, day, all", "screen.zoom", "The next length of the window"),
     ("Undo the last edit", "screen.undo", "Own networks, names, site"),
     ("Help for this place", "screen.help", "Keys, and how to read it"),
 )

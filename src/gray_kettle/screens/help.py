@@ -11,7 +11,10 @@ Everywhere
   1 2 3 4 5   Brief, Heard, Air, Sweep, Plan
   b           next band
   [  ]        move the window back and on, by half its length
-  {  }        make the window shorter or longer
+  {  }        make the window shorter or longer;  w  an hour, six, a day, all
+  r           this window is the reference that others are compared with: what
+              was not heard then is told as new; once more, and there is none
+  i           where the figures come from that are pointed at
   t           take: read captures, scan listings and sweeps into the case, or
               collect from an analyser; again, to end that
   ctrl+z      undo the last edit (own networks, names, site)
@@ -30,23 +33,29 @@ Brief: what is wrong, worst first by the time that own radios lose.
   o           say which networks are ours
 
 The bar of a radio is its time: █ clear air, ▒ lost to radios that overlap its
-channel from the side, ░ shared with radios on the same channel.
+channel from the side, ▚ ✶ to what is not Wi-Fi, ░ shared with radios on the same
+channel, or width that others take. From when something is a finding is yours to
+say: ctrl+p, Thresholds.
 """,
     "heard": """
 Heard: radios, not names. One radio may announce several networks.
   /           filter, for example: foreign level>-75 ssid~harbour width>=80
               fields: band gen ssid bssid name security client level width
-              channel air again clients names streams moves basic; words: own
-              foreign hidden moves outdated; anything else is sought in names
-              and addresses
-  s           sort by level, name, channel, air, clients, last heard
+              channel on (any part) air active again clients names streams moves
+              basic here swing; words: own foreign hidden moves outdated gone;
+              | or, ! not, ( ), "quoted"; all else is sought in names
+  s  S        sort by the next column, the other way round; or click a heading
   enter → ←   open and close a radio: its networks and their clients
   o           mark as own, or as foreign
   n           give it a name
   f           follow it: all others recede
+  g  u        join it with another radio; part a name from it, where they were
+              put together wrongly
+  escape      back to the place that one came from
 
 margin: level over the strongest other radio on the same channel.
-air: share of time that its frames took, from captures (a lower bound).
+air: share of time that its frames took, from captures (a lower bound);
+~ what it is taken to send.
 again: share of its frames that were sent again.  clients in ( ) are told by it.
 ~ before a level: worked out from a percentage.  leaks to: other channels that
 its frames were heard on; it does not transmit there.  A client's line ends with
@@ -58,7 +67,8 @@ with the number is its primary channel, the shaded flanks are its skirts.
   ← →         slide the what-if over the places
   ↑ ↓         wider, narrower
   s           seen from another own radio, or from the receiver
-  x           export the drawing as SVG
+  enter       who fills that channel, in Heard
+  x           export the drawings as SVG
   page down   more lanes
 
 Under the lanes, for every 20 MHz place: clear air, the share lost to radios

@@ -14,10 +14,15 @@ if TYPE_CHECKING:
 
 @dataclass
 class Jump(Message):
-    """To the evidence: a place, and the radio or emitter it is about ("" for none)."""
+    """To the evidence: a place, and the radio or emitter it is about ("" for none).
+
+    only: a filter to show there; back: the place to which leaving that filter leads.
+    """
 
     place: str
     about: str
+    only: str = ""
+    back: str = ""
 
 
 @dataclass
@@ -74,6 +79,20 @@ class GiveName(Message):
     """Ask what to call this radio."""
 
     radio: "Radio"
+
+
+@dataclass
+class JoinRadios(Message):
+    """Take these for one radio."""
+
+    radios: "tuple[Radio, Radio]"
+
+
+@dataclass
+class PartBssids(Message):
+    """Take these for radios of their own."""
+
+    bssids: tuple[str, ...]
 
 
 @dataclass

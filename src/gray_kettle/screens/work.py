@@ -3,7 +3,6 @@
 import asyncio
 import gc
 import importlib
-from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
@@ -15,33 +14,24 @@ from textual.widgets import ContentSwitcher, Static
 from textual.worker import get_current_worker
 
 from gray_kettle.errors import KettleError
-from gray_kettle.screens.collecting import Collecting
 from gray_kettle.screens.commands import KettleCommands
+from gray_kettle.screens.edits import Editing
 from gray_kettle.screens.frame.lines import PLACES, KeyHints, PlacesLine, Rule, TitleLine, _Line
 from gray_kettle.screens.frame.place import Place
 from gray_kettle.screens.frame.rail import BINS, TimeRail
 from gray_kettle.screens.help import HelpScreen
 from gray_kettle.screens.look import BANDS, Look
-from gray_kettle.screens.requests import (
-    Follow,
-    GiveName,
-    Jump,
-    Looking,
-    MarkOwn,
-    Shown,
-    TellEmitter,
-    ToWindow,
-)
+from gray_kettle.screens.requests import Follow, Jump, Looking, Shown, ToWindow
 
 if TYPE_CHECKING:
     from gray_kettle.reading import Reading
-    from gray_kettle.records import EmitterNote, Setup
 
 _SHORTEST_S, _CLOSE_S = 5.0, 1e-3
+_ZOOMS_S = (3600.0, 6 * 3600.0, 24 * 3600.0)
 _WAITING = "waiting"
 
 
-class WorkScreen(Collecting):
+class WorkScreen(Editing):
     """Works on one case. Reading and judging run in a worker; the places only show."""
 
     CSS = """
@@ -60,6 +50,9 @@ class WorkScreen(Collecting):
         Binding("right_square_bracket", "shift(1)", "window on", id="work.on"),
         Binding("left_curly_bracket", "stretch(0.5)", "window shorter", id="work.shorter"),
         Binding("right_curly_bracket", "stretch(2)", "window longer", id="work.longer"),
+        Binding("w", "zoom", "hour, day, all", id="work.zoom"),
+        Binding("r", "reference", "reference", id="work.reference"),
+        Binding("i", "explain", "where a figure comes from", id="work.explain"),
         Binding("t", "take", "take", id="work.take"),
         Binding("x", "export", "export", id="work.export"),
         Binding("o", "own", "own networks", id="work.own"),
@@ -75,8 +68,6 @@ class WorkScreen(Collecting):
         self._busy: dict[str, list[float]] = {}
         self._wanted = "brief"
         self._followed: frozenset[str] = frozenset()
-        self._earlier: list[Setup] = []
-        self._look: Look | None = None
         self._stale: set[str] = set()  # places that do not show the newest look yet
 
     def compose(self) -> ComposeResult:
@@ -107,6 +98,9 @@ class WorkScreen(Collecting):
             self.action_take()
 
     # Reading
+
+    def judge_again(self) -> None:
+        self._reload()
 
     @work(thread=True, exclusive=True, group="read")
     def _reload(self) -> None:
@@ -217,6 +211,8 @@ class WorkScreen(Collecting):
         if about is not None and about.band != self._band:
             self._to_band(about.band)
         self.action_place(jump.place)
+        if jump.only:
+            self.call_after_refresh(self._views[jump.place].narrow, jump.only, jump.back)
         if about is not None:
             self.call_after_refresh(self._views[jump.place].choose, about.id)
 
@@ -254,6 +250,19 @@ class WorkScreen(Collecting):
             start, end = max(end - length, look.case_start_s), min(start + length, look.case_end_s)
         self._to_window(start, end)
 
+    def action_zoom(self) -> None:
+        """The next of one hour, six, a day and everything, about the middle of what is shown."""
+        look = self._look
+        if look is None:
+            return
+        whole, length = look.case_end_s - look.case_start_s, look.end_s - look.start_s
+        steps = [s for s in _ZOOMS_S if s < whole]
+        shorter = [s for s in steps if s < length * 0.99]
+        if not steps:
+            return
+        middle = (look.start_s + look.end_s) / 2
+        self._stretch_to(middle, max(shorter) if shorter else whole)
+
     @on(ToWindow)
     def _asked_window(self, asked: ToWindow) -> None:
         if self._look is not None:
@@ -272,121 +281,12 @@ class WorkScreen(Collecting):
             self._place.window_moved(self._look)
         self._reload()
 
-    # Edits
-
-    def _save(self, change: "Callable[[Setup], Setup]") -> None:
-        """Change the setup, keep the earlier one for undo, judge again."""
-        if self._look is None:
-            return
-        before = self._look.setup
-        after = change(before)
-        if after != before:
-            self._earlier.append(before)
-            self._store(after)
-
-    def _store(self, setup: "Setup") -> None:
-        from gray_kettle.case import Case
-
-        try:
-            with Case.open(self._path) as case:
-                case.save_setup(setup)
-        except KettleError as error:
-            self.notify(str(error), title="Not saved", severity="error", markup=False)
-        self._reload()
-
-    def action_undo(self) -> None:
-        if self._earlier:
-            self._store(self._earlier.pop())
-            self.notify("Undone.", timeout=2)
-
-    @on(MarkOwn)
-    def _mark_own(self, mark: MarkOwn) -> None:
-        addresses = {n.bssid for n in mark.radio.networks}
-
-        def change(setup: "Setup") -> "Setup":
-            own = [name for name in setup.own if name.lower() not in addresses]
-            foreign = [address for address in setup.foreign if address not in addresses]
-            if mark.radio.own:
-                return replace(setup, own=tuple(own), foreign=(*foreign, *sorted(addresses)))
-            return replace(setup, own=(*own, *sorted(addresses)), foreign=tuple(foreign))
-
-        self._save(change)
-
-    @on(GiveName)
-    def _ask_name(self, asked: GiveName) -> None:
-        def rename(name: str | None) -> None:
-            if name is None:
-                return
-            addresses = {n.bssid for n in asked.radio.networks}
-
-            def change(setup: "Setup") -> "Setup":
-                kept = [(a, n) for a, n in setup.names if a not in addresses]
-                new = [(a, name) for a in sorted(addresses)] if name else []
-                return replace(setup, names=tuple(sorted([*kept, *new])))
-
-            self._save(change)
-
-        from gray_kettle.screens.start.forms import NameForm
-
-        self.app.push_screen(NameForm(asked.radio), rename)
-
-    @on(TellEmitter)
-    def _tell_emitter(self, asked: TellEmitter) -> None:
-        from gray_kettle.judge.emitters import told_of
-        from gray_kettle.screens.sweep.forms import EmitterNameForm, KindForm
-
-        emitter = asked.emitter
-        note = told_of(emitter)
-
-        def keep(changed: "EmitterNote") -> None:
-            self._save(lambda setup: replace(setup, emitters=(*setup.emitters, changed)))
-
-        def named(name: str | None) -> None:
-            if name is not None:
-                keep(replace(note, name=name))
-
-        def corrected(kind: str | None) -> None:
-            if kind is not None:
-                keep(replace(note, kind="" if kind == emitter.found_kind else kind))
-
-        if asked.what == "dismiss":
-            keep(replace(note, is_dismissed=not emitter.is_dismissed))
-        elif asked.what == "name":
-            self.app.push_screen(EmitterNameForm(emitter), named)
-        else:
-            self.app.push_screen(KindForm(emitter), corrected)
-
     @on(Follow)
     def _follow(self, follow: Follow) -> None:
         self._followed ^= {follow.radio.id}
         if self._look is not None:
             self._look = replace(self._look, followed=self._followed)
             self._spread()
-
-    def action_own(self) -> None:
-        if self._look is None:
-            return
-        radios = self._look.assessment.radios
-
-        def chosen(own: tuple[str, ...] | None) -> None:
-            if own is not None:
-                self._save(lambda setup: replace(setup, own=own))
-
-        from gray_kettle.screens.start.forms import OwnForm
-
-        self.app.push_screen(OwnForm(radios, self._look.setup.own), chosen)
-
-    def action_site(self) -> None:
-        if self._look is None:
-            return
-
-        def chosen(answer: "tuple[Path, Setup] | None") -> None:
-            if answer is not None:
-                self._save(lambda _: answer[1])
-
-        from gray_kettle.screens.start.forms import CaseForm
-
-        self.app.push_screen(CaseForm(self._look.setup, self._path), chosen)
 
     # Taking and exporting
 
@@ -406,9 +306,13 @@ class WorkScreen(Collecting):
             self.action_own()
 
     def action_export(self) -> None:
-        views = {"air": ("lanes",), "sweep": ("sweep", "waterfall")}.get(self._wanted)
+        views = {
+            "heard": ("levels",),
+            "air": ("lanes", "ledger", "field"),
+            "sweep": ("sweep", "waterfall"),
+        }.get(self._wanted)
         if views is None:
-            self.notify("This place has no drawing yet: 3 Air and 4 Sweep have.", timeout=4)
+            self.notify("This place has no drawing: 2 Heard, 3 Air and 4 Sweep have.", timeout=4)
         elif self._look is not None:
             self._export(views, self._band, *self._window)
 
@@ -424,6 +328,18 @@ class WorkScreen(Collecting):
                 self.notify(str(error), title="Not exported", severity="error", markup=False)
             else:
                 self.notify(f"Written: {path}", title="Exported", markup=False)
+
+    def action_explain(self) -> None:
+        """Open the figures of the row or place that is pointed at."""
+        if self._place is None or self._look is None:
+            return
+        from gray_kettle.screens.explain import ExplainScreen
+
+        found = self._place.explain()
+        if found:
+            self.app.push_screen(ExplainScreen(found))
+        else:
+            self.notify("Point at something first: its figures are explained.", timeout=4)
 
     def action_help(self) -> None:
         self.app.push_screen(HelpScreen(self._wanted))

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Iterator
 
-from gray_kettle.judge.assessment import Finding, OwnView
+from gray_kettle.judge.assessment import Finding, OwnView, Radio
 from gray_kettle.judge.findings.facts import (
     CHANGE_CHANNEL,
     Facts,
@@ -17,14 +17,31 @@ from gray_kettle.judge.findings.facts import (
 from gray_kettle.safe_text import dbm
 
 _RASTER_2_4 = (1, 6, 11)
+_WORTH_NAMING = 0.02
+
+
+def _is_between(radio: Radio) -> bool:
+    return radio.band == "2.4" and radio.channel.primary not in _RASTER_2_4
 
 
 def _off_raster(facts: Facts, view: OwnView) -> Iterator[Finding]:
     radio = view.radio
-    if radio.band != "2.4" or radio.channel.primary in _RASTER_2_4 or view.now is None:
+    if not _is_between(radio) or view.now is None:
         return
     neighbours = of_kind(view, "adjacent")
     lost = view.now.adjacent_lost
+    costs = sorted(
+        (
+            (h.share_lost, title(v.radio))
+            for v in facts.own
+            for h in of_kind(v, "adjacent")
+            if h.radio == radio.id and h.share_lost >= _WORTH_NAMING
+        ),
+        reverse=True,
+    )
+    in_turn = (
+        f" It costs {listed(f'{name} {percent(share)}' for share, name in costs)} in turn." if costs else ""
+    )
     yield Finding(
         severity=facts.severity(max(lost, facts.limits.watch_lost)),
         kind="off-raster",
@@ -32,9 +49,15 @@ def _off_raster(facts: Facts, view: OwnView) -> Iterator[Finding]:
         cause=f"It sits on channel {radio.channel.primary}, between the places 1, 6 and 11. Nobody announces that "
         "number, so it looks empty; yet it overlaps both sides, and neither gives way to it.",
         effect=f"{percent(lost)} of its time is lost to overlapping neighbours"
-        + (f": {named(neighbours)}." if neighbours else "."),
+        + (f": {named(neighbours)}." if neighbours else ".")
+        + in_turn,
         first_step=CHANGE_CHANNEL,
-        figures={"channel": radio.channel.primary, "adjacent_lost": lost, "neighbours": len(neighbours)},
+        figures={
+            "channel": radio.channel.primary,
+            "adjacent_lost": lost,
+            "neighbours": len(neighbours),
+            "costs": {name: share for share, name in costs},
+        },
         radio=radio.id,
         lost=lost,
         see="plan",
@@ -81,10 +104,11 @@ def _co_channel(facts: Facts, view: OwnView) -> Iterator[Finding]:
 
 
 def _overlap(facts: Facts, view: OwnView) -> Iterator[Finding]:
-    """Partly overlapping neighbours of a radio that sits well itself."""
-    radio, harms = view.radio, of_kind(view, "adjacent")
+    """Partly overlapping neighbours of a radio that sits well itself; an own one between two places is told there."""
+    told = {v.radio.id for v in facts.own if _is_between(v.radio)}
+    radio, harms = view.radio, [h for h in of_kind(view, "adjacent") if h.radio not in told]
     lost = joined_loss(harms)
-    if lost < facts.limits.watch_lost or (radio.band == "2.4" and radio.channel.primary not in _RASTER_2_4):
+    if lost < facts.limits.watch_lost or _is_between(radio):
         return
     yield Finding(
         severity=facts.severity(lost),

@@ -11,12 +11,15 @@ from gray_kettle.air.channels import Channel, wide
 from gray_kettle.air.countries import is_allowed
 from gray_kettle.judge.assess import USUAL, places_seen_from
 from gray_kettle.judge.assessment import Harm, OwnView, PlaceView, Standing
+from gray_kettle.judge.explain import Explanation, of_place, of_standing
 from gray_kettle.judge.standing import asking_of, standing_on
 from gray_kettle.screens.air.lanes import Lanes
 from gray_kettle.screens.frame.place import Place
 from gray_kettle.screens.frame.rows import Row, RowList
+from gray_kettle.screens.hours import hour_lines
 from gray_kettle.screens.ink import Cell, fit, minus, percent, wrap
 from gray_kettle.screens.look import Look
+from gray_kettle.screens.requests import Jump
 
 _KINDS = {
     "co-channel": "shares it",
@@ -43,10 +46,18 @@ class AirPlace(Place):
         Binding("up", "width(1)", "wider", id="air.wider"),
         Binding("down", "width(-1)", "narrower", show=False, id="air.narrower"),
         Binding("s", "seat", "seen from", id="air.seat"),
+        Binding("enter", "drill", "who is there", id="air.drill"),
         Binding("pagedown", "lanes(10)", show=False, id="air.down"),
         Binding("pageup", "lanes(-10)", show=False, id="air.up"),
     ]
-    HINTS = (("← →", "what-if place"), ("↑ ↓", "width"), ("s", "seen from"), ("x", "export drawing"))
+    HINTS = (
+        ("← →", "what-if place"),
+        ("↑ ↓", "width"),
+        ("⏎", "who is there"),
+        ("s", "seen from"),
+        ("i", "why"),
+        ("x", "export"),
+    )
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
@@ -105,6 +116,20 @@ class AirPlace(Place):
     def action_seat(self) -> None:
         seats = [*(v.radio.id for v in self._own()), ""]
         self.sit(seats[(seats.index(self._seat) + 1) % len(seats)])
+
+    def action_drill(self) -> None:
+        """Those that fill the primary part of the what-if, in Heard; escape there comes back."""
+        if self._what_if is not None:
+            self.post_message(Jump("heard", "", f"on={self._what_if.primary}", "air"))
+
+    def explain(self) -> tuple[Explanation, ...]:
+        channel = self._what_if
+        found = self._standing(channel) if channel else None
+        place = next((p for p in self._places if channel and p.channel.primary == channel.primary), None)
+        return (
+            *(of_standing(found, self._view()) if found else ()),
+            *(of_place(place) if place else ()),
+        )
 
     def action_lanes(self, by: int) -> None:
         self.query_one(Lanes).scroll_lanes(by)
@@ -254,4 +279,7 @@ class AirPlace(Place):
             if used.others:
                 words += "; beside it " + ", ".join(f"{name} {percent(share)}" for name, share in used.others)
             lines += [[(line, "dim")] for line in wrap(words, width - 2)]
+            shares = ((hour, share) for hour, _, share in used.by_hour)
+            hours = hour_lines(shares, self._look, "busy, by hour of the day") if self._look else []
+            lines += [[], *hours] if hours else []
         return lines

@@ -8,17 +8,20 @@ from textual.binding import Binding
 from textual.containers import Horizontal, Vertical
 
 from gray_kettle.judge.assessment import Finding, OwnView
+from gray_kettle.judge.explain import Explanation, of_emitter, of_finding, of_own
 from gray_kettle.judge.findings import HEADLINES
+from gray_kettle.judge.thresholds import thresholds_of
 from gray_kettle.safe_text import printable
 from gray_kettle.screens.frame.place import Place
 from gray_kettle.screens.frame.rows import Row, RowList
-from gray_kettle.screens.ink import Cell, fit, percent, wrap
+from gray_kettle.screens.ink import Cell, fit, minus, percent, wrap
 from gray_kettle.screens.look import Look
 from gray_kettle.screens.requests import Jump
 
 MARKS = {"act": ("▲", "act!"), "watch": ("◆", "watch"), "note": ("·", "dim")}
 _SUMMARY = {"act": "to act on", "watch": "to watch", "note": "to note"}
-_BAR = 24
+_BAR = 18
+_WORTH_NAMING, _NOTHING_LOST = 0.02, 0.995
 
 
 class BriefPlace(Place):
@@ -32,7 +35,7 @@ class BriefPlace(Place):
     BriefPlace.-narrow #brief-right { display: none; }
     """
     BINDINGS: ClassVar = [Binding("enter", "go", "evidence", id="brief.go")]
-    HINTS = (("⏎", "evidence"), ("tab", "own radios"))
+    HINTS = (("⏎", "evidence"), ("i", "where figures come from"), ("tab", "own radios"))
 
     def compose(self) -> ComposeResult:
         with Horizontal(id="brief-columns"):
@@ -150,25 +153,53 @@ class BriefPlace(Place):
             (fit(percent(now.clear_air), 5, True), "steam!"),
             (f"{now.expected_mbps:6.0f} Mb/s", "text"),
         ]
+        if now.clear_air >= _NOTHING_LOST:
+            return Row(radio.id, (tuple(head), ()))
         bar_width = max(8, min(_BAR, width - 36))
         lost = 1 - now.clear_air
-        total = now.adjacent_lost + now.co_channel_lost
-        adjacent = round(bar_width * lost * now.adjacent_lost / total) if total else 0
+        width_lost = (1 - now.width_share) * (1 - lost) / max(now.width_share, 0.01)
+        taken = {
+            "overlap": now.adjacent_lost,
+            "shared": now.co_channel_lost,
+            "✶": now.non_wifi_lost,
+            "width": width_lost,
+        }
+        total = sum(taken.values())
         clear = round(bar_width * now.clear_air)
-        rest = max(bar_width - clear - adjacent, 0)
-        losses = [
-            f"{name} {percent(share)}"
-            for name, share in (("overlap", now.adjacent_lost), ("shared", now.co_channel_lost))
-            if share >= 0.01
-        ]
+        cells = {name: round(bar_width * lost * s / total) if total else 0 for name, s in taken.items()}
+        rest = max(bar_width - clear - cells["overlap"] - cells["✶"], 0)
+        losses = [f"{name} {percent(share)}" for name, share in taken.items() if share >= 0.01]
         bar: list[Cell] = [
             ("  ", "text"),
             ("█" * clear, "own"),
-            ("▒" * adjacent, "foreign"),
+            ("▒" * cells["overlap"], "foreign"),
+            ("▚" * cells["✶"], "emitter"),
             ("░" * rest, "foreign"),
         ]
         words = f"  {' · '.join(losses) or 'nothing lost'}"
-        return Row(radio.id, (tuple(head), (*bar, (fit(words, max(0, width - bar_width - 4)), "dim")), ()))
+        worst = now.harms[0] if now.harms and now.harms[0].share_lost >= _WORTH_NAMING else None
+        cause: tuple[Cell, ...] = ()
+        if worst is not None:
+            where = f" on {worst.channel.label}" if worst.channel else ""
+            named = f"worst: {printable(worst.name)}{where} {minus(worst.level_dbm)} dBm, {percent(worst.share_lost)}"
+            cause = (("  ", "dim"), (fit(named, max(width - 4, 8)), "dim"))
+        told = (*bar, (fit(words, max(0, width - bar_width - 4)), "dim"))
+        return Row(radio.id, (tuple(head), told, *([cause] if cause else []), ()))
+
+    def explain(self) -> tuple[Explanation, ...]:
+        """Of a finding: why it is one, and the radio that it is about; of a card: that radio."""
+        look = self._look
+        assessment = look.assessment
+        key = next((r.key for r in self.query(RowList) if r.has_focus), "")
+        finding = self._findings[int(key)] if key.isdigit() else None
+        about = finding.radio if finding else key
+        emitter = assessment.emitter(str(finding.figures.get("emitter", ""))) if finding else None
+        view = next((v for v in assessment.own if v.radio.id == about), None)
+        return (
+            *((of_finding(finding, thresholds_of(look.setup)),) if finding else ()),
+            *(of_emitter(emitter) if emitter else ()),
+            *(of_own(view, assessment) if view else ()),
+        )
 
     @on(RowList.Chosen, "#findings")
     def _to_evidence(self, chosen: RowList.Chosen) -> None:

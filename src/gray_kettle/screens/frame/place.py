@@ -9,6 +9,7 @@ from gray_kettle.screens.look import Look
 
 if TYPE_CHECKING:
     from gray_kettle.judge.assessment import Emitter
+    from gray_kettle.judge.explain import Explanation
     from gray_kettle.records import SweepRows
 
 _NARROW_COLUMNS, _MIDDLE_COLUMNS, _LOW_LINES = 96, 130, 20
@@ -40,6 +41,13 @@ class Place(Widget):
 
     def choose(self, radio_id: str) -> None:
         """Point at a radio, where the place has something to say of one."""
+
+    def narrow(self, only: str, back: str) -> None:
+        """Show only what meets a filter; back: the place to which leaving it leads."""
+
+    def explain(self) -> "tuple[Explanation, ...]":
+        """Where the figures come from that are pointed at."""
+        return ()
 
     def on_resize(self, event: events.Resize) -> None:
         self.set_class(event.size.width < _NARROW_COLUMNS, "-narrow")

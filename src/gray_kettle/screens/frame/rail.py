@@ -48,9 +48,14 @@ class TimeRail(Inked, Widget):
         out: list[Cell] = []
         left, right = self._column(look.start_s, width), self._column(look.end_s, width)
         left, right = (0, width - 1) if look.is_whole_case else (left, max(right, left + 1))
+        reference = look.setup.reference
+        compared = [self._column(t, width) for t in reference] if reference else []
         for x in range(width):
             if x in (left, right):
                 out.append(("[" if x == left else "]", "steam!"))
+                continue
+            if x in compared:
+                out.append(("⟦" if x == compared[0] else "⟧", "watch"))
                 continue
             k = min(max(x - 1, 0), inner - 1)
             first = k * len(busy) // inner
@@ -98,6 +103,9 @@ class TimeRail(Inked, Widget):
         until = f"{end:%H:%M}" if start.date() == end.date() else f"{end:%a %d %H:%M}"
         whole = " (all of it)" if look.is_whole_case else ""
         text = f" window {start:%a %d %H:%M} – {until}{zone}{whole}"
+        if look.setup.reference is not None:
+            since, to = (local(t, country) for t in look.setup.reference)
+            text += f"   reference {since:%a %d %H:%M} – {to:%a %d %H:%M}"
         what = f"{look.band} GHz, busy time told by access points"
         room = width - len(text) - len(what) - 2
         return [(text, "steam"), (" " * max(room, 2) + what if room > 0 else "", "faint")]

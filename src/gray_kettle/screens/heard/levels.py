@@ -6,8 +6,9 @@ from textual.strip import Strip
 from textual.widget import Widget
 
 from gray_kettle.judge.assessment import Radio
-from gray_kettle.judge.history import levels_over_time
+from gray_kettle.judge.history import levels_over_time, main_spot
 from gray_kettle.records import FloatArray, IntArray
+from gray_kettle.safe_text import printable
 from gray_kettle.screens.frame.rail import local
 from gray_kettle.screens.ink import Cell, Inked, fit, minus, runs
 from gray_kettle.screens.look import Look
@@ -80,14 +81,19 @@ class LevelChart(Inked, Widget):
         return out
 
     def _sharing(self, look: Look, radio: Radio) -> tuple[Radio, ...]:
-        """The radio first, then the loudest of those whose channel meets its own."""
+        """The radio first, those that are followed, then the loudest of those whose channel meets its own."""
         parts = set(radio.channel.parts)
-        others = [r for r in look.radios if r.id != radio.id and parts & set(r.channel.parts)]
+        followed = [r for r in look.radios if r.id in look.followed and r.id != radio.id]
+        others = [
+            r for r in look.radios if r.id != radio.id and parts & set(r.channel.parts) and r not in followed
+        ]
         others.sort(key=lambda r: -(r.level_dbm or -200.0))
+        others = [*followed, *others]
         return (radio, *others[: _MOST - 1])
 
     def _legend(self, shown: tuple[Radio, ...], width: int) -> list[Cell]:
-        cells: list[Cell] = [(" level, dBm   ", "dim")]
+        spot = printable(main_spot(self._look.reading.observations)) if self._look else ""
+        cells: list[Cell] = [(f" dBm{f' at {spot}' if spot else ''}   ", "dim")]
         for number, radio in enumerate(shown):
             mark = "■" if radio.own else "□"
             cells.append((f"{mark} {radio.name} {radio.channel.label}   ", self._series_ink(number, radio)))
@@ -98,6 +104,8 @@ class LevelChart(Inked, Widget):
     def _series_ink(self, number: int, radio: Radio) -> str:
         if number == 0:
             return "own!" if radio.own else "steam!"
+        if self._look is not None and radio.id in self._look.followed:
+            return "steam"
         return "watch" if radio.own else "foreign" if number < 3 else "faint"
 
     def _tick(self, row: int, rows: int) -> str:

@@ -3,13 +3,14 @@
 from collections.abc import Callable
 from typing import ClassVar
 
-from textual import on
+from textual import events, on
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Horizontal
 from textual.widgets import Input, Static
 
 from gray_kettle.judge.assessment import Radio
+from gray_kettle.judge.explain import Explanation, of_radio
 from gray_kettle.judge.history import levels_over_time
 from gray_kettle.judge.sieve import sieve
 from gray_kettle.screens.frame.place import Place
@@ -18,16 +19,17 @@ from gray_kettle.screens.heard.levels import LevelChart
 from gray_kettle.screens.heard.tree import (
     HISTORY_BINS,
     SORTS,
+    column_at,
     heading,
+    in_order,
     link_rows,
     network_rows,
     radio_row,
-    sort_key,
 )
 from gray_kettle.screens.look import Look
-from gray_kettle.screens.requests import Follow, GiveName, MarkOwn
+from gray_kettle.screens.requests import Follow, GiveName, JoinRadios, Jump, MarkOwn, PartBssids
 
-_EXAMPLE = "foreign level>-75 ssid~harbour width>=80"
+_EXAMPLE = "foreign level>-75 (ssid~harbour | width>=80) !gone"
 
 
 class HeardPlace(Place):
@@ -49,6 +51,9 @@ class HeardPlace(Place):
         # With priority it is done before the next letter is looked at, which then goes into the field.
         Binding("slash", "filter", "filter", priority=True, id="heard.filter"),
         Binding("s", "sort", "sort", id="heard.sort"),
+        Binding("S,shift+s", "turn", "other way round", show=False, id="heard.turn"),
+        Binding("g", "join", "join", id="heard.join"),
+        Binding("u", "part", "part", id="heard.part"),
         Binding("right,l", "open(True)", "open", show=False, id="heard.open"),
         Binding("left,h", "open(False)", "close", show=False, id="heard.close"),
         Binding("o", "mark_own", "own or foreign", id="heard.own"),
@@ -69,7 +74,10 @@ class HeardPlace(Place):
         super().__init__(id=id)
         self._look: Look | None = None
         self._open: set[str] = set()
-        self._sort = 0
+        self._sort = "level"
+        self._backwards = False
+        self._joining = ""  # id of the radio that waits for another to be joined with
+        self._back = ""  # the place that sent us here with a filter
         self._condition: Callable[[Radio], bool] = lambda radio: True
         self._wrong = ""
 
@@ -101,16 +109,15 @@ class HeardPlace(Place):
         if look is None:
             return
         chosen = [r for r in look.radios if self._condition(r)]
-        chosen.sort(key=lambda r: sort_key(r, SORTS[self._sort]))
+        chosen = in_order(chosen, self._sort, self._backwards, self._margins)
         names = sum(len(r.networks) for r in chosen)
         clients = sum(len(n.clients) for r in chosen for n in r.networks)
-        text = (
-            self._wrong or f"{len(chosen)} radios, {names} names, {clients} clients · by {SORTS[self._sort]}"
-        )
+        text = self._wrong or f"{len(chosen)} radios, {names} names, {clients} clients · by {self._sort}"
         self.query_one("#heard-count", Static).update(text, layout=False)
 
         def build(width: int) -> list[Row]:
-            self.query_one("#heard-head", Static).update(heading(width), layout=False)
+            head = heading(width, self._sort, self._backwards)
+            self.query_one("#heard-head", Static).update(head, layout=False)
             rows = []
             for radio in chosen:
                 recedes = bool(look.followed) and radio.id not in look.followed and not radio.own
@@ -118,7 +125,7 @@ class HeardPlace(Place):
                 history, margin = self._history[radio.id], self._margins[radio.id]
                 rows.append(radio_row(radio, history, margin, is_open, recedes, width, look.setup.country))
                 if is_open:
-                    rows += network_rows(radio, recedes, width)
+                    rows += network_rows(radio, recedes, width, look.setup.country, look.assessment.radios)
             return rows + link_rows(look.assessment.links, look.assessment.radios)
 
         self.query_one(RowList).show(build)
@@ -148,8 +155,62 @@ class HeardPlace(Place):
             self._toggle(radio.id)
 
     def action_sort(self) -> None:
-        self._sort = (self._sort + 1) % len(SORTS)
+        names = list(SORTS)
+        self._sort, self._backwards = names[(names.index(self._sort) + 1) % len(names)], False
         self._refill()
+
+    def action_turn(self) -> None:
+        self._backwards = not self._backwards
+        self._refill()
+
+    @on(events.Click, "#heard-head")
+    def _sort_by(self, event: events.Click) -> None:
+        """A click on a heading sorts by it; another one turns the order round."""
+        column = column_at(event.x, self.query_one(RowList).scrollable_content_region.width)
+        if column:
+            self._backwards = column == self._sort and not self._backwards
+            self._sort = column
+            self._refill()
+
+    def action_join(self) -> None:
+        """First on one radio, then on the other: they are one transmitter."""
+        radio = self._radio()
+        if radio is None or self._look is None:
+            return
+        first = self._look.assessment.radio(self._joining)
+        if first is None or first.id == radio.id:
+            self._joining = "" if first is not None else radio.id
+            told = (
+                "Not joined."
+                if first is not None
+                else f"Join {radio.name} with which? Go there and press g again."
+            )
+            self.notify(told, timeout=6, markup=False)
+        elif first.band != radio.band:
+            self.notify(
+                "Radios of two bands are never one: they are of the same box at most.", severity="warning"
+            )
+        else:
+            self._joining = ""
+            self.post_message(JoinRadios((first, radio)))
+
+    def action_part(self) -> None:
+        """The network that is pointed at is a radio of its own; on a radio: each of its networks."""
+        radio, key = self._radio(), self.query_one(RowList).key.split("/")
+        if radio is None or len(radio.networks) < 2:
+            self.notify("It announces one network: there is nothing to part.", timeout=4)
+            return
+        bssids = (key[1],) if len(key) > 1 else tuple(n.bssid for n in radio.networks[1:])
+        self.post_message(PartBssids(bssids))
+
+    def narrow(self, only: str, back: str) -> None:
+        self._back = back
+        self.query_one(Input).value = only
+        self.query_one(RowList).focus()
+
+    def explain(self) -> tuple[Explanation, ...]:
+        radio = self._radio()
+        return of_radio(radio, self._margins.get(radio.id)) if radio is not None else ()
 
     def check_action(self, action: str, parameters: tuple[object, ...]) -> bool | None:
         """In the field a stroke is a letter."""
@@ -159,7 +220,13 @@ class HeardPlace(Place):
         self.screen.set_focus(self.query_one(Input))
 
     def action_leave_filter(self) -> None:
-        self.query_one(RowList).focus()
+        """Out of the field; then, where a place sent us here, back to it."""
+        if isinstance(self.screen.focused, Input):
+            self.query_one(RowList).focus()
+        elif self._back:
+            back, self._back = self._back, ""
+            self.query_one(Input).value = ""
+            self.post_message(Jump(back, ""))
 
     @on(Input.Submitted, "#heard-filter")
     def _submitted(self, event: Input.Submitted) -> None:

@@ -1,6 +1,6 @@
 """The rows of Heard: radios, their networks, their clients. Pure: from radios to rows of cells."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from itertools import pairwise
 
 import numpy as np
@@ -13,37 +13,70 @@ from gray_kettle.screens.frame.rail import local
 from gray_kettle.screens.frame.rows import Row
 from gray_kettle.screens.ink import Cell, bar_glyphs, fit, minus, percent
 
-SORTS = ("level", "name", "channel", "air", "clients", "last heard")
 HISTORY_BINS = 16
 _LOW_DBM, _HIGH_DBM = -95.0, -35.0
 _SLOW_MBPS = 2.0  # basic rates worth switching off
 _MANY_AGAIN = 0.2
 _ENOUGH_FRAMES = 30  # of fewer a share says little
+_PARTLY = 0.6
+_SHOWN_MOVES = 4
 _STEPS_MBPS = (2.0, 11.0, 54.0, 300.0, 1e6)
 
 
-def sort_key(radio: Radio, by: str) -> tuple[object, ...]:
-    """Sort key of a radio; ties go by id, so that the order is the same each time."""
-    keys: dict[str, object] = {
-        "level": -(radio.level_dbm if radio.level_dbm is not None else -200.0),
-        "name": radio.name.lower(),
-        "channel": (radio.band, radio.channel.primary, radio.channel.width_mhz),
-        "air": -(radio.air_share or 0.0),
-        "clients": -sum(len(n.clients) for n in radio.networks),
-        "last heard": -radio.last_s,
-    }
-    return (keys[by], radio.id)
+_GENERATIONS = ("", "b", "g", "a", "n", "ac", "ax", "be")
+# Columns to sort by, in the order of the key; what is missing stands last either way round.
+SORTS: dict[str, Callable[[Radio, float | None], float | str | None]] = {
+    "level": lambda r, margin: -r.level_dbm if r.level_dbm is not None else None,
+    "radio": lambda r, margin: r.name.lower(),
+    "channel": lambda r, margin: r.channel.primary + r.channel.width_mhz / 1000,
+    "margin": lambda r, margin: margin,
+    "air": lambda r, margin: -r.activity,
+    "again": lambda r, margin: -r.retry_share if r.retry_share is not None else None,
+    "gen": lambda r, margin: f"{9 - _GENERATIONS.index(r.generation)}{9 - r.streams}",
+    "clients": lambda r, margin: float(-sum(len(n.clients) for n in r.networks)),
+    "BSSID": lambda r, margin: r.id,
+    "heard": lambda r, margin: -r.last_s,
+}
 
 
-def heading(width: int) -> str:
-    parts = [fit("", 4), fit("radio", _name_width(width)), fit("channel", 8), fit("dBm", 4, True)]
+def in_order(
+    radios: Sequence[Radio], by: str, backwards: bool, margins: dict[str, float | None]
+) -> list[Radio]:
+    """Radios by a column; ties go by id, so that the order is the same each time."""
+    read = SORTS[by]
+    told = {r.id: read(r, margins[r.id]) for r in radios}
+    known = sorted((r for r in radios if told[r.id] is not None), key=lambda r: r.id)
+    known.sort(key=lambda r: told[r.id], reverse=backwards)  # type: ignore[arg-type,return-value]
+    return [*known, *sorted((r for r in radios if told[r.id] is None), key=lambda r: r.id)]
+
+
+def heading(width: int, by: str = "", backwards: bool = False) -> str:
+    """The names of the columns; the one that is sorted by has an arrow."""
+
+    def name(column: str, size: int, right: bool = False) -> str:
+        return fit(column + ("▴" if backwards else "▾") if column == by else column, size, right)
+
+    level = "dBm" if by != "level" else "dBm▴" if backwards else "dBm▾"
+    parts = [fit("", 4), name("radio", _name_width(width)), name("channel", 8), fit(level, 4, True)]
     if width >= 100:
         parts.append(" " + fit("level over time", HISTORY_BINS))
-    parts += [fit("margin", 7, True), fit("air", 6, True), fit("again", 6, True)]
-    parts += [" " + fit("gen", 7), fit("clients", 8, True)]
+    parts += [name("margin", 7, True), name("air", 6, True), name("again", 6, True)]
+    parts += [" " + name("gen", 7), name("clients", 8, True)]
     if width >= 130:
-        parts += [" " + fit("BSSID", 17), " heard"]
+        parts += ["  " + name("BSSID", 17), name("heard", 8)]
     return " ".join(parts)
+
+
+def column_at(x: int, width: int) -> str:
+    """Name of the column whose heading stands at a place of the line; "" for none."""
+    line, at = heading(width), -1
+    names = {"dBm": "level", **{name: name for name in SORTS}}
+    best = ""
+    for word, column in names.items():
+        start = line.find(word)
+        if 0 <= start <= x + 2 and start > at:
+            at, best = start, column
+    return best
 
 
 def _name_width(width: int) -> int:
@@ -59,7 +92,8 @@ def radio_row(
     width: int,
     country: str,
 ) -> Row:
-    """One radio on one line."""
+    """One radio on one line; one that is gone is remembered, and recedes."""
+    recedes |= radio.is_gone and not radio.own
     plain = "faint" if recedes else "text"
     ink = "faint" if recedes else "own" if radio.own else "foreign"
     clients = sum(len(n.clients) for n in radio.networks)
@@ -83,7 +117,7 @@ def radio_row(
             fit(margin, 8, True),
             "act" if margin_db is not None and margin_db < 20 and radio.own and not recedes else plain,
         ),
-        (fit(percent(radio.air_share), 7, True), plain),
+        (fit(_air(radio), 7, True), plain if radio.air_share is not None else "dim"),
         (
             fit(percent(radio.retry_share), 7, True),
             "act" if (radio.retry_share or 0) >= _MANY_AGAIN and not recedes else plain,
@@ -99,10 +133,19 @@ def radio_row(
 def _odd(radio: Radio, country: str) -> str:
     """What is worth a remark: moves, comings and goings, else since when."""
     if radio.moves:
-        return f"moved {radio.moves}×"
-    if radio.stay.presence < 0.6:
-        return f"comes and goes, last {local(radio.last_s, country):%H:%M}"
+        return f"moved {radio.moves}×, {radio.moves_a_day} in a day"
+    if radio.is_gone:
+        return f"gone since {local(radio.last_s, country):%a %H:%M}"
+    if len(radio.episodes) > 1 and not radio.own:
+        return f"here {len(radio.episodes)} times, since {local(radio.episodes[-1][0], country):%H:%M}"
+    if radio.stay.presence < _PARTLY:
+        return f"heard {percent(radio.stay.presence)} of the time"
     return f"since {local(radio.first_s, country):%a %H:%M}"
+
+
+def _air(radio: Radio) -> str:
+    """Share of air: of its frames, else what it is taken to send, with a tilde before it."""
+    return percent(radio.air_share) if radio.air_share is not None else f"~{percent(radio.activity)}"
 
 
 def _level(radio: Radio) -> str:
@@ -113,10 +156,12 @@ def _level(radio: Radio) -> str:
 Line = tuple[str, str, bool]  # what, text, whether it is a fault
 
 
-def network_rows(radio: Radio, recedes: bool, width: int) -> list[Row]:
+def network_rows(
+    radio: Radio, recedes: bool, width: int, country: str, others: Sequence[Radio] = ()
+) -> list[Row]:
     """What an open radio tells of itself, its networks, how they send, and their clients."""
     ink = "faint" if recedes else "text"
-    rows = [_line_row(radio.id, line, 6, recedes) for line in _about_radio(radio)]
+    rows = [_line_row(radio.id, line, 6, recedes) for line in _about_radio(radio, country, others)]
     for network in radio.networks:
         key = f"{radio.id}/{network.bssid}"
         rows.append(Row(key, (_network_cells(network, ink, width),)))
@@ -147,8 +192,25 @@ def _network_cells(network: Network, ink: str, width: int) -> tuple[Cell, ...]:
     )
 
 
-def _about_radio(radio: Radio) -> list[Line]:
+def _about_radio(radio: Radio, country: str, others: Sequence[Radio]) -> list[Line]:
     out: list[Line] = []
+    if len(radio.networks) > 1:
+        out.append(("one radio", radio.grouped, False))
+    box = [f"{o.name} {o.band} GHz, {o.channel.label}" for o in others if o.id in radio.siblings]
+    if box:
+        out.append(("same box", " · ".join(box), False))
+    if radio.changes:
+        told = [
+            f"{local(c.time_s, country):%a %H:%M} {c.before.label} → {c.after.label}"
+            for c in radio.changes[-_SHOWN_MOVES:]
+        ]
+        out.append(("moves", " · ".join(told), radio.own))
+    if len(radio.episodes) > 1:
+        times = [
+            f"{local(a, country):%a %H:%M}–{local(b, country):%H:%M}"
+            for a, b in radio.episodes[-_SHOWN_MOVES:]
+        ]
+        out.append(("here", " · ".join(times), False))
     rates = sorted({r for n in radio.networks for r in n.basic_rates_mbps})
     if rates and rates[0] <= _SLOW_MBPS:
         share = percent(sum(n.beacon_share for n in radio.networks))

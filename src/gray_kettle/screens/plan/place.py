@@ -11,6 +11,7 @@ from textual.strip import Strip
 from textual.widget import Widget
 from textual.widgets import Static
 
+from gray_kettle.judge.explain import Explanation, of_standing
 from gray_kettle.plan.proposal import FieldCell, Move, Proposal
 from gray_kettle.screens.frame.place import Place
 from gray_kettle.screens.frame.rows import Row, RowList
@@ -101,7 +102,7 @@ class PlanPlace(Place):
     PlanPlace.-narrow #plan-steps { display: none; }
     PlanPlace.-low #plan-field { display: none; }
     """
-    HINTS: ClassVar = (("↑ ↓", "radio"), ("tab", "reasons, steps"))
+    HINTS: ClassVar = (("↑ ↓", "radio"), ("tab", "reasons, steps"), ("i", "where figures come from"))
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
@@ -130,6 +131,16 @@ class PlanPlace(Place):
 
     def choose(self, radio_id: str) -> None:
         self.query_one("#plan-moves", RowList).point_at(radio_id)
+
+    def explain(self) -> tuple[Explanation, ...]:
+        """The figures of the chosen radio where it is proposed to be, and where it is."""
+        proposal, key = self._proposal(), self.query_one("#plan-moves", RowList).key
+        move = proposal.move_of(key) if proposal else None
+        view = next((v for v in self._look.assessment.own if v.radio.id == key), None) if self._look else None
+        if move is None or move.after is None:
+            return ()
+        now = of_standing(move.before, view) if move.before and not move.stays else ()
+        return (*of_standing(move.after, view), *now)
 
     def _proposal(self) -> Proposal | None:
         return self._look.proposal if self._look else None

@@ -15,6 +15,7 @@ from textual.worker import get_current_worker
 from gray_kettle.air.channels import Channel, narrow, numbers
 from gray_kettle.errors import KettleError
 from gray_kettle.judge.assessment import Emitter, Radio
+from gray_kettle.judge.explain import Explanation
 from gray_kettle.records import SweepRows
 from gray_kettle.screens.frame.place import Place
 from gray_kettle.screens.frame.rows import Row, RowList
@@ -24,7 +25,7 @@ from gray_kettle.screens.sweep.axis import Scale
 from gray_kettle.screens.sweep.found import Lines, chosen_in_short, chosen_lines, list_lines, lit
 from gray_kettle.screens.sweep.live import LivePicture, LiveRows, Snapshot, composed, continued
 from gray_kettle.screens.sweep.picture import SHOWN, Marks, SweepPicture
-from gray_kettle.screens.sweep.side import cursor_lines, place_lines, side_lines
+from gray_kettle.screens.sweep.side import cursor_lines, explanations, place_lines, side_lines
 from gray_kettle.spectrum.view import Frame, SweepView
 
 if TYPE_CHECKING:
@@ -383,6 +384,11 @@ class SweepPlace(Place):
         if emitter is not None:
             out += [[], *chosen_lines(emitter, width, self._look)]
         return [*out, []] if out else []
+
+    def explain(self) -> tuple[Explanation, ...]:
+        return (
+            explanations(self._picture.place_at_cursor(), self._emitter(), self._look) if self._look else ()
+        )
 
     def action_emitter(self, step: int) -> None:
         """Light the next one; after the last none."""

@@ -5,15 +5,16 @@ import math
 import numpy as np
 
 from gray_kettle.air.channels import Channel
-from gray_kettle.judge.assessment import Radio
+from gray_kettle.judge.assessment import Emitter, Radio
+from gray_kettle.judge.explain import Explanation, of_emitter, of_swept
 from gray_kettle.records import Swept
 from gray_kettle.safe_text import printable
-from gray_kettle.screens.ink import BARS, Cell, fit, minus, percent
+from gray_kettle.screens.hours import hour_lines
+from gray_kettle.screens.ink import Cell, fit, minus, percent
 from gray_kettle.screens.look import Look
 from gray_kettle.screens.sweep.live import SHOWN_S
 from gray_kettle.screens.sweep.picture import SweepPicture, clock
 from gray_kettle.spectrum.view import SweepView
-from gray_kettle.times import zone_of
 
 Lines = list[list[Cell]]
 _LIVE = f" of the last {SHOWN_S:.0f} s taken"
@@ -111,25 +112,15 @@ def place_lines(place: Channel, look: Look, live: dict[Channel, float] | None = 
         low, high = percent(min(duties)).removesuffix(" %"), percent(max(duties))
         told = high if len(duties) == 1 else f"{low}–{high}"
         out.append([(f"{width} MHz with it ", "dim"), (told, "text")])
-    return [*out, *_hours(mine, look)]
+    hours = ((hour, duty) for hour, duty, _ in mine.by_hour)
+    return [*out, *hour_lines(hours, look, "taken, by hour of the day")]
 
 
-def _hours(swept: Swept, look: Look) -> Lines:
-    """Share of time by hour of the day, local time; a dash where there was no sweep."""
-    if len(swept.by_hour) < 2:
-        return []
-    zone = zone_of(look.setup.country)
-    from datetime import datetime
-
-    offset = datetime.fromtimestamp(look.start_s, zone).utcoffset()
-    shift = round(offset.total_seconds() / 3600) if offset else 0
-    duty = {(hour + shift) % 24: share for hour, share, _ in swept.by_hour}
-    bars = "".join(BARS[max(1, min(8, round(8 * duty[h])))] if h in duty else "┄" for h in range(24))
-    return [
-        [("taken, by hour of the day", "dim")],
-        [(bars, "own")],
-        [("0     6     12    18    ", "faint")],
-    ]
+def explanations(place: Channel | None, emitter: Emitter | None, look: Look) -> tuple[Explanation, ...]:
+    """Of the emitter that is lit; and of the place under the cursor."""
+    swept = [s for s in look.assessment.swept if place is not None and s.channel == place]
+    mine = _longest(swept)
+    return (*(of_emitter(emitter) if emitter else ()), *(of_swept(mine) if mine else ()))
 
 
 def who(picture: SweepPicture, radios: tuple[Radio, ...]) -> Lines:
