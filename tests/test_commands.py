@@ -7,8 +7,10 @@ import sys
 
 import pytest
 
+from gray_kettle.case import Case
 from gray_kettle.cli import main
-from tests.frames import OWN, busy_harbour, pcap_bytes, write_pcap
+from gray_kettle.records import Setup
+from tests.frames import BOAT, CAFE, OWN, busy_harbour, pcap_bytes, write_pcap
 
 
 @pytest.fixture
@@ -176,10 +178,60 @@ def test_emitters_are_told_and_what_is_said_of_them_lasts(demo_case, tmp_path, c
     assert "Test: Unplug the camera" in capsys.readouterr().out
 
 
+def test_figures_are_explained_on_the_command_line_too(demo_case, capsys):
+    assert main(["air", str(demo_case), "--json", "--radio", "02:7a:10:01:20:00"]) == 0
+    place = next(p for p in json.loads(capsys.readouterr().out)["places"] if p["channel"] == 6)
+    assert {h["name"] for h in place["harms"]} >= {"tea bar", "pier"}
+    assert place["utilisation"]["by_hour"]
+    assert main(["explain", str(demo_case), "hall", "off-raster", "microwave-oven@2464", "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert told["schema"] == "gray-kettle/explain/1"
+    titles = [f["title"] for f in told["figures"]]
+    assert {"clear air on 3/40", "clear air on 149/80", "hall 2.4 GHz (off-raster)", "on the air"} <= set(
+        titles
+    )
+    assert all(f["how"] and f["source"] for f in told["figures"])
+    assert main(["explain", str(demo_case)]) == 0
+    assert capsys.readouterr().out.count("clear air on ") == 10  # one an own radio
+    assert main(["explain", str(demo_case), "nobody"]) == 1
+    assert "is no radio, emitter or kind of finding" in capsys.readouterr().err
+
+
+def test_thresholds_groups_and_reference_are_set(case_of, tmp_path, capsys):
+    case = case_of(
+        write_pcap(tmp_path / "a.pcap", busy_harbour()), setup=Setup(country="GB", own=("tern-guest",))
+    )
+    words = ["--threshold", "act-lost=20", "--apart", OWN, "--together", f"{CAFE},{BOAT}"]
+    assert main(["set", str(case), *words, "--reference", "2026-11-12T00:00/2026-11-12T06:00Z"]) == 0
+    with Case.open(case) as opened:
+        setup = opened.setup()
+    assert setup.thresholds == (("act_lost", 0.2),)
+    assert (setup.together, setup.apart) == ((tuple(sorted((CAFE, BOAT))),), (OWN,))
+    assert setup.reference == (1_794_441_600.0, 1_794_463_200.0)
+    assert main(["set", str(case), "--threshold", "act-lost=", "--reference", "-"]) == 0
+    with Case.open(case) as opened:
+        assert (opened.setup().thresholds, opened.setup().reference) == ((), None)
+    for wrong in (["--threshold", "loud=3"], ["--apart", "cafe"], ["--reference", "today"],
+                  ["--reference", "2026-11-12/2026-11-11"]):  # fmt: skip
+        assert main(["set", str(case), *wrong]) == 2
+        assert "Error" in capsys.readouterr().err
+
+
+@pytest.mark.parametrize("view", ["ledger", "levels", "field"])
+def test_drawings_of_who_takes_what_name_their_radios(demo_case, tmp_path, view):
+    for band in ("2.4", "5", "6"):
+        file = tmp_path / f"{view}-{band}.svg"
+        assert main(["draw", view, str(demo_case), "--band", band, "-o", str(file)]) == 0
+        text = file.read_text()
+        assert "Tern Quay ferry terminal" in text
+        assert "■ office" in text
+        assert len(text) < 800_000
+
+
 def test_help_names_every_command(capsys):
     assert main(["--help"]) == 0
     out = capsys.readouterr().out
-    for command in ("demo", "new", "open", "take", "heard", "air", "brief", "plan", "draw"):
+    for command in ("demo", "new", "open", "take", "heard", "air", "brief", "explain", "plan", "draw"):
         assert f"\n  {command} " in out
 
 

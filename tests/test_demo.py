@@ -44,6 +44,36 @@ def test_its_faults_are_found(reading):
     assert ("outdated-security", "pumphouse, saltline-stock") in found
 
 
+def test_every_cause_of_the_story_is_named_and_nothing_else_is_to_act_on(reading):
+    """What is wrong at Tern Quay, and the finding that says so.
+
+    Automatic selection put the hall on 3, 40 MHz wide: off-raster, wide-in-2.4. Tea bar and pier sit on 6 and hear each
+    other: co-channel of both. The oven at lunch and the gangway camera: emitters, with what they cost while on. Boats
+    with their networks: visitor, six calls. Headsets, lights and tags: emitters. The chandlery wanders and the office
+    follows: chase. The office left 116 for radar: radar-left. The hall's 5 GHz is idle while its 2.4 GHz is crowded:
+    band-imbalance. Two foreign ciphers: outdated-security. The shed: forgotten, and low-basic-rates.
+    """
+    findings = reading.proposal.findings
+    found = {(f.kind, f.subject) for f in findings}
+    assert found >= {
+        ("off-raster", "hall 2.4 GHz"), ("wide-in-2.4", "hall 2.4 GHz"), ("co-channel", "tea bar 2.4 GHz"),
+        ("co-channel", "pier 2.4 GHz"), ("chase", "office 5 GHz"), ("radar-left", "office 5 GHz"),
+        ("band-imbalance", "hall 2.4 GHz"), ("outdated-security", "pumphouse, saltline-stock"),
+        ("forgotten", "shed 2.4 GHz"), ("retries", "hall 2.4 GHz"),
+    }  # fmt: skip
+    emitters = {f.figures["kind"]: f for f in findings if f.kind == "emitter"}
+    assert set(emitters) == {"microwave-oven", "analogue-video", "bluetooth", "ble-advertising", "802.15.4"}
+    visit = next(f for f in findings if f.kind == "visitor")
+    assert "MV Guillemot" in visit.subject
+    assert visit.figures["visits"] == 6
+    assert "116/80 on Thu 03:21" in next(f for f in findings if f.kind == "radar-left").cause
+    rates = next(f for f in findings if f.kind == "low-basic-rates")
+    assert "shed 2.4 GHz" in rates.cause
+    act = {(f.kind, f.radio) for f in findings if f.severity == "act"}
+    assert {kind for kind, _ in act} <= {"off-raster", "wide-in-2.4", "co-channel", "emitter"}
+    assert not {"far-clients", "weak-own", "coverage", "sticky-client"} & {f.kind for f in findings}
+
+
 def test_the_hall_is_sent_to_channel_1(reading):
     move = next(m for m in reading.proposal.moves if (m.radio.name, m.radio.band) == ("hall", "2.4"))
     assert move.target.label == "1/20"

@@ -155,7 +155,7 @@ def test_presence_weighs_what_comes_and_goes():
 
 def test_a_busy_secondary_narrows_a_wide_channel_but_leaves_its_primary():
     candidates = Candidates([wide("5", 36, 80)[0], narrow("5", 36)])
-    found = weigh(ASKING, candidates, others(one(44, -55, 1.0, band="5")))
+    found = weigh(ASKING, candidates, others(one(44, -69, 1.0, band="5")))
     # 36 and 40 stay usable: half of the width all of the time.
     assert found.clear_air == pytest.approx([0.5, 1.0], abs=0.01)
     alone = weigh(ASKING, candidates, others())

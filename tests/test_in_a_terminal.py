@@ -4,6 +4,7 @@ import re
 import sys
 import time
 
+import numpy as np
 import pytest
 
 from gray_kettle.case import Case
@@ -43,8 +44,9 @@ def test_the_demo_from_screen_to_screen(terminal, own_demo, tmp_path):
     terminal.keys("b")
     terminal.wait_for("seen from ■ hall 5", "◂ 149/80 ▸")
     terminal.keys("x")
-    terminal.wait_for("Written: tern-quay-lanes-5.svg")
-    assert (tmp_path / "tern-quay-lanes-5.svg").read_text().count("<svg") == 1
+    terminal.wait_for("Written: tern-quay-field-5.svg")
+    for view in ("lanes", "ledger", "field"):
+        assert (tmp_path / f"tern-quay-{view}-5.svg").read_text().count("<svg") == 1
 
     terminal.keys("5")
     terminal.wait_for("Why hall 2.4: 3/40 → 1/20", "Instead", "Other steps", "every place and width")
@@ -65,7 +67,7 @@ def test_heard_opens_filters_and_sorts(terminal, demo_case):
     terminal.start(*PROGRAM, "open", str(demo_case), columns=160, lines=47)
     terminal.wait_for("What is wrong")
     terminal.keys("2")
-    heard = terminal.wait_for("15 radios, 24 names", "level, dBm", "■ hall")
+    heard = terminal.wait_for("15 radios, 24 names", "dBm at ticket hall", "■ hall")
     assert re.search(r"■ hall +3/40 +−33 .*\+49 +\d+ % +2\d % +ax 2×2 +9 +02:7a:10:01:20:00", heard)
     terminal.keys("Enter")
     opened = terminal.wait_for("▾ ■ hall", "tern-gate", "WPA2-PSK", "06:7a:20:01:02:00")
@@ -96,7 +98,100 @@ def test_heard_opens_filters_and_sorts(terminal, demo_case):
     terminal.leave_field()
     terminal.wait_for("15 radios")
     terminal.keys("s")
-    terminal.wait_for("by name")
+    terminal.wait_for("by radio", "radio▾")
+    first = terminal.screen().index("customs-shed")
+    assert first < terminal.screen().index("tea bar")
+    terminal.keys("S")
+    terminal.wait_for("radio▴")
+    assert terminal.screen().index("tea bar") < terminal.screen().index("customs-shed")
+    terminal.keys("/")
+    terminal.type('(foreign channel<6) | ssid~"tern-till"')
+    terminal.wait_for("5 radios")
+
+
+def test_figures_are_opened_and_channels_followed_to_their_clients(terminal, own_demo):
+    """`i` opens what is pointed at; from a channel to who is on it, to a client, and back."""
+    terminal.start(*PROGRAM, "open", str(own_demo), columns=160, lines=47)
+    terminal.wait_for("Go to 1/20")
+    terminal.keys("i")
+    opened = terminal.wait_for(
+        "Where these figures come from", "hall 2.4 GHz (off-raster)", "clear air on 3/40"
+    )
+    terminal.keys("Down")
+    opened = terminal.wait_for("left by those that overlap", "“Clear air”")
+    clear = float(re.search(r"clear air on 3/40 +([\d.]+) %", opened)[1])
+    parts = [float(x) / 100 for x in re.findall(r"(?:left by|usable share).*?([\d.]+) %", opened)]
+    assert len(parts) == 4
+    assert np.prod(parts) * 100 == pytest.approx(clear, abs=0.3)
+    terminal.keys("Escape")
+    terminal.wait_without("Where these figures come from")
+    terminal.keys("3")
+    terminal.wait_for("seen from ■ hall 2.4", "busy, by hour of the day")
+    terminal.keys("Left", "Left", "Down")
+    terminal.wait_for("◂ 1/20 ▸")
+    terminal.keys("Enter")
+    terminal.wait_for("on=1", "3 radios", "lifeboat-hall")
+    terminal.keys("i")
+    terminal.wait_for("level of MV Guillemot 2.4 GHz", "activity", "one radio")
+    terminal.keys("Escape")
+    terminal.wait_without("one radio ")
+    terminal.keys("Enter")
+    terminal.wait_for("MV Guillemot guests", "06:7a:20:20:02:00", "here        Thu 08:06–08:39")
+    terminal.keys("Escape")
+    terminal.wait_for("seen from ■ hall 2.4", "◂ 1/20 ▸")
+
+
+def test_thresholds_groups_and_the_reference_are_kept_and_undone(terminal, own_demo):
+    terminal.start(*PROGRAM, "open", str(own_demo), columns=160, lines=47)
+    terminal.wait_for("Go to 1/20", "▲ 6 to act on")
+    terminal.keys("C-p")
+    terminal.wait_for("Search for commands")
+    terminal.type("thresholds")
+    terminal.wait_for("From when something is a finding, for this case")
+    terminal.keys("Enter")
+    terminal.wait_for("From when something is a finding", "act lost", "15 %")
+    terminal.keys("Enter")
+    terminal.type("900")
+    terminal.leave_field()
+    terminal.wait_for("does not do for act-lost: 0 to 100 %")
+    terminal.clear_field()
+    terminal.type("60")
+    terminal.leave_field()
+    terminal.wait_for("● act lost", "60 %")
+    terminal.keys("C-s")
+    terminal.wait_for("▲ 1 to act on")
+    terminal.keys("C-z")
+    terminal.wait_for("▲ 6 to act on")
+
+    terminal.keys("2")
+    terminal.wait_for("15 radios")
+    terminal.keys("u")
+    terminal.wait_for("17 radios")  # the three names of the hall, each by itself
+    terminal.keys("g")
+    terminal.wait_for("Go there and press g again")
+    terminal.keys("Down")
+    terminal.keys("g")
+    terminal.wait_for("16 radios")
+    terminal.keys("C-z")
+    terminal.wait_for("17 radios")
+    terminal.keys("C-z")
+    terminal.wait_for("15 radios")
+
+    terminal.keys("w")
+    terminal.wait_for("window Thu 12 12:00 – Fri 13 12:00")
+    terminal.keys("w")
+    terminal.wait_for("window Thu 12 21:00 – Fri 13 03:00")
+    terminal.wait_without("judging")
+    terminal.keys("r")
+    terminal.wait_for("reference Thu 12 21:00 – Fri 13 03:00", "⟦", "⟧")
+    terminal.keys("w", "w")
+    terminal.wait_for("(all of it)")
+    terminal.keys("1")
+    terminal.wait_for("What is wrong")
+    terminal.keys("End")
+    terminal.wait_for("is new here")
+    with Case.open(own_demo) as case:
+        assert case.setup().reference is not None
 
 
 def test_the_window_moves_and_the_answers_follow(terminal, own_demo):

@@ -6,7 +6,7 @@ import pytest
 from gray_kettle.air.channels import narrow
 from gray_kettle.case import Case
 from gray_kettle.judge.findings import HEADLINES
-from gray_kettle.judge.grouping import Heard, group
+from gray_kettle.judge.grouping import Heard, group, joined, parted
 from gray_kettle.judge.history import busy_over_time, levels_over_time
 from gray_kettle.judge.sieve import sieve
 from gray_kettle.reading import read
@@ -60,6 +60,27 @@ RAMP = np.linspace(-70, -40, 20)
 )
 def test_what_makes_two_addresses_one_radio(a, b, together):
     assert len(group([a, b])) == (1 if together else 2)
+
+
+def test_what_was_told_of_groups_outweighs_what_was_found():
+    one, other, far = (heard(f"02:7a:10:00:00:{n:02x}") for n in (0x10, 0x11, 0x40))
+    assert len(group([one, other, far])) == 2
+    assert len(group([one, other, far], apart=(other.bssid,))) == 3
+    assert len(group([one, other, far], together=((one.bssid, far.bssid),))) == 1
+    setup = parted(joined(Setup(), {one.bssid, far.bssid}), {far.bssid})
+    assert (setup.together, setup.apart) == ((), (far.bssid,))
+    assert joined(setup, {far.bssid, other.bssid}).apart == ()
+
+
+def test_utilisation_is_told_by_hour_from_whatever_there_is_then(judged):
+    """Load is told in the first hour (20 %) and the third (60 %); frames are timed in the third alone."""
+    packets = [beacon(BOAT, b"boat", 6, -50, k * 60, *ht(6), load(3, 51)) for k in range(30)]
+    packets += [beacon(BOAT, b"boat", 6, -50, 7200 + k * 60, *ht(6), load(3, 153)) for k in range(30)]
+    place = next(p for p in judged(packets).assessment.places if p.channel == narrow("2.4", 6))
+    shares = [(source, round(share, 2)) for _, source, share in place.utilisation.by_hour]
+    assert shares == [("BSS load", 0.2), ("BSS load", 0.6)]
+    (first, _, _), (third, _, _) = place.utilisation.by_hour
+    assert (third - first) % 24 == 2
 
 
 def test_several_names_of_one_radio_are_one_contender(judged):
@@ -181,7 +202,8 @@ def test_retries_outdated_ciphers_and_chases_are_found(judged):
         packets.append(beacon("02:00:00:00:05:01", b"tern-guest", ours, -60, 40.0 * k))
         packets.append(beacon("02:00:00:00:06:01", b"chandlery", theirs, -60, 40.0 * k + 0.1))
     found = kinds(judged(packets))
-    assert {"retries", "outdated-security", "chase", "own-mover", "foreign-mover"} <= found
+    assert {"retries", "outdated-security", "chase", "foreign-mover"} <= found
+    assert "own-mover" not in found  # the chase says why
 
 
 def test_nothing_is_judged_where_nothing_is_ours(judged):
@@ -217,6 +239,11 @@ def test_the_same_observations_give_the_same_assessment_to_the_bit(judged):
         ("channel<6 foreign", {"boat"}),
         ("level<−80", {"far"}),
         ("air>200", set()),
+        ("own | ssid=boat", {"tern-guest", "boat"}),
+        ("foreign !(band=5 | level<-60)", {"boat", "cafe"}),
+        ('ssid="cafe" !own', {"cafe"}),
+        ("on=40 width=80", {"tern-guest", "chandlery"}),
+        ("!gone here>=0", {"tern-guest", "boat", "cafe", "far", "chandlery"}),
     ],
 )
 def test_filters_choose_radios(judged, text, names):
@@ -226,7 +253,15 @@ def test_filters_choose_radios(judged, text, names):
 
 @pytest.mark.parametrize(
     ("text", "words"),
-    [("colour=red", "no “colour”"), ("level>loud", "no number"), ("level~5", "number"), ("ssid>5", "text")],
+    [
+        ("colour=red", "no “colour”"),
+        ("level>loud", "no number"),
+        ("level~5", "number"),
+        ("ssid>5", "text"),
+        ("(own", "without its"),
+        ("own)", "without its"),
+        ("own !", "missing"),
+    ],
 )
 def test_a_condition_that_means_nothing_is_refused_in_words(text, words):
     with pytest.raises(ValueError, match=words):

@@ -6,7 +6,6 @@ Exit status: 0 done, 1 nothing usable, 2 wrong use.
 import math
 import os
 import sys
-from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
@@ -16,6 +15,7 @@ import typer
 from gray_kettle import __version__
 from gray_kettle.cli_emitters import Dismissed, Kinds, Names, tell
 from gray_kettle.cli_progress import progress_bar
+from gray_kettle.cli_setup import CasePath, new, set_
 from gray_kettle.cli_stand_in import stand_in
 from gray_kettle.errors import KettleError
 
@@ -31,22 +31,14 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
 )
 app.add_typer(stand_in, name="stand-in")
-CasePath = Annotated[Path, typer.Argument(metavar="CASE", help="The case file, NAME.kettle.")]
+app.command()(new)
+app.command(name="set")(set_)
 Json = Annotated[bool, typer.Option("--json", help="Answer as JSON (docs/formats.md).")]
 Band = Annotated[str | None, typer.Option("--band", help="2.4, 5 or 6: this band alone.")]
 Start = Annotated[
     str | None, typer.Option("--from", help="Start of the window, ISO 8601 (UTC where no zone is given).")
 ]
 End = Annotated[str | None, typer.Option("--to", help="End of the window.")]
-Own = Annotated[
-    list[str] | None, typer.Option("--own", help="Name or BSSID of a network that is ours; repeat it.")
-]
-Country = Annotated[str | None, typer.Option("--country", help="Two letters, for example GB.")]
-Clients = Annotated[
-    list[str] | None,
-    typer.Option("--clients", help="A limit of clients: 2.4:1-11, tern-gate@2.4:20MHz, 5:36-48; repeat it."),
-]
-Site = Annotated[str | None, typer.Option("--site", help="Name of the site.")]
 
 
 def main(argv: list[str] | None = None) -> int:
@@ -124,63 +116,6 @@ def demo(
             make_demo(path, step)
     if make is None:
         _open_app(path)
-
-
-@app.command()
-def new(
-    case: CasePath, site: Site = None, country: Country = None, own: Own = None, clients: Clients = None
-) -> None:
-    """Make a case."""
-    from gray_kettle.case import Case
-    from gray_kettle.records import Setup
-
-    Case.create(case, _changed(Setup(), site, country, own, clients)).close()
-
-
-@app.command(name="set")
-def set_(
-    case: CasePath,
-    site: Site = None,
-    country: Country = None,
-    own: Own = None,
-    clients: Clients = None,
-    name: Annotated[
-        list[str] | None, typer.Option("--name", help="BSSID=NAME: what to call a radio; repeat it.")
-    ] = None,
-) -> None:
-    """Change what the case knows of the site: what is given is replaced, the rest stays."""
-    from gray_kettle.case import Case
-
-    with Case.open(case) as opened:
-        setup = _changed(opened.setup(), site, country, own, clients)
-        names = dict(setup.names)
-        for word in name or []:
-            address, equals, called = word.partition("=")
-            if not equals or len(address) != 17:
-                raise typer.BadParameter(f"“{word}” is not BSSID=NAME.")
-            names[address.lower()] = called
-        opened.save_setup(replace(setup, names=tuple(sorted(names.items()))))
-
-
-def _changed(
-    setup: Any, site: str | None, country: str | None, own: list[str] | None, clients: list[str] | None
-) -> Any:
-    from gray_kettle.plan.limits import parse_limit
-
-    if country is not None and not (len(country) == 2 and country.isascii() and country.isalpha()):
-        raise typer.BadParameter(f"“{country}” is no country: write two letters, for example GB.")
-    for limit in clients or []:
-        try:
-            parse_limit(limit)
-        except ValueError as error:
-            raise typer.BadParameter(str(error)) from error
-    return replace(
-        setup,
-        site=setup.site if site is None else site,
-        country=setup.country if country is None else country.upper(),
-        own=setup.own if own is None else tuple(dict.fromkeys(own)),
-        clients=setup.clients if clients is None else tuple(clients),
-    )
 
 
 @app.command(name="open")
@@ -359,6 +294,30 @@ def plan(case: CasePath, band: Band = None, from_: Start = None, to: End = None,
         _print_json(plan_answer(proposal, _band(band)))
     else:
         print(plan_text(proposal, _band(band)))
+
+
+@app.command()
+def explain(
+    case: CasePath,
+    about: Annotated[
+        list[str] | None,
+        typer.Argument(
+            metavar="[ABOUT]", help="Radios (id, BSSID or name), emitters (id), or findings (their kind)."
+        ),
+    ] = None,
+    from_: Start = None,
+    to: End = None,
+    json: Json = False,
+) -> None:
+    """Where figures come from: what went in, how they are worked out, what would change them."""
+    from gray_kettle.answers.explain import explain_answer, explained
+    from gray_kettle.tables import explain_text
+
+    found = explained(_read(case, from_, to), about or [])
+    if json:
+        _print_json(explain_answer(found))
+    else:
+        print(explain_text(found))
 
 
 @app.command()

@@ -4,6 +4,7 @@ from gray_kettle.answers import iso
 from gray_kettle.judge.advice import ADVICE
 from gray_kettle.judge.assess import places_seen_from
 from gray_kettle.judge.assessment import Assessment, Finding, Network, Radio
+from gray_kettle.judge.explain import Explanation
 from gray_kettle.judge.findings import HEADLINES, how_sure, title_of
 from gray_kettle.plan.proposal import Proposal
 from gray_kettle.safe_text import network_name, printable
@@ -164,3 +165,19 @@ def plan_text(proposal: Proposal, band: str | None) -> str:
             f"  {n}. {s.what}: {s.why} {s.gain}; {s.effort}." for n, s in enumerate(proposal.other_steps, 1)
         ]
     return "\n".join(lines)
+
+
+def explain_text(found: tuple[Explanation, ...]) -> str:
+    """A paragraph a figure."""
+    lines: list[str] = []
+    for one in found:
+        lines.append(f"{printable(one.title)}: {printable(one.value)}")
+        lines.append(f"  {one.how}")
+        width = max((len(what) for what, _, _ in one.inputs), default=0)
+        lines += [
+            f"    {printable(what).ljust(min(width, 44))}  {printable(value)}  {printable(source)}".rstrip()
+            for what, value, source in one.inputs
+        ]
+        lines += [f"  Would change it: {one.changes}"] if one.changes else []
+        lines += [f"  {one.source}", ""]
+    return "\n".join(lines).rstrip()

@@ -213,7 +213,7 @@ def of_radio(radio: Radio, margin_db: float | None = None) -> tuple[Explanation,
             for n in radio.networks
         ),
         "docs/radio-model.md, “One radio, many BSSIDs”",
-        "Keys j and p in Heard join and part it by hand.",
+        "Keys g and u in Heard join and part it by hand.",
     )
     out = [level, share, certainty]
     if margin_db is not None:

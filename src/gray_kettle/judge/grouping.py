@@ -5,13 +5,13 @@ several times. Source: docs/radio-model.md, "One radio, many BSSIDs".
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from gray_kettle.air.channels import Channel
 from gray_kettle.judge import settings
-from gray_kettle.records import FloatArray
+from gray_kettle.records import FloatArray, Setup
 
 ALONE = "announces one network"
 CERTAIN = "one beacon announces them all"
@@ -80,6 +80,21 @@ def group(
     for k in range(len(heard)):
         groups.setdefault(root(k), []).append(k)
     return list(groups.values())
+
+
+def joined(setup: Setup, bssids: set[str]) -> Setup:
+    """The setup in which these are one radio, with those that they were told to be one with."""
+    met = [group for group in setup.together if bssids & set(group)]
+    group = tuple(sorted(bssids.union(*met)))
+    kept = tuple(g for g in setup.together if g not in met)
+    return replace(setup, together=(*kept, group), apart=tuple(b for b in setup.apart if b not in bssids))
+
+
+def parted(setup: Setup, bssids: set[str]) -> Setup:
+    """The setup in which each of these is a radio of its own."""
+    groups = (tuple(b for b in group if b not in bssids) for group in setup.together)
+    kept = tuple(group for group in groups if len(group) > 1)
+    return replace(setup, together=kept, apart=tuple(sorted(set(setup.apart) | bssids)))
 
 
 def address_key(bssid: str) -> tuple[str, str]:

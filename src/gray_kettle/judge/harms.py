@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.air import floors
-from gray_kettle.air.channels import Channel
+from gray_kettle.air.channels import Channel, centre_hz
 from gray_kettle.air.contention import mac_efficiency
 from gray_kettle.air.masks import NOTHING_DB, SKIRT_BELOW_MASK_DB, coupling_db
 from gray_kettle.air.rates import MCS_SINR_DB, TOP_MCS, rate_at_mbps
@@ -21,6 +21,9 @@ from gray_kettle.judge.emissions import Emission, taken, taken_from
 from gray_kettle.records import FloatArray, IntArray
 
 _REACH_HZ = 200e6  # centres further apart than this cannot touch
+# What lies within the width that a receiver is set to reaches its narrower frames unfiltered, but for what the
+# transform keeps apart (docs/decisions/009-falling-back-is-not-free.md).
+_UNFILTERED_DB = -30.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -82,7 +85,7 @@ class Candidates:
         self._rates: dict[Asking, FloatArray] = {}
 
     def lie(self, others: "Others") -> FloatArray:
-        """How each other lies to each channel: (5, channels, others), see _column for the five."""
+        """How each other lies to each channel: (6, channels, others), see _pair for the six."""
         columns = []
         for theirs, dsss in zip(others.channels, others.dsss_only, strict=True):
             key = (theirs, bool(dsss))
@@ -90,7 +93,7 @@ class Candidates:
                 self._columns[key] = np.array([_pair(mine, *key) for mine in self.channels]).T
             columns.append(self._columns[key])
         if not columns:
-            return np.zeros((5, len(self.channels), 0))
+            return np.zeros((6, len(self.channels), 0))
         return np.stack(columns, axis=2)
 
     def rates_mbps(self, asking: "Asking") -> FloatArray:
@@ -107,14 +110,21 @@ class Candidates:
 
 
 @lru_cache(maxsize=200_000)
-def _pair(mine: Channel, theirs: Channel, dsss: bool) -> tuple[float, float, float, float, float]:
-    """(same primary, my primary is among their parts, secondary segment met, coupling, coupling into my primary)."""
+def _pair(mine: Channel, theirs: Channel, dsss: bool) -> tuple[float, float, float, float, float, float]:
+    """How theirs lies to mine.
+
+    (same primary, my primary is among their parts, secondary segment met, coupling, coupling into my primary,
+    coupling into what is left of mine when I fall back before theirs)
+    """
     if mine.band != theirs.band:
-        return 0.0, 0.0, 0.0, NOTHING_DB, NOTHING_DB
+        return 0.0, 0.0, 0.0, NOTHING_DB, NOTHING_DB, NOTHING_DB
     shares = mine.primary in theirs.parts
     segment = 0 if shares else _segment_met(mine, theirs)
     full, narrow = _coupling(mine.segments, theirs, dsss), _coupling(((mine.primary_hz, 20e6),), theirs, dsss)
-    return float(mine.primary == theirs.primary), float(shares), float(segment), full, narrow
+    inner = NOTHING_DB
+    if segment:
+        inner = max(_coupling((_inner(mine, segment),), theirs, dsss), _UNFILTERED_DB)
+    return float(mine.primary == theirs.primary), float(shares), float(segment), full, narrow, inner
 
 
 @dataclass(frozen=True, eq=False)
@@ -137,6 +147,16 @@ class Weighed:
     efficiency: FloatArray  # share of the time left that carries payload
     width_share: FloatArray  # mean share of the width that is usable
     rate_mbps: FloatArray  # mean rate over the usable widths
+
+
+def _inner(mine: Channel, width_mhz: int) -> tuple[float, float]:
+    """Centre and width of the part of mine that holds the primary and is that wide."""
+    if mine.second_hz and width_mhz == mine.segments[0][1] / 1e6:
+        return mine.segments[0]
+    ordered, count = sorted(mine.parts), width_mhz // 20
+    at = ordered.index(mine.primary) // count * count
+    middle = (centre_hz(mine.band, ordered[at]) + centre_hz(mine.band, ordered[at + count - 1])) / 2
+    return middle, width_mhz * 1e6
 
 
 def _segment_met(mine: Channel, theirs: Channel) -> int:
@@ -165,9 +185,9 @@ def _segment_parts(channel: Channel, width_mhz: int) -> tuple[int, ...]:
 def _coupling(segments: tuple[tuple[float, float], ...], theirs: Channel, dsss: bool) -> float:
     """Share of theirs (dB) in the passband of my segments."""
     total = 0.0
-    for centre_hz, width_hz in theirs.segments:
+    for their_hz, width_hz in theirs.segments:
         for victim_hz, victim_width_hz in segments:
-            offset_hz = victim_hz - centre_hz
+            offset_hz = victim_hz - their_hz
             if abs(offset_hz) - victim_width_hz / 2 > _REACH_HZ:
                 continue
             kind, width_mhz = ("dsss", 20) if dsss else ("ofdm", round(width_hz / 1e6))
@@ -209,8 +229,10 @@ def weigh(asking: Asking, candidates: Candidates, others: Others) -> Weighed:
     defers = floors.heard_share(level + coupling_20, floors.ENERGY_DBM)
     from_known = presence * np.maximum(activity * defers, _exposed(activity) * loss)
     from_told = np.maximum(told * defers, _exposed(told) * loss)
-    adjacent_known = np.where(overlapping, from_known, 0.0)
-    adjacent_told = np.where(overlapping, from_told, 0.0)
+    inner_noise = floors.noise_floor_dbm(np.maximum(segment_mhz, 20) * 1e6)
+    leaks = _frame_loss(level + lie[5], inner_noise, asking)  # into frames of the width that is left
+    adjacent_known = np.where(overlapping, from_known, presence * _exposed(activity) * leaks * in_secondary)
+    adjacent_told = np.where(overlapping, from_told, _exposed(told) * leaks * in_secondary)
     adjacent_groups = _lost_by_group(adjacent_known, adjacent_told, groups)
     adjacent_free = np.prod(1 - adjacent_groups, axis=1)
 

@@ -113,29 +113,17 @@ class Editing(Collecting):
     @on(JoinRadios)
     def _join(self, asked: JoinRadios) -> None:
         """All BSSIDs of two radios are one radio from now on."""
+        from gray_kettle.judge.grouping import joined
+
         names = {n.bssid for radio in asked.radios for n in radio.networks}
-
-        def change(setup: "Setup") -> "Setup":
-            met = [group for group in setup.together if names & set(group)]
-            group = tuple(sorted(names.union(*met)))
-            kept = tuple(g for g in setup.together if g not in met)
-            return replace(
-                setup, together=(*kept, group), apart=tuple(b for b in setup.apart if b not in names)
-            )
-
-        self._save(change)
+        self._save(lambda setup: joined(setup, names))
 
     @on(PartBssids)
     def _part(self, asked: PartBssids) -> None:
         """These BSSIDs are radios of their own from now on."""
-        names = set(asked.bssids)
+        from gray_kettle.judge.grouping import parted
 
-        def change(setup: "Setup") -> "Setup":
-            groups = (tuple(b for b in group if b not in names) for group in setup.together)
-            kept = tuple(group for group in groups if len(group) > 1)
-            return replace(setup, together=kept, apart=tuple(sorted(set(setup.apart) | names)))
-
-        self._save(change)
+        self._save(lambda setup: parted(setup, set(asked.bssids)))
 
     def action_reference(self) -> None:
         """The window becomes what others are compared with; once more, and there is none."""

@@ -58,6 +58,7 @@ def of_kind(view: OwnView, kind: str) -> list[Harm]:
 
 
 def joined_loss(harms: Iterable[Harm]) -> float:
+    """Share of time that independent harms take together."""
     left = 1.0
     for harm in harms:
         left *= 1 - harm.share_lost

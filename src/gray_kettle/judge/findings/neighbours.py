@@ -154,7 +154,7 @@ def _newcomers(facts: Facts) -> Iterator[Finding]:
         who = (
             f"It announces our name {names} from an address that was not there before: a new radio, or an extender."
             if radio.own
-            else f"{names} was not heard in the reference stretch."
+            else f"Not heard in the reference stretch: {names}."
         )
         yield Finding(
             severity="watch" if radio.own or lost >= facts.limits.watch_lost else "note",
