@@ -58,12 +58,28 @@ class Ground:
         primary_hz = np.array([c.primary_hz for c in self.channels])
         self.away_hz = np.abs(self.sightings.receiver_hz - primary_hz[self.channel_of])
         self._codes = index
+        self._rows_on: dict[tuple[int, int, int, int], IntArray] = {}
+        self._level_on: dict[tuple[int, int, int, int], float | None] = {}
 
     def rows_on(self, channel: Channel, rows: IntArray) -> IntArray:
-        """Rows that announce this channel; those received on it alone, where there are any."""
-        rows = rows[self.channel_of[rows] == self._codes[channel]]
-        tuned = self.away_hz[rows] < TUNED_HZ
-        return rows[tuned] if tuned.any() else rows
+        """Rows that announce this channel; those received on it alone, where there are any. rows: in order."""
+        key = self._key(channel, rows)  # asked for by a radio, its stay and its network
+        if key not in self._rows_on:
+            here = rows[self.channel_of[rows] == self._codes[channel]]
+            tuned = self.away_hz[here] < TUNED_HZ
+            self._rows_on[key] = here[tuned] if tuned.any() else here
+        return self._rows_on[key]
+
+    def level_on(self, channel: Channel, rows: IntArray) -> float | None:
+        """Median level of those, dBm; None where none was told."""
+        key = self._key(channel, rows)
+        if key not in self._level_on:
+            self._level_on[key] = level_dbm(self.levels_mw[self.rows_on(channel, rows)])
+        return self._level_on[key]
+
+    def _key(self, channel: Channel, rows: IntArray) -> tuple[int, int, int, int]:
+        """Rows of radios and of BSSIDs are sets that either hold one another or have nothing in common."""
+        return self._codes[channel], len(rows), int(rows[0]), int(rows[-1])
 
 
 def present(numbers: IntArray) -> IntArray:

@@ -54,8 +54,8 @@ def swing_db(rows: IntArray, ground: Ground) -> float | None:
     most = told[spots == np.argmax(np.bincount(spots))]
     if len(most) < _LEAST_LEVELS:
         return None
-    low, high = np.percentile(10 * np.log10(ground.levels_mw[most]), [10, 90])
-    return round(float(high - low), 1)
+    low, high = np.percentile(ground.levels_mw[most], [10, 90])
+    return round(float(10 * np.log10(high / low)), 1)
 
 
 def episodes_of(heard_s: FloatArray, looks_s: FloatArray, gap_s: float) -> tuple[tuple[float, float], ...]:

@@ -4,7 +4,7 @@ import numpy as np
 
 from gray_kettle.air.airtime import beacon_share
 from gray_kettle.judge.assessment import Network, OffChannel
-from gray_kettle.judge.gathered import TUNED_HZ, Ground, OfBssid, Told, level_dbm
+from gray_kettle.judge.gathered import TUNED_HZ, Ground, OfBssid, Told
 from gray_kettle.judge.listening import place_at
 from gray_kettle.judge.stations import clients_of, rates_of
 
@@ -35,7 +35,7 @@ def network_of(one: OfBssid, ground: Ground, about: Told) -> Network:
         load_stations=int(stations[-1]) if len(stations) else None,
         load_utilisation=round(float(np.median(busy)), 4) if len(busy) else None,
         basic_rates_mbps=latest.basic_rates_mbps,
-        level_dbm=level_dbm(ground.levels_mw[here]),
+        level_dbm=ground.level_on(latest.channel, one.rows),
         frames=int(one.frames.frames.sum()),
         retries=int(one.frames.retries.sum()),
         clients=clients_of(one.bssid, one.frames, about.abilities, about.links, ground.observations.spots),

@@ -7,7 +7,7 @@ import numpy as np
 
 from gray_kettle.air.channels import Channel
 from gray_kettle.judge import settings
-from gray_kettle.judge.assessment import Radio, Stay
+from gray_kettle.judge.assessment import Network, Radio, Stay
 from gray_kettle.judge.gathered import TUNED_HZ, Ground, OfBssid, Told, by_bssid, level_dbm, present
 from gray_kettle.judge.grouping import ALONE, CERTAIN, PROBABLE, TOLD, Heard, group
 from gray_kettle.judge.listening import Looks
@@ -16,7 +16,6 @@ from gray_kettle.judge.networks import network_of
 from gray_kettle.judge.sent import Sent
 from gray_kettle.judge.stations import (
     abilities_by_mac,
-    clients_of,
     links_by_station,
     names_asked_for,
 )
@@ -81,7 +80,7 @@ def _heard(one: OfBssid, ground: Ground) -> Heard:
         one.latest.channel,
         one.latest.beacon_interval_tu,
         one.latest.fingerprint,
-        level_dbm(levels_mw[told]),
+        ground.level_on(one.latest.channel, one.rows),
         moments,
         10 * np.log10(levels_mw[told][first]),
         one.latest.transmitted_by,
@@ -117,7 +116,7 @@ def _radio(
         name=_name(members, channel, setup),
         own=own,
         channel=channel,
-        level_dbm=level_dbm(ground.levels_mw[on_channel]),
+        level_dbm=ground.level_on(channel, all_rows),
         noise_dbm=round(float(np.median(noise)), 2) if len(noise) else None,
         air_share=air_share,
         retry_share=retries / frames if frames else None,
@@ -131,7 +130,7 @@ def _radio(
         moves=len(changes),
         networks=networks,
         grouped=_why_grouped(members, setup),
-        client_level_dbm=_client_level(members, stays, ground.observations.spots),
+        client_level_dbm=_client_level(networks, stays),
         level_estimated=bool(len(on_channel) and sightings.estimated[on_channel].all()),
         changes=changes,
         moves_a_day=most_in_a_day(changes),
@@ -165,17 +164,13 @@ def _why_grouped(members: list[OfBssid], setup: Setup) -> str:
     return CERTAIN if speaks_for == len(members) - 1 else PROBABLE
 
 
-def _client_level(members: list[OfBssid], stays: tuple[Stay, ...], spots: tuple[str, ...]) -> float | None:
+def _client_level(networks: tuple[Network, ...], stays: tuple[Stay, ...]) -> float | None:
     """Median level of the clients at the spot where their radio is strongest: elsewhere it says nothing of the link."""
     at = [item for s in stays for item in s.level_at]
     if not at:
         return None
-    home = spots.index(max(at, key=lambda item: (item[1], item[0]))[0])
-    levels: list[float] = []
-    for member in members:
-        frames = member.frames.rows((member.frames.spot == home) & (member.frames.levels > 0))
-        found = clients_of(member.bssid, frames, {}, {}, spots)
-        levels += [client.level_dbm for client in found if client.level_dbm is not None]
+    home = max(at, key=lambda item: (item[1], item[0]))[0]
+    levels = [level for n in networks for c in n.clients for spot, level in c.level_at if spot == home]
     return round(float(np.median(levels)), 2) if levels else None
 
 
@@ -214,16 +209,17 @@ def _stays(rows: IntArray, ground: Ground, looks: Looks) -> tuple[Stay, ...]:
         here = ground.rows_on(channel, found)
         told = sightings.load_utilisation[here]
         told = told[~np.isnan(told)]
-        at = []
-        for spot in present(sightings.spot[here]):
-            level = level_dbm(levels_mw[here[sightings.spot[here] == spot]])
+        at, there = [], present(sightings.spot[here])
+        for spot in there:
+            of_spot = here if len(there) == 1 else here[sightings.spot[here] == spot]
+            level = ground.level_on(channel, found) if len(there) == 1 else level_dbm(levels_mw[of_spot])
             if level is not None:
                 at.append((spots[spot], level))
         stays.append(
             Stay(
                 channel=channel,
                 presence=looks.presence(channel.band, sightings.time_s[here], sightings.spot[here]),
-                level_dbm=level_dbm(levels_mw[here]),
+                level_dbm=ground.level_on(channel, found),
                 level_at=tuple(at),
                 told_busy=round(float(np.median(told)), 4) if len(told) else None,
                 first_s=float(sightings.time_s[found[0]]),

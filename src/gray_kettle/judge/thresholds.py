@@ -74,7 +74,7 @@ def threshold_from(text: str) -> tuple[str, float]:
         factor = 100 if of_hundred else 1
         unit = f" {found.metadata['unit']}".rstrip()
         raise ValueError(
-            f"“{number}” does not do for {text.partition('=')[0]}: {low * factor:g} to {high * factor:g}{unit}."
+            f"“{number}” does not do for {name.replace('_', '-')}: {low * factor:g} to {high * factor:g}{unit}."
         )
     return name, value
 
@@ -82,4 +82,5 @@ def threshold_from(text: str) -> tuple[str, float]:
 def shown(name: str, value: float) -> str:
     """A threshold's value as people write it: "15 %"."""
     unit = next(f.metadata["unit"] for f in fields(Thresholds) if f.name == name)
-    return f"{100 * value:g} %" if unit == "%" else f"{value:g} {unit}".rstrip()
+    text = f"{100 * value:g} %" if unit == "%" else f"{value:g} {unit}".rstrip()
+    return text.replace("-", "−")

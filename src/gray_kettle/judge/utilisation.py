@@ -129,14 +129,15 @@ def _told_by_hour(observations: Observations) -> dict[tuple[str, int], float]:
     names = sorted({a.bssid for a in observations.announcements})
     code_of = np.array([names.index(a.bssid) for a in observations.announcements], np.int64)
     hour = (sightings.time_s[rows] // _HOUR_S % 24).astype(np.int64)
-    key = code_of[sightings.announcement[rows]] * 24 + hour
-    order = np.lexsort((sightings.load_utilisation[rows], key))
-    key, load = key[order], sightings.load_utilisation[rows][order]
+    # One number a row, the share behind its key: sorting numbers is faster than sorting rows by two of them.
+    both = np.sort((code_of[sightings.announcement[rows]] * 24 + hour) * 2 + sightings.load_utilisation[rows])
+    key = (both // 2).astype(np.int64)
+    load = both - 2 * key
     starts = np.flatnonzero(np.diff(key, prepend=-1))
     ends = np.append(starts[1:], len(key))
     middle = (load[(starts + ends - 1) // 2] + load[(starts + ends) // 2]) / 2
     return {
-        (names[k // 24], k % 24): float(share)
+        (names[k // 24], k % 24): round(share, 6)
         for k, share in zip(key[starts].tolist(), middle.tolist(), strict=True)
     }
 
