@@ -10,7 +10,7 @@ from gray_kettle.judge import assess
 from gray_kettle.judge.emissions import Emission
 from gray_kettle.judge.explain import of_own, of_place, of_radio, of_standing
 from gray_kettle.judge.harms import Asking, Candidates, Others, weigh
-from gray_kettle.judge.standing import everywhere
+from gray_kettle.judge.standing import effect_on_own, everywhere
 from gray_kettle.records import Listening, Observations, Setup, Sightings, Traffic
 from tests.radios import emitter, facts, network, radio
 
@@ -143,3 +143,15 @@ def test_a_place_that_was_not_measured_says_so_when_opened():
     (told,) = of_place(place)
     assert told.value == "not measured"
     assert of_own(facts(radio(1, 6, own=True)).own[0], assess_of(facts()))
+
+
+def test_what_a_move_does_to_our_other_radios_is_told():
+    """Ours on 3 overlaps ours on 6; on 1 it does not: the other gains what the first took."""
+    first, second = radio(1, 3, own=True, level=-60.0, activity=0.3), radio(2, 6, own=True, level=-60.0)
+    made = facts(first, second)
+    (moved, now, then) = effect_on_own(narrow("2.4", 1), made.own[0], assess_of(made))[0]
+    assert moved.id == second.id
+    assert now == made.own[1].now.clear_air < 0.6
+    assert then > 0.95
+    ((_, same, still),) = effect_on_own(first.channel, made.own[0], assess_of(made))
+    assert same == still

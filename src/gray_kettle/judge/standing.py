@@ -1,5 +1,7 @@
 """From radios to the arrays of the harm model, and from its arrays back to named harms."""
 
+from dataclasses import replace
+
 import numpy as np
 
 from gray_kettle.air.channels import Channel, all_channels
@@ -165,6 +167,22 @@ def everywhere(view: OwnView, assessment: Assessment) -> tuple[Standing, ...]:
     channels = tuple(c for c in all_channels(radio.band) if c.width_mhz <= widest)
     others, rows = others_for(assessment.radios, radio, assessment.emitters)
     return standings(weigh(asking, Candidates(channels), others), others, rows)
+
+
+def effect_on_own(
+    channel: Channel, view: OwnView, assessment: Assessment
+) -> tuple[tuple[Radio, float, float], ...]:
+    """What our other radios of the band would find if this one went to a channel: (radio, clear air now, then)."""
+    radio = view.radio
+    moved = replace(radio, channel=channel, stays=(replace(radio.stay, channel=channel),))
+    radios = tuple(moved if r.id == radio.id else r for r in assessment.radios)
+    out = []
+    for other in assessment.own:
+        if other.radio.id != radio.id and other.radio.band == radio.band and other.now is not None:
+            asking, _ = asking_of(other.radio)
+            then = standing_on(other.radio.channel, asking, radios, other.radio, assessment.emitters)
+            out.append((other.radio, other.now.clear_air, then.clear_air))
+    return tuple(out)
 
 
 def standing_on(

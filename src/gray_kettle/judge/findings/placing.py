@@ -46,8 +46,8 @@ def _off_raster(facts: Facts, view: OwnView) -> Iterator[Finding]:
         severity=facts.severity(max(lost, facts.limits.watch_lost)),
         kind="off-raster",
         subject=title(radio),
-        cause=f"It sits on channel {radio.channel.primary}, between the places 1, 6 and 11. Nobody announces that "
-        "number, so it looks empty; yet it overlaps both sides, and neither gives way to it.",
+        cause=f"It sits on channel {radio.channel.primary}, between the places 1, 6 and 11: that looks empty, but "
+        "overlaps both sides, and neither gives way.",
         effect=f"{percent(lost)} of its time is lost to overlapping neighbours"
         + (f": {named(neighbours)}." if neighbours else ".")
         + in_turn,

@@ -371,7 +371,8 @@ class Lanes(Inked, Widget, can_focus=True):
         standing = place.standing
         if kind == "place":
             return str(place.channel.primary)
-        if standing is None:
+        swept = self._look is not None and place.channel.band in self._look.assessment.swept_bands
+        if standing is None or (kind == "other" and not swept):
             return "–"
         share = {
             "clear": standing.clear_air,

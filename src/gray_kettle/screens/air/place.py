@@ -12,7 +12,7 @@ from gray_kettle.air.countries import is_allowed
 from gray_kettle.judge.assess import USUAL, places_seen_from
 from gray_kettle.judge.assessment import Harm, OwnView, PlaceView, Standing
 from gray_kettle.judge.explain import Explanation, of_place, of_standing
-from gray_kettle.judge.standing import asking_of, standing_on
+from gray_kettle.judge.standing import asking_of, effect_on_own, standing_on
 from gray_kettle.screens.air.lanes import Lanes
 from gray_kettle.screens.frame.place import Place
 from gray_kettle.screens.frame.rows import Row, RowList
@@ -24,9 +24,12 @@ from gray_kettle.screens.requests import Jump
 _KINDS = {
     "co-channel": "shares it",
     "adjacent": "overlaps",
-    "secondary": "takes width",
+    "secondary": "narrows",
     "non-wi-fi": "no Wi-Fi",
 }
+
+
+_WORTH_SAYING = 0.01
 
 
 class AirPlace(Place):
@@ -204,6 +207,7 @@ class AirPlace(Place):
         else:
             lines += self._figures(found, view, here)
             lines += self._harms(found, width)
+            lines += self._to_others(channel, view, here)
         lines += self._measured(channel, width)
         return [Row("side", tuple(tuple(line) for line in lines), fixed=True)]
 
@@ -251,6 +255,30 @@ class AirPlace(Place):
         lines += [self._harm(h, width) for h in found.harms[:8]]
         if len(found.harms) > 8:
             lines.append([(f"and {len(found.harms) - 8} more", "dim")])
+        return lines
+
+    def _to_others(self, channel: Channel, view: OwnView | None, here: bool) -> list[list[Cell]]:
+        """What our other radios gain or lose by it: a place that is good for one may cost another."""
+        if view is None or here or self._look is None:
+            return []
+        told = [
+            (radio, now, then)
+            for radio, now, then in effect_on_own(channel, view, self._look.assessment)
+            if abs(then - now) >= _WORTH_SAYING
+        ]
+        if not told:
+            return []
+        lines: list[list[Cell]] = [[], [("to our other radios: clear air", "dim")]]
+        for radio, now, then in sorted(told, key=lambda item: item[2] - item[1])[:5]:
+            ink = "act" if then < now else "steam!"
+            lines.append(
+                [
+                    ("■ ", "own"),
+                    (fit(radio.name, 16), "text"),
+                    (f"{100 * now:3.0f} → ", "dim"),
+                    (percent(then), ink),
+                ]
+            )
         return lines
 
     def _harm(self, harm: Harm, width: int) -> list[Cell]:

@@ -21,6 +21,7 @@ from gray_kettle.screens.requests import Jump
 MARKS = {"act": ("▲", "act!"), "watch": ("◆", "watch"), "note": ("·", "dim")}
 _SUMMARY = {"act": "to act on", "watch": "to watch", "note": "to note"}
 _BAR = 18
+_CARD_COLUMNS, _SUMMARY_COLUMNS = 48, 62
 _WORTH_NAMING, _NOTHING_LOST = 0.02, 0.995
 
 
@@ -86,7 +87,8 @@ class BriefPlace(Place):
         for severity, count in counts.items():
             if count:
                 mark, ink = MARKS[severity]
-                cells += [(f"{mark} {count} ", ink), (f"{_SUMMARY[severity]}   ", "dim")]
+                words = f"{_SUMMARY[severity]}   " if width >= _SUMMARY_COLUMNS else "  "
+                cells += [(f"{mark} {count} ", ink), (words, "dim")]
         lines: list[tuple[Cell, ...]] = [tuple(cells)]
         complaint = printable(self._look.setup.complaint)
         if complaint:
@@ -141,15 +143,16 @@ class BriefPlace(Place):
 
     def _card(self, view: OwnView, width: int) -> Row:
         radio, now = view.radio, view.now
+        tight = width < _CARD_COLUMNS
         head: list[Cell] = [
             ("■ ", "own"),
-            (fit(f"{radio.name} {radio.band}", 15) + " ", "text!"),
-            (fit(radio.channel.label, 8), "text"),
+            (fit(f"{radio.name} {radio.band}", 12 if tight else 15) + " ", "text!"),
+            (fit(radio.channel.label, 6 if tight else 8), "text"),
         ]
         if now is None:
             return Row(radio.id, ((*head, ("level not known", "dim")), ()))
         head += [
-            ("clear air ", "dim"),
+            ("" if tight else "clear air ", "dim"),
             (fit(percent(now.clear_air), 5, True), "steam!"),
             (f"{now.expected_mbps:6.0f} Mb/s", "text"),
         ]

@@ -123,7 +123,8 @@ class HeardPlace(Place):
                 recedes = bool(look.followed) and radio.id not in look.followed and not radio.own
                 is_open = radio.id in self._open
                 history, margin = self._history[radio.id], self._margins[radio.id]
-                rows.append(radio_row(radio, history, margin, is_open, recedes, width, look.setup.country))
+                shown = None if radio.id in look.followed else recedes
+                rows.append(radio_row(radio, history, margin, is_open, shown, width, look.setup.country))
                 if is_open:
                     rows += network_rows(radio, recedes, width, look.setup.country, look.assessment.radios)
             return rows + link_rows(look.assessment.links, look.assessment.radios)

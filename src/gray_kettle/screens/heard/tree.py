@@ -88,12 +88,13 @@ def radio_row(
     history: FloatArray,
     margin_db: float | None,
     is_open: bool,
-    recedes: bool,
+    recedes: bool | None,
     width: int,
     country: str,
 ) -> Row:
-    """One radio on one line; one that is gone is remembered, and recedes."""
-    recedes |= radio.is_gone and not radio.own
+    """One radio on one line. recedes: None for one that is followed; one that is gone is remembered, and recedes."""
+    followed = recedes is None
+    recedes = not followed and (bool(recedes) or (radio.is_gone and not radio.own))
     plain = "faint" if recedes else "text"
     ink = "faint" if recedes else "own" if radio.own else "foreign"
     clients = sum(len(n.clients) for n in radio.networks)
@@ -101,7 +102,10 @@ def radio_row(
     cells: list[Cell] = [
         ("▾ " if is_open else "▸ ", "dim"),
         ("■ " if radio.own else "□ ", ink),
-        (fit(radio.name, _name_width(width)) + " ", plain if recedes else ("own!" if radio.own else "text")),
+        (
+            fit(radio.name, _name_width(width)) + " ",
+            plain if recedes else ("own!" if radio.own else "steam!" if followed else "text"),
+        ),
         (fit(radio.channel.label, 8) + " ", plain),
         (fit(_level(radio), 4, True), plain if recedes else "steam!"),
     ]
