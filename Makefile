@@ -11,7 +11,7 @@ demo: $(VENV)/.app
 test: $(VENV)/.dev
 	@tools/need tmux
 	@$(MAKE) --no-print-directory lint
-	@$(BIN)/pytest
+	@$(BIN)/pytest --numprocesses 2 --dist loadfile
 
 lint: $(VENV)/.dev
 	@$(BIN)/ruff check src tests benchmarks

@@ -5,10 +5,10 @@ from matplotlib.colors import LinearSegmentedColormap
 from matplotlib.figure import Figure
 from matplotlib.patches import Rectangle
 
-from gray_kettle.air.countries import is_allowed
 from gray_kettle.draw.paper import FOREIGN, INK, OWN, PAPER, literal
 from gray_kettle.judge.assessment import OwnView, Standing
 from gray_kettle.judge.standing import everywhere
+from gray_kettle.plan.options import barred
 from gray_kettle.reading import Reading
 from gray_kettle.safe_text import printable
 
@@ -35,17 +35,15 @@ def field_figure(reading: Reading, band: str) -> Figure:
 
 
 def _cells(view: OwnView, reading: Reading) -> dict[tuple[int, int], Standing | None]:
-    """The best of each width and primary; None where it is not permitted or was not listened to."""
+    """The best of each width and primary; None where the plan would not go either."""
     out: dict[tuple[int, int], Standing | None] = {}
-    covered, country = reading.assessment.covered, reading.setup.country
+    closed = barred(view.radio, reading.assessment, reading.setup)
     for standing in everywhere(view, reading.assessment):
         channel = standing.channel
         key = (channel.width_mhz, channel.primary)
-        out.setdefault(key, None)
-        heard = all((channel.band, part) in covered for part in channel.parts)
+        had = out.setdefault(key, None)
         here = channel == view.radio.channel
-        had = out[key]
-        if here or (heard and is_allowed(country, channel) and (had is None or _better(standing, had, view))):
+        if here or (channel not in closed and (had is None or _better(standing, had, view))):
             out[key] = standing
     open_to_it = {primary for (_, primary), standing in out.items() if standing is not None}
     return {key: standing for key, standing in out.items() if key[1] in open_to_it}

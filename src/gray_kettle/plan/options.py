@@ -1,5 +1,6 @@
 """What each own radio may do: permitted, sendable, usable by the clients, and listened to."""
 
+from contextlib import suppress
 from dataclasses import dataclass
 
 from gray_kettle.air.channels import Channel, all_channels
@@ -8,7 +9,8 @@ from gray_kettle.air.floors import UNHEARD_DBM
 from gray_kettle.air.rates import widest_mhz
 from gray_kettle.judge.assessment import Assessment, Radio
 from gray_kettle.judge.standing import level_at
-from gray_kettle.plan.limits import Limit
+from gray_kettle.plan.limits import Limit, parse_limit
+from gray_kettle.records import Setup
 from gray_kettle.safe_text import printable
 
 RASTER_2_4 = (1, 6, 11)
@@ -37,6 +39,16 @@ def options_for(
     if radio.channel not in {o.channel for o in found}:
         found.append(Option(radio.channel, "", needs_radar_watch(country, radio.channel)))
     return tuple(found)
+
+
+def barred(radio: Radio, assessment: Assessment, setup: Setup) -> dict[Channel, str]:
+    """Why channels are not open to a radio, where they are not. A limit that cannot be read bars nothing."""
+    limits = []
+    for text in setup.clients:
+        with suppress(ValueError):
+            limits.append(parse_limit(text))
+    options = options_for(radio, assessment, setup.country, tuple(limits))
+    return {o.channel: o.barred for o in options if o.barred}
 
 
 def _sendable(radio: Radio) -> tuple[Channel, ...]:

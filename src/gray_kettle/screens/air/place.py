@@ -13,6 +13,7 @@ from gray_kettle.judge.assess import USUAL, places_seen_from
 from gray_kettle.judge.assessment import Harm, OwnView, PlaceView, Standing
 from gray_kettle.judge.explain import Explanation, of_place, of_standing
 from gray_kettle.judge.standing import asking_of, effect_on_own, standing_on
+from gray_kettle.plan.options import barred
 from gray_kettle.screens.air.lanes import Lanes
 from gray_kettle.screens.frame.place import Place
 from gray_kettle.screens.frame.rows import Row, RowList
@@ -68,6 +69,7 @@ class AirPlace(Place):
         self._places: tuple[PlaceView, ...] = ()
         self._seat = ""  # id of the own radio that the air is seen from, "" for the receiver
         self._what_if: Channel | None = None
+        self._not_open: dict[Channel, str] = {}  # why channels are not open to the radio that it is seen from
 
     def compose(self) -> ComposeResult:
         with Horizontal(id="air-columns"):
@@ -109,6 +111,7 @@ class AirPlace(Place):
         places = places_seen_from(look.assessment, view.radio if view else None)
         self._places = tuple(p for p in places if p.channel.band == look.band)
         self._what_if = view.radio.channel if view else self._places[0].channel if self._places else None
+        self._not_open = barred(view.radio, look.assessment, look.setup) if view else {}
         self.query_one(Lanes).show(look, self._places)
         self._tell()
 
@@ -201,6 +204,10 @@ class AirPlace(Place):
                 ("  its place now" if here else "", "dim"),
             ]
         )
+        if channel in self._not_open:
+            lines += [
+                [(line, "watch")] for line in wrap(f"not for the plan: {self._not_open[channel]}", width - 2)
+            ]
         found = self._standing(channel)
         if found is None:
             lines += [[], [("not measured: nothing was listened to there", "dim")]]
