@@ -46,3 +46,8 @@ def case_of(tmp_path: Path) -> Callable[..., Path]:
         return path
 
     return make
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """The file that lasts longest first: of two processes neither should be left with it alone at the end."""
+    items.sort(key=lambda item: item.path.name != "test_in_a_terminal.py")
