@@ -1,6 +1,7 @@
 """The usual mistakes of the trade, each worked out by hand and met by the model."""
 
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -155,3 +156,17 @@ def test_what_a_move_does_to_our_other_radios_is_told():
     assert then > 0.95
     ((_, same, still),) = effect_on_own(first.channel, made.own[0], assess_of(made))
     assert same == still
+
+
+def test_the_worked_example_of_the_documents_is_what_the_model_gives():
+    text = (Path(__file__).parent.parent / "docs" / "scoring.md").read_text()
+    asking = Asking("ax", 2, -64.0)
+    found = weigh(asking, Candidates([narrow("2.4", 6)]), among((6, -50, 0.4)))
+    clear, share, rate, mbps = (
+        float(values[0])
+        for values in (found.clear_air, found.efficiency, found.rate_mbps, found.expected_mbps)
+    )
+    assert f"| nothing overlaps | clear air {100 * clear:.0f} % |" in text
+    assert f"| payload share with 1 + {found.contenders[0]:.2f} contenders | {100 * share:.0f} % |" in text
+    assert f"2 streams / 13.6 µs | {rate:.0f} Mb/s |" in text
+    assert f"| {clear:.2f} × {share:.2f} × {rate:.0f} | {mbps:.0f} Mb/s |" in text

@@ -24,9 +24,9 @@ def _imbalance(facts: Facts) -> Iterator[Finding]:
         radio = view.radio
         if radio.band != "2.4" or view.now is None:
             continue
-        clients = _clients(radio)
+        clients, here = _clients(radio), view.now.clear_air
         for sibling in (facts.view(s) for s in radio.siblings):
-            if sibling is None or sibling.now is None or sibling.now.clear_air < view.now.clear_air + _BETTER:
+            if sibling is None or sibling.now is None or sibling.now.clear_air < here + _BETTER:
                 continue
             able = [c for c in clients if sibling.radio.band in c.bands]
             there = len(_clients(sibling.radio))
@@ -38,7 +38,7 @@ def _imbalance(facts: Facts) -> Iterator[Finding]:
                 subject=title(radio),
                 cause=f"{len(able)} of its {len(clients)} clients said that they can use {sibling.radio.band} GHz, "
                 f"where {title(sibling.radio)} carries {there}.",
-                effect=f"They share {percent(view.now.clear_air)} clear air here; "
+                effect=f"They share {percent(here)} clear air here; "
                 f"there {percent(sibling.now.clear_air)} is free.",
                 first_step=f"Steer them: give {sibling.radio.band} GHz a name of its own or prefer it, "
                 "and turn 2.4 GHz down by 6 dB.",

@@ -386,9 +386,7 @@ class SweepPlace(Place):
         return [*out, []] if out else []
 
     def explain(self) -> tuple[Explanation, ...]:
-        return (
-            explanations(self._picture.place_at_cursor(), self._emitter(), self._look) if self._look else ()
-        )
+        return explanations(self._picture.place_at_cursor(), self._emitter(), self._look)
 
     def action_emitter(self, step: int) -> None:
         """Light the next one; after the last none."""

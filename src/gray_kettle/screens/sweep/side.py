@@ -116,9 +116,11 @@ def place_lines(place: Channel, look: Look, live: dict[Channel, float] | None = 
     return [*out, *hour_lines(hours, look, "taken, by hour of the day")]
 
 
-def explanations(place: Channel | None, emitter: Emitter | None, look: Look) -> tuple[Explanation, ...]:
+def explanations(
+    place: Channel | None, emitter: Emitter | None, look: Look | None
+) -> tuple[Explanation, ...]:
     """Of the emitter that is lit; and of the place under the cursor."""
-    swept = [s for s in look.assessment.swept if place is not None and s.channel == place]
+    swept = [s for s in look.assessment.swept if s.channel == place] if look else []
     mine = _longest(swept)
     return (*(of_emitter(emitter) if emitter else ()), *(of_swept(mine) if mine else ()))
 
