@@ -228,6 +228,14 @@ def test_drawings_of_who_takes_what_name_their_radios(demo_case, tmp_path, view)
         assert len(text) < 800_000
 
 
+def test_a_band_in_which_nothing_was_heard_is_drawn_all_the_same(case_of, tmp_path):
+    case = case_of(write_pcap(tmp_path / "a.pcap", busy_harbour()), setup=Setup(country="GB"))
+    for view in ("ledger", "levels", "field"):
+        file = tmp_path / f"{view}.svg"
+        assert main(["draw", view, str(case), "--band", "6", "-o", str(file)]) == 0
+        assert "6 GHz" in file.read_text()
+
+
 def test_help_names_every_command(capsys):
     assert main(["--help"]) == 0
     out = capsys.readouterr().out

@@ -315,6 +315,11 @@ def test_a_broken_file_is_told_and_keeps_what_it_had(terminal, tmp_path):
     terminal.wait_for("209 frames read")
     # What was read is judged, and the damage stays told after the message has gone.
     terminal.wait_for("sits between two places", "cut.pcap: The capture stops in the middle")
+    # A band in which nothing was heard is shown as just that.
+    terminal.keys("2")
+    terminal.wait_for("by level")
+    terminal.keys("b", "b")
+    terminal.wait_for("0 radios, 0 names")
 
 
 @pytest.mark.parametrize("size", [(80, 24), (100, 30), (50, 14)])

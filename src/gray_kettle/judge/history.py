@@ -15,6 +15,8 @@ def levels_over_time(
     Of rows from the spot where most was heard: a walk to another spot is no change of the radio. Radios that were
     not heard there come with the rows there are.
     """
+    if not radios:
+        return np.zeros((0, bins))
     sightings = observations.sightings
     which = _radio_of_row(observations, radios)
     at_main = sightings.spot == _main_spot(observations)
