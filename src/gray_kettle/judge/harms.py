@@ -3,7 +3,6 @@
 Source: docs/radio-model.md, "The harms" and "Clear air". Arrays are shaped (candidates, others).
 """
 
-import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cache, lru_cache
@@ -12,18 +11,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.air import floors
-from gray_kettle.air.channels import Channel, centre_hz
+from gray_kettle.air.channels import Channel
 from gray_kettle.air.contention import mac_efficiency
-from gray_kettle.air.masks import NOTHING_DB, SKIRT_BELOW_MASK_DB, coupling_db
 from gray_kettle.air.rates import MCS_SINR_DB, TOP_MCS, rate_at_mbps
 from gray_kettle.judge import settings
 from gray_kettle.judge.emissions import Emission, taken, taken_from
+from gray_kettle.judge.geometry import lie
 from gray_kettle.records import FloatArray, IntArray
-
-_REACH_HZ = 200e6  # centres further apart than this cannot touch
-# What lies within the width that a receiver is set to reaches its narrower frames unfiltered, but for what the
-# transform keeps apart (docs/decisions/009-falling-back-is-not-free.md).
-_UNFILTERED_DB = -30.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -32,7 +26,8 @@ class Others:
 
     level_dbm: as heard where the asking radio stands. activity: share of time on the air while present.
     presence: share of time present. told_busy: busy share of its channel that it tells itself, NaN when none.
-    emissions: of what is not Wi-Fi, apart from the rows.
+    emissions: of what is not Wi-Fi, apart from the rows. own: rows that are radios of ours, None for none: what
+    others tell as busy does not have them in it, so they count beside it.
     """
 
     channels: tuple[Channel, ...]
@@ -42,6 +37,7 @@ class Others:
     told_busy: FloatArray
     dsss_only: NDArray[np.bool_]
     emissions: tuple[Emission, ...] = ()
+    own: NDArray[np.bool_] | None = None
 
     def __len__(self) -> int:
         return len(self.channels)
@@ -56,6 +52,7 @@ class Others:
             self.told_busy,
             self.dsss_only,
             tuple(e.louder_by(step_db) for e in self.emissions),
+            self.own,
         )
 
 
@@ -85,12 +82,12 @@ class Candidates:
         self._rates: dict[Asking, FloatArray] = {}
 
     def lie(self, others: "Others") -> FloatArray:
-        """How each other lies to each channel: (6, channels, others), see _pair for the six."""
+        """How each other lies to each channel: (6, channels, others), see judge.geometry.lie for the six."""
         columns = []
         for theirs, dsss in zip(others.channels, others.dsss_only, strict=True):
             key = (theirs, bool(dsss))
             if key not in self._columns:
-                self._columns[key] = np.array([_pair(mine, *key) for mine in self.channels]).T
+                self._columns[key] = np.array([lie(mine, *key) for mine in self.channels]).T
             columns.append(self._columns[key])
         if not columns:
             return np.zeros((6, len(self.channels), 0))
@@ -107,24 +104,6 @@ class Candidates:
             # A station may always send narrower: a wider usable channel is never worth less.
             self._rates[asking] = np.maximum.accumulate(out, axis=1)
         return self._rates[asking]
-
-
-@lru_cache(maxsize=200_000)
-def _pair(mine: Channel, theirs: Channel, dsss: bool) -> tuple[float, float, float, float, float, float]:
-    """How theirs lies to mine.
-
-    (same primary, my primary is among their parts, secondary segment met, coupling, coupling into my primary,
-    coupling into what is left of mine when I fall back before theirs)
-    """
-    if mine.band != theirs.band:
-        return 0.0, 0.0, 0.0, NOTHING_DB, NOTHING_DB, NOTHING_DB
-    shares = mine.primary in theirs.parts
-    segment = 0 if shares else _segment_met(mine, theirs)
-    full, narrow = _coupling(mine.segments, theirs, dsss), _coupling(((mine.primary_hz, 20e6),), theirs, dsss)
-    inner = NOTHING_DB
-    if segment:
-        inner = max(_coupling((_inner(mine, segment),), theirs, dsss), _UNFILTERED_DB)
-    return float(mine.primary == theirs.primary), float(shares), float(segment), full, narrow, inner
 
 
 @dataclass(frozen=True, eq=False)
@@ -149,53 +128,6 @@ class Weighed:
     rate_mbps: FloatArray  # mean rate over the usable widths
 
 
-def _inner(mine: Channel, width_mhz: int) -> tuple[float, float]:
-    """Centre and width of the part of mine that holds the primary and is that wide."""
-    if mine.second_hz and width_mhz == mine.segments[0][1] / 1e6:
-        return mine.segments[0]
-    ordered, count = sorted(mine.parts), width_mhz // 20
-    at = ordered.index(mine.primary) // count * count
-    middle = (centre_hz(mine.band, ordered[at]) + centre_hz(mine.band, ordered[at + count - 1])) / 2
-    return middle, width_mhz * 1e6
-
-
-def _segment_met(mine: Channel, theirs: Channel) -> int:
-    """Width of the innermost secondary segment of mine that theirs shares a 20 MHz part with; 0 for none."""
-    width = 20
-    while width < mine.width_mhz:
-        if set(_segment_parts(mine, width)) & set(theirs.parts):
-            return width
-        width *= 2
-    return 0
-
-
-def _segment_parts(channel: Channel, width_mhz: int) -> tuple[int, ...]:
-    """The parts that widening from width_mhz to twice that adds."""
-    count, twice = width_mhz // 20, width_mhz // 10
-    ordered = sorted(channel.parts)
-    if channel.second_hz or channel.band == "2.4":
-        return channel.parts[count:twice]
-    # Channels halve at even places: the block of `twice` parts that holds the primary, less the one of `count`.
-    at = ordered.index(channel.primary)
-    outer = ordered[at // twice * twice : at // twice * twice + twice]
-    inner = ordered[at // count * count : at // count * count + count]
-    return tuple(n for n in outer if n not in inner)
-
-
-def _coupling(segments: tuple[tuple[float, float], ...], theirs: Channel, dsss: bool) -> float:
-    """Share of theirs (dB) in the passband of my segments."""
-    total = 0.0
-    for their_hz, width_hz in theirs.segments:
-        for victim_hz, victim_width_hz in segments:
-            offset_hz = victim_hz - their_hz
-            if abs(offset_hz) - victim_width_hz / 2 > _REACH_HZ:
-                continue
-            kind, width_mhz = ("dsss", 20) if dsss else ("ofdm", round(width_hz / 1e6))
-            db = coupling_db(kind, width_mhz, round(victim_width_hz / 1e6), offset_hz, SKIRT_BELOW_MASK_DB)
-            total += 10 ** (float(db) / 10) / len(theirs.segments)
-    return max(10 * math.log10(total), NOTHING_DB) if total else NOTHING_DB
-
-
 def weigh(asking: Asking, candidates: Candidates, others: Others) -> Weighed:
     """Clear air and expected throughput of every candidate among the others."""
     lie = candidates.lie(others)
@@ -215,7 +147,8 @@ def weigh(asking: Asking, candidates: Candidates, others: Others) -> Weighed:
     count = (presence * heard).sum(axis=1)
     # Where we are now, our own frames are part of what the others tell: an even share of it.
     here = candidates.primary_hz == (asking.now.primary_hz if asking.now else 0.0)
-    others_part = np.where(here, count / (count + 1), 1.0)[:, None]
+    telling = count if others.own is None else (presence * heard * ~others.own[None, :]).sum(axis=1)
+    others_part = np.where(here, telling / (telling + 1), 1.0)[:, None]
     co_known, co_told = known * heard, told * heard * others_part
     co_groups = _lost_by_group(co_known, co_told, groups)
     co_summed = _lost(co_groups)
@@ -294,8 +227,15 @@ class _Groups:
 
 
 def _groups(others: Others) -> _Groups:
-    """Rows of the others that have one primary: what they tell of its busy time is the same time."""
-    primaries = np.array([(c.band, c.primary) for c in others.channels], dtype=_PRIMARY)
+    """Rows of the others that have one primary: what they tell of its busy time is the same time.
+
+    A radio of ours is a group of its own.
+    """
+    own = np.zeros(len(others), bool) if others.own is None else others.own
+    alone = np.where(own, 1 + np.arange(len(others)), 0)
+    primaries = np.array(
+        [(c.band, c.primary, k) for c, k in zip(others.channels, alone, strict=True)], dtype=_PRIMARY
+    )
     _, which = np.unique(primaries, return_inverse=True)
     order = np.argsort(which, kind="stable")
     member = which[order]
@@ -303,7 +243,7 @@ def _groups(others: Others) -> _Groups:
     return _Groups(order, starts, member)
 
 
-_PRIMARY = np.dtype([("band", "U3"), ("primary", np.int64)])
+_PRIMARY = np.dtype([("band", "U3"), ("primary", np.int64), ("alone", np.int64)])
 
 
 def _lost_by_group(known: FloatArray, told: FloatArray, groups: _Groups) -> FloatArray:

@@ -97,13 +97,32 @@ def others_for(
         activity=np.array([radio.activity for radio, _ in rows], dtype=np.float64),
         presence=np.array([1.0 if radio.own else stay.presence for radio, stay in rows], dtype=np.float64),
         # What an own radio tells is in its activity: it would take it along to another channel.
-        told_busy=np.array(
-            [np.nan if s.told_busy is None or r.own else s.told_busy for r, s in rows], dtype=np.float64
-        ),
+        told_busy=np.array([np.nan if r.own else _told_of_others(s, radios, asking) for r, s in rows]),
         dsss_only=np.array([radio.generation == "b" for radio, _ in rows], dtype=bool),
         emissions=emissions_of(emitters, asking.band if asking else None),
+        own=np.array([radio.own for radio, _ in rows], dtype=bool),
     )
     return others, tuple(rows)
+
+
+def _told_of_others(stay: Stay, radios: tuple[Radio, ...], asking: Radio | None) -> float:
+    """What a neighbour tells as busy, less what our radios on its primary send: those count by themselves.
+
+    NaN where it tells nothing. It is taken to hear them; the asking radio's own part is dealt with by the harms.
+    """
+    if stay.told_busy is None:
+        return float("nan")
+    place = (stay.channel.band, stay.channel.primary)
+    free = 1.0
+    for radio in radios:
+        if radio.own and (asking is None or radio.id != asking.id) and _place_of(radio) == place:
+            free *= 1 - radio.activity
+    return max(1 - (1 - stay.told_busy) / max(free, 1e-9), 0.0)
+
+
+def _place_of(radio: Radio) -> tuple[str, int]:
+    """Band and number of the primary that a radio is on now."""
+    return radio.band, radio.channel.primary
 
 
 def asking_of(radio: Radio) -> tuple[Asking, bool]:
