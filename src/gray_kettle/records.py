@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.air.channels import Channel
+from gray_kettle.wishes import Done, Wishes
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
@@ -371,7 +372,7 @@ class Setup:
     clients: limits, see plan.limits. names: BSSID to the name of its radio. emitters: notes on those that were found.
     together: BSSIDs that are one radio, whatever they look like; apart: those that are a radio of their own.
     thresholds: (name, value) of those that were changed, see judge.thresholds. reference: (start, end) of the stretch
-    that the window is compared with.
+    that the window is compared with. wishes: what is asked of the plan; done: steps of it that were carried out.
     """
 
     site: str = ""
@@ -386,6 +387,8 @@ class Setup:
     apart: tuple[str, ...] = ()
     thresholds: tuple[tuple[str, float], ...] = ()
     reference: tuple[float, float] | None = None
+    wishes: Wishes = field(default_factory=Wishes)
+    done: tuple[Done, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -40,6 +40,12 @@ class StepAnswer(Answer):
     why: str
     gain: str
     effort: str
+    worth: float
+
+
+class ConflictAnswer(Answer):
+    radio: str
+    rules: list[str]
 
 
 class PlanAnswer(Answer):
@@ -47,13 +53,22 @@ class PlanAnswer(Answer):
     proved: bool
     moves: list[MoveAnswer]
     other_steps: list[StepAnswer]
+    bound_gap: float
+    conflicts: list[ConflictAnswer]
+    order: list[list[str]]
 
 
 def plan_answer(proposal: Proposal, band: str | None) -> PlanAnswer:
     return PlanAnswer(
         proved=proposal.proved,
         moves=[_move(m) for m in proposal.moves if band in (None, m.radio.band)],
-        other_steps=[StepAnswer(**vars(s)) for s in proposal.other_steps],
+        other_steps=[
+            StepAnswer(what=s.what, why=s.why, gain=s.gain, effort=s.effort, worth=round(s.worth, 4))
+            for s in proposal.other_steps
+        ],
+        bound_gap=round(max(proposal.bound - proposal.score, 0.0), 4),
+        conflicts=[ConflictAnswer(radio=c.radio, rules=list(c.rules)) for c in proposal.conflicts],
+        order=[list(s.radios) for s in proposal.order],
     )
 
 

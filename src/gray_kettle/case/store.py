@@ -41,6 +41,7 @@ from gray_kettle.records import (
     TakeInfo,
     Traffic,
 )
+from gray_kettle.wishes import Done, wishes_from
 
 Table = TypeVar("Table", bound=Columns)
 _CHUNK_ROWS = 8192
@@ -130,6 +131,8 @@ class Case:
             apart=tuple(document.get("apart", ())),
             thresholds=tuple((name, value) for name, value in document.get("thresholds", ())),
             reference=tuple(document["reference"]) if document.get("reference") else None,
+            wishes=wishes_from(document.get("wishes", {})),
+            done=tuple(Done(**one) for one in document.get("done", ())),
         )
 
     def save_setup(self, setup: Setup) -> None:

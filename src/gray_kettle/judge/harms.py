@@ -126,21 +126,17 @@ class Weighed:
     efficiency: FloatArray  # share of the time left that carries payload
     width_share: FloatArray  # mean share of the width that is usable
     rate_mbps: FloatArray  # mean rate over the usable widths
+    count: FloatArray  # of those heard on the primary, by how long they are there
+    co_free: FloatArray  # what those that share the primary leave, before the fair share that is always left
+    beyond: FloatArray  # (candidates, 5) busy share of what each widening adds
 
 
 def weigh(asking: Asking, candidates: Candidates, others: Others) -> Weighed:
     """Clear air and expected throughput of every candidate among the others."""
-    lie = candidates.lie(others)
-    same, on_primary = lie[0] > 0, lie[1] > 0
-    segment_mhz, coupling, coupling_20 = lie[2], lie[3], lie[4]
-    in_secondary = segment_mhz > 0
-    level = np.where(others.level_dbm < floors.UNHEARD_DBM, -np.inf, others.level_dbm)[None, :]
     activity, presence = others.activity[None, :], others.presence[None, :]
-    spread = 10 * np.log10(np.array([c.width_mhz / 20 for c in others.channels]) + 1e-12)[None, :]
-
-    # Their primary part carries what they send at 20 MHz; on their other parts only wide frames are heard.
-    heard = floors.heard_share(np.where(same, level, level - spread), floors.PREAMBLE_DBM)
-    heard = np.where(on_primary, heard, 0.0)
+    width_mhz = np.array([c.width_mhz for c in others.channels], dtype=np.int64)[None, :]
+    met = meet(candidates.lie(others), width_mhz, others.level_dbm[None, :], candidates.noise_dbm, asking)
+    heard, held = met.heard, met.held
     known, told = presence * activity, np.nan_to_num(others.told_busy * others.presence)[None, :]
     groups = _groups(others)
 
@@ -157,29 +153,18 @@ def weigh(asking: Asking, candidates: Candidates, others: Others) -> Weighed:
     co_to *= (co_busy / np.where(co_summed > 0, co_summed, 1.0))[:, None]
     contenders = (known * heard).sum(axis=1)
 
-    overlapping = ~on_primary & ~in_secondary
-    loss = _frame_loss(level + coupling, candidates.noise_dbm, asking)
-    defers = floors.heard_share(level + coupling_20, floors.ENERGY_DBM)
-    from_known = presence * np.maximum(activity * defers, _exposed(activity) * loss)
-    from_told = np.maximum(told * defers, _exposed(told) * loss)
-    inner_noise = floors.noise_floor_dbm(np.maximum(segment_mhz, 20) * 1e6)
-    leaks = _frame_loss(level + lie[5], inner_noise, asking)  # into frames of the width that is left
-    adjacent_known = np.where(overlapping, from_known, presence * _exposed(activity) * leaks * in_secondary)
-    adjacent_told = np.where(overlapping, from_told, _exposed(told) * leaks * in_secondary)
+    adjacent_known, adjacent_told = presence * met.spoilt_by(activity), met.spoilt_by(told)
     adjacent_groups = _lost_by_group(adjacent_known, adjacent_told, groups)
     adjacent_free = np.prod(1 - adjacent_groups, axis=1)
 
-    holds = _secondary_threshold(segment_mhz)
-    held = np.where(in_secondary, np.maximum(floors.heard_share(level, holds), loss), 0.0)
     non_wifi = taken(candidates.channels, others.emissions, lambda c, e: _taken_from(c, e, asking))
-    usable = _usable_widths(
-        candidates.width_mhz, segment_mhz, known * held, told * held, groups, non_wifi.beyond
-    )
+    beyond = _busy_beyond(met.segment_mhz, known * held, told * held, groups, non_wifi.beyond)
+    usable = usable_widths(candidates.width_mhz, beyond)
 
     primary_free = (1 - co_busy) * adjacent_free * np.prod(1 - non_wifi.lost_to, axis=1)
     width_share = (usable * candidates.usable_share).sum(axis=1)
     clear = primary_free * width_share
-    efficiency = np.interp(1 + contenders, *_efficiency_table())
+    efficiency = efficiency_among(contenders)
     rate_mbps = (usable * candidates.rates_mbps(asking)).sum(axis=1)
     expected = primary_free * efficiency * rate_mbps
     return Weighed(
@@ -193,13 +178,74 @@ def weigh(asking: Asking, candidates: Candidates, others: Others) -> Weighed:
         secondary_lost_to=np.maximum(known, told) * held * primary_free[:, None],
         non_wifi_lost_to=non_wifi.lost_to,
         heard_on_primary=heard,
-        heard_in_parts=(heard >= 0.5) | (in_secondary & (floors.heard_share(level, holds) >= 0.5)),
-        coupled_dbm=np.where(overlapping, level + coupling, -np.inf),
+        heard_in_parts=(heard >= 0.5) | (met.in_secondary & (met.holds >= 0.5)),
+        coupled_dbm=np.where(met.overlaps, met.coupled_dbm, -np.inf),
         contenders=contenders,
         efficiency=np.asarray(efficiency),
         width_share=width_share,
         rate_mbps=rate_mbps,
+        count=count,
+        co_free=1 - co_summed,
+        beyond=beyond,
     )
+
+
+@dataclass(frozen=True, eq=False)
+class Met:
+    """What transmitters do to an asking radio while they send, whatever share of time they send. All of one shape.
+
+    heard: chance that a frame of theirs on our primary is heard. holds: that one on a secondary part holds us back;
+    held: the same, or that it spoils wide frames. defers: chance that what spills over silences us; loss: share of
+    frames that it spoils, leaks: of the narrower frames that are left when we fall back.
+    """
+
+    in_secondary: NDArray[np.bool_]
+    overlaps: NDArray[np.bool_]
+    segment_mhz: FloatArray
+    coupled_dbm: FloatArray
+    heard: FloatArray
+    holds: FloatArray
+    held: FloatArray
+    defers: FloatArray
+    loss: FloatArray
+    leaks: FloatArray
+
+    def spoilt_by(self, sent: FloatArray) -> FloatArray:
+        """Share lost to what they send beside us (share of time), or into the width that is left."""
+        beside = np.maximum(sent * self.defers, _exposed(sent) * self.loss)
+        return np.asarray(np.where(self.overlaps, beside, _exposed(sent) * self.leaks * self.in_secondary))
+
+
+def meet(
+    lie: FloatArray, their_width_mhz: IntArray, level_dbm: FloatArray, noise_dbm: FloatArray, asking: Asking
+) -> Met:
+    """lie: shape (6, …), see judge.geometry.lie; the rest broadcasts to what follows the six."""
+    same, on_primary, segment_mhz = lie[0] > 0, lie[1] > 0, lie[2]
+    in_secondary = segment_mhz > 0
+    level = np.where(level_dbm < floors.UNHEARD_DBM, -np.inf, level_dbm)
+    # Their primary part carries what they send at 20 MHz; on their other parts only wide frames are heard.
+    spread_db = 10 * np.log10(their_width_mhz / 20)
+    heard = floors.heard_share(np.where(same, level, level - spread_db), floors.PREAMBLE_DBM)
+    loss = _frame_loss(level + lie[3], noise_dbm, asking)
+    holds = floors.heard_share(level, _secondary_threshold(segment_mhz))
+    inner_noise = floors.noise_floor_dbm(np.maximum(segment_mhz, 20) * 1e6)
+    return Met(
+        in_secondary=in_secondary,
+        overlaps=~on_primary & ~in_secondary,
+        segment_mhz=segment_mhz,
+        coupled_dbm=level + lie[3],
+        heard=np.where(on_primary, heard, 0.0),
+        holds=holds,
+        held=np.where(in_secondary, np.maximum(holds, loss), 0.0),
+        defers=floors.heard_share(level + lie[4], floors.ENERGY_DBM),
+        loss=loss,
+        leaks=_frame_loss(level + lie[5], inner_noise, asking),
+    )
+
+
+def efficiency_among(contenders: FloatArray) -> FloatArray:
+    """Share of the time left that carries payload, beside so many others that always have something to send."""
+    return np.asarray(np.interp(1 + contenders, *_efficiency_table()))
 
 
 @lru_cache(maxsize=20_000)
@@ -302,30 +348,26 @@ def _secondary_threshold(segment_mhz: FloatArray) -> FloatArray:
     )
 
 
-def _usable_widths(
-    width_mhz: IntArray,
-    segment_mhz: FloatArray,
-    known: FloatArray,
-    told: FloatArray,
-    groups: _Groups,
-    beyond: FloatArray,
+def _busy_beyond(
+    segment_mhz: FloatArray, known: FloatArray, told: FloatArray, groups: _Groups, non_wifi: FloatArray
 ) -> FloatArray:
-    """Chance that just each width is usable while the primary is free: (candidates, 5), rows sum to 1.
-
-    beyond: busy share of the parts that each widening adds, by what is not Wi-Fi.
-    """
-    usable = np.zeros((len(width_mhz), 5))
-    reach = np.ones(len(width_mhz))  # chance that at least the width of this step is usable
+    """Busy share of the parts that widening from 20, 40, 80 … MHz to twice that adds: (candidates, 5)."""
+    out = non_wifi.copy()
     for k in range(5):
-        segment = 20 * 2**k
-        wider = width_mhz > segment
-        if not wider.any():
-            usable[:, k] = reach
-            break
-        here = segment_mhz == segment
-        busy = _lost(_lost_by_group(np.where(here, known, 0.0), np.where(here, told, 0.0), groups))
-        busy = 1 - (1 - busy) * (1 - beyond[:, k])
-        stop = np.where(wider, busy, 1.0)
-        usable[:, k] = reach * stop
-        reach = reach * (1 - stop)
-    return usable
+        here = segment_mhz == 20 * 2**k
+        if here.any():
+            busy = _lost(_lost_by_group(np.where(here, known, 0.0), np.where(here, told, 0.0), groups))
+            out[:, k] = 1 - (1 - busy) * (1 - non_wifi[:, k])
+    return out
+
+
+def usable_widths(width_mhz: IntArray, beyond: FloatArray) -> FloatArray:
+    """Chance that just each width is usable while the primary is free: (…, 5), sums to 1 over the last.
+
+    width_mhz: shape (…). beyond: busy share of what each widening adds, shape (…, 5).
+    """
+    widens = width_mhz[..., None] > 20 * 2 ** np.arange(5)
+    stop = np.where(widens, beyond, 1.0)
+    reach = np.cumprod(1 - stop, axis=-1)  # chance that more than the width of this step is usable
+    before = np.concatenate([np.ones_like(reach[..., :1]), reach[..., :-1]], axis=-1)
+    return np.asarray(before * stop)

@@ -72,12 +72,17 @@ def hidden_from_each_other(asking: Radio, radios: tuple[Radio, ...]) -> tuple[tu
 
 
 def others_for(
-    radios: tuple[Radio, ...], asking: Radio | None, emitters: tuple[Emitter, ...] = ()
+    radios: tuple[Radio, ...],
+    asking: Radio | None,
+    emitters: tuple[Emitter, ...] = (),
+    ours: tuple[Radio, ...] | None = None,
 ) -> tuple[Others, tuple[tuple[Radio, Stay], ...]]:
     """Every other radio of the band (all bands when nobody asks), one row a stay, as heard where the asking one is.
 
-    emitters: what is not Wi-Fi, as heard where it was swept.
+    emitters: what is not Wi-Fi, as heard where it was swept. ours: our radios where they were in the window, for what
+    others told of it; None for those among the radios.
     """
+    heard_by_others = tuple(r for r in radios if r.own) if ours is None else ours
     spot = home_spot(asking) if asking else None
     rows = []
     for radio in radios:
@@ -97,7 +102,9 @@ def others_for(
         activity=np.array([radio.activity for radio, _ in rows], dtype=np.float64),
         presence=np.array([1.0 if radio.own else stay.presence for radio, stay in rows], dtype=np.float64),
         # What an own radio tells is in its activity: it would take it along to another channel.
-        told_busy=np.array([np.nan if r.own else _told_of_others(s, radios, asking) for r, s in rows]),
+        told_busy=np.array(
+            [np.nan if r.own else _told_of_others(s, heard_by_others, asking) for r, s in rows]
+        ),
         dsss_only=np.array([radio.generation == "b" for radio, _ in rows], dtype=bool),
         emissions=emissions_of(emitters, asking.band if asking else None),
         own=np.array([radio.own for radio, _ in rows], dtype=bool),
@@ -105,7 +112,7 @@ def others_for(
     return others, tuple(rows)
 
 
-def _told_of_others(stay: Stay, radios: tuple[Radio, ...], asking: Radio | None) -> float:
+def _told_of_others(stay: Stay, ours: tuple[Radio, ...], asking: Radio | None) -> float:
     """What a neighbour tells as busy, less what our radios on its primary send: those count by themselves.
 
     NaN where it tells nothing. It is taken to hear them; the asking radio's own part is dealt with by the harms.
@@ -114,15 +121,10 @@ def _told_of_others(stay: Stay, radios: tuple[Radio, ...], asking: Radio | None)
         return float("nan")
     place = (stay.channel.band, stay.channel.primary)
     free = 1.0
-    for radio in radios:
-        if radio.own and (asking is None or radio.id != asking.id) and _place_of(radio) == place:
+    for radio in ours:
+        if (asking is None or radio.id != asking.id) and (radio.band, radio.channel.primary) == place:
             free *= 1 - radio.activity
     return max(1 - (1 - stay.told_busy) / max(free, 1e-9), 0.0)
-
-
-def _place_of(radio: Radio) -> tuple[str, int]:
-    """Band and number of the primary that a radio is on now."""
-    return radio.band, radio.channel.primary
 
 
 def asking_of(radio: Radio) -> tuple[Asking, bool]:
@@ -193,15 +195,33 @@ def effect_on_own(
 ) -> tuple[tuple[Radio, float, float], ...]:
     """What our other radios of the band would find if this one went to a channel: (radio, clear air now, then)."""
     radio = view.radio
-    moved = replace(radio, channel=channel, stays=(replace(radio.stay, channel=channel),))
-    radios = tuple(moved if r.id == radio.id else r for r in assessment.radios)
-    out = []
-    for other in assessment.own:
-        if other.radio.id != radio.id and other.radio.band == radio.band and other.now is not None:
-            asking, _ = asking_of(other.radio)
-            then = standing_on(other.radio.channel, asking, radios, other.radio, assessment.emitters)
-            out.append((other.radio, other.now.clear_air, then.clear_air))
-    return tuple(out)
+    others = [v for v in assessment.own if v.radio.id != radio.id and v.radio.band == radio.band and v.now]
+    then = with_ours_on({radio.id: channel}, assessment, frozenset(v.radio.id for v in others))
+    return tuple((v.radio, v.now.clear_air, then[v.radio.id].clear_air) for v in others if v.now is not None)
+
+
+def with_ours_on(
+    channels: dict[str, Channel], assessment: Assessment, whose: frozenset[str] | None = None
+) -> dict[str, Standing]:
+    """How our radios would stand with some of them on other channels, by id (all, or those asked for)."""
+    ours = tuple(v.radio for v in assessment.own)
+    radios = tuple(_on(r, channels[r.id]) if r.id in channels else r for r in assessment.radios)
+    out = {}
+    for radio in radios:
+        if radio.own and (whose is None or radio.id in whose):
+            asking = replace(asking_of(radio)[0], now=channel_of(radio.id, ours))
+            others, rows = others_for(radios, radio, assessment.emitters, ours)
+            out[radio.id] = standings(weigh(asking, Candidates((radio.channel,)), others), others, rows)[0]
+    return out
+
+
+def channel_of(radio_id: str, radios: tuple[Radio, ...]) -> Channel | None:
+    """Where a radio was in the window."""
+    return next((r.channel for r in radios if r.id == radio_id), None)
+
+
+def _on(radio: Radio, channel: Channel) -> Radio:
+    return replace(radio, channel=channel, stays=(replace(radio.stay, channel=channel),))
 
 
 def standing_on(

@@ -14,6 +14,8 @@ from gray_kettle.safe_text import printable
 EXAMPLES = "2.4:1-11, tern-gate@2.4:20MHz or 5:36-48"
 _LIMIT = re.compile(r"^(?:(?P<ssid>.+)@)?(?P<band>2\.4|5|6):(?P<what>[0-9,\- ]+|\d+ ?MHz)$", re.IGNORECASE)
 
+_WHAT = re.compile(r"^(?:[0-9,\- ]+|\d+ ?MHz)$", re.IGNORECASE)
+
 
 @dataclass(frozen=True)
 class Limit:
@@ -43,13 +45,26 @@ def parse_limit(text: str) -> Limit:
     if match is None or match["band"] not in BANDS:
         raise ValueError(f"“{printable(text)}” is no limit of clients: write for example {EXAMPLES}.")
     ssid = match["ssid"].encode() if match["ssid"] else None
-    what = match["what"].lower().replace(" ", "")
+    return _limit(text, ssid, match["band"], match["what"])
+
+
+def limit_of_radio(text: str, band: str) -> Limit:
+    """What a radio can be set to: the part of a limit after the band. Raises: ValueError."""
+    if not _WHAT.match(text.strip()):
+        raise ValueError(
+            f"“{printable(text)}” is no list of channels or width: write for example 36-48 or 20MHz."
+        )
+    return _limit(text, None, band, text.strip())
+
+
+def _limit(text: str, ssid: bytes | None, band: str, words: str) -> Limit:
+    what = words.lower().replace(" ", "")
     if what.endswith("mhz"):
-        return Limit(text, ssid, match["band"], None, int(what[:-3]))
+        return Limit(text, ssid, band, None, int(what[:-3]))
     channels: set[int] = set()
     for part in what.split(","):
         first, _, last = part.partition("-")
         if not first.isdigit() or (last and not last.isdigit()):
             raise ValueError(f"“{printable(text)}” is no list of channels: write for example {EXAMPLES}.")
         channels.update(range(int(first), int(last or first) + 1))
-    return Limit(text, ssid, match["band"], frozenset(channels), None)
+    return Limit(text, ssid, band, frozenset(channels), None)

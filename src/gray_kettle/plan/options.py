@@ -1,54 +1,90 @@
 """What each own radio may do: permitted, sendable, usable by the clients, and listened to."""
 
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from gray_kettle.air.channels import Channel, all_channels
-from gray_kettle.air.countries import is_allowed, needs_radar_watch
+from gray_kettle.air.countries import needs_radar_watch
 from gray_kettle.air.floors import UNHEARD_DBM
 from gray_kettle.air.rates import widest_mhz
 from gray_kettle.judge.assessment import Assessment, Radio
 from gray_kettle.judge.standing import level_at
-from gray_kettle.plan.limits import Limit, parse_limit
+from gray_kettle.plan.limits import limit_of_radio, parse_limit
+from gray_kettle.plan.rules import broken, contradiction, rules_for
 from gray_kettle.records import Setup
-from gray_kettle.safe_text import printable
+from gray_kettle.wishes import Wishes
 
 RASTER_2_4 = (1, 6, 11)
+RADAR_COST = 0.08  # the wait before use, and the risk of having to leave
+RADAR_HEARD_COST = 0.7  # pulses were heard there: it will have to leave again
+HARD_TO_FIND_COST = 0.03  # 6 GHz off the preferred scanning channels: clients look there last
 
 
 @dataclass(frozen=True)
 class Option:
-    """One channel for one radio. barred: why it is not to be chosen, "" when it may be."""
+    """One channel for one radio. barred: why it is not to be chosen, "" when it may be. cost: of going there."""
 
     channel: Channel
     barred: str
     radar: bool
+    cost: float = 0.0
 
 
-def options_for(
-    radio: Radio, assessment: Assessment, country: str, limits: tuple[Limit, ...]
-) -> tuple[Option, ...]:
+@dataclass(frozen=True)
+class Options:
+    """All channels that exist for a radio. conflict: the rules that together leave it none, by name."""
+
+    all: tuple[Option, ...]
+    conflict: tuple[str, ...]
+
+    @property
+    def open(self) -> tuple[Option, ...]:
+        return tuple(o for o in self.all if not o.barred)
+
+
+def options_for(radio: Radio, assessment: Assessment, setup: Setup) -> Options:
     """Every channel that exists for the radio, with the reason why it is out where it is.
 
-    The present channel is always among them and never barred: staying is an answer.
+    The present channel is open unless it breaks a rule that was told: staying is an answer. Where nothing is open,
+    the radio stays and the rules that leave it nothing are named. Raises: ValueError, for a limit not understood.
     """
+    rules = rules_for(radio, setup)
+    channels = _sendable(radio)
+    if radio.channel not in channels:
+        channels = (*channels, radio.channel)
     found = []
-    for channel in _sendable(radio):
-        why = "" if channel == radio.channel else _barred(channel, radio, assessment, country, limits)
-        found.append(Option(channel, why, needs_radar_watch(country, channel)))
-    if radio.channel not in {o.channel for o in found}:
-        found.append(Option(radio.channel, "", needs_radar_watch(country, radio.channel)))
-    return tuple(found)
+    for channel in channels:
+        why = broken(channel, rules)
+        if not why and channel != radio.channel:
+            why = _unwise(channel, radio, assessment)
+        cost = _cost(channel, radio, assessment, setup)
+        found.append(Option(channel, why, needs_radar_watch(setup.country, channel), cost))
+    if all(o.barred for o in found):
+        conflict = contradiction(channels, rules)
+        if not conflict:  # the rules leave channels, but none that may be judged
+            left = {o.barred for o in found if not broken(o.channel, rules)}
+            here = broken(radio.channel, rules)
+            conflict = (here, *sorted(left))
+        found = [replace(o, barred="") if o.channel == radio.channel else o for o in found]
+        return Options(tuple(found), conflict)
+    return Options(tuple(found), ())
 
 
 def barred(radio: Radio, assessment: Assessment, setup: Setup) -> dict[Channel, str]:
     """Why channels are not open to a radio, where they are not. A limit that cannot be read bars nothing."""
-    limits = []
+    clients, offers = [], []
     for text in setup.clients:
         with suppress(ValueError):
-            limits.append(parse_limit(text))
-    options = options_for(radio, assessment, setup.country, tuple(limits))
-    return {o.channel: o.barred for o in options if o.barred}
+            parse_limit(text)
+            clients.append(text)
+    for owner, text in setup.wishes.offers:
+        with suppress(ValueError):
+            limit_of_radio(text, radio.band)
+            offers.append((owner, text))
+    readable = replace(
+        setup, clients=tuple(clients), wishes=replace(setup.wishes, offers=tuple(offers), locked=())
+    )
+    return {o.channel: o.barred for o in options_for(radio, assessment, readable).all if o.barred}
 
 
 def _sendable(radio: Radio) -> tuple[Channel, ...]:
@@ -59,19 +95,43 @@ def _sendable(radio: Radio) -> tuple[Channel, ...]:
     return tuple(c for c in all_channels(radio.band) if c.width_mhz <= widest)
 
 
-def _barred(
-    channel: Channel, radio: Radio, assessment: Assessment, country: str, limits: tuple[Limit, ...]
-) -> str:
-    if not is_allowed(country, channel):
-        return f"not permitted in {printable(country) or 'every country'}"
-    for limit in limits:
-        if limit.concerns(radio) and not limit.permits(channel):
-            return f"clients: {printable(limit.text)}"
+def _unwise(channel: Channel, radio: Radio, assessment: Assessment) -> str:
     if any((channel.band, part) not in assessment.covered for part in channel.parts):
         return "not listened to"
     if channel.band == "2.4" and channel.width_mhz > 20 and _second_part_is_used(channel, radio, assessment):
         return "its second half is in use"
     return ""
+
+
+def _cost(channel: Channel, radio: Radio, assessment: Assessment, setup: Setup) -> float:
+    """In log units: for the change, for radar watch by what was heard of radar, for being hard to find."""
+    wishes: Wishes = setup.wishes
+    cost = 0.0 if channel == radio.channel else wishes.change_cost
+    if needs_radar_watch(setup.country, channel):
+        cost += 0.0 if wishes.radar == "prefer" else RADAR_COST
+        cost += RADAR_HEARD_COST * radar_heard(channel, assessment)
+    if channel.band == "6" and channel.primary % 16 != 5 and channel != radio.channel:
+        cost += HARD_TO_FIND_COST
+    return cost
+
+
+def radar_heard(channel: Channel, assessment: Assessment) -> bool:
+    """Whether radar was met on a channel: its pulses in a sweep, or an own radio that left for no other reason."""
+    for emitter in assessment.emitters:
+        if emitter.kind == "radar" and not emitter.is_dismissed:
+            for hz, width_hz in channel.segments:
+                if emitter.low_hz < hz + width_hz / 2 and emitter.high_hz > hz - width_hz / 2:
+                    return True
+    parts = set(channel.parts)
+    return any(
+        parts & set(change.before.parts)
+        for finding in assessment.findings
+        if finding.kind == "radar-left"
+        for view in assessment.own
+        if view.radio.id == finding.radio
+        for change in view.radio.changes
+        if [change.before.label, change.time_s] in finding.figures["left"]
+    )
 
 
 def _second_part_is_used(channel: Channel, radio: Radio, assessment: Assessment) -> bool:

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from gray_kettle.air.channels import Channel
 from gray_kettle.judge.assessment import Finding, Radio, Standing
+from gray_kettle.plan.order import Step
 
 
 @dataclass(frozen=True)
@@ -46,17 +47,33 @@ class Move:
 
 @dataclass(frozen=True)
 class OtherStep:
-    """A step that is no change of channel, with what it is expected to give and what it costs in effort."""
+    """A step that is no change of channel, with what it is expected to give and what it costs in effort.
+
+    worth: sum over own radios of log(throughput) that it gains; 0 where the model cannot tell.
+    """
 
     what: str
     why: str
     gain: str
     effort: str
+    worth: float = 0.0
+
+
+@dataclass(frozen=True)
+class Conflict:
+    """Rules that together leave a radio no channel, the fewest that do, by name. It stays where it is."""
+
+    radio: str
+    rules: tuple[str, ...]
 
 
 @dataclass(frozen=True, eq=False)
 class Proposal:
-    """The plan for a site. proved: no better combination of the options exists under this model."""
+    """The plan for a site. proved: no better combination of the options exists under this model.
+
+    score, score_stay, bound: of the plan, of staying, and what no plan exceeds, in log units. order: the moves in the
+    order in which nobody is worse off in between, band by band.
+    """
 
     moves: tuple[Move, ...]
     other_steps: tuple[OtherStep, ...]
@@ -64,6 +81,9 @@ class Proposal:
     proved: bool
     score_stay: float
     score: float
+    bound: float = 0.0
+    conflicts: tuple[Conflict, ...] = ()
+    order: tuple[Step, ...] = ()
 
     def move_of(self, radio_id: str) -> Move | None:
         return next((m for m in self.moves if m.radio.id == radio_id), None)

@@ -1,5 +1,7 @@
 """The plan's one call: assessment and setup in, proposal out."""
 
+from functools import partial
+
 import numpy as np
 
 from gray_kettle.air.channels import BANDS, Channel
@@ -7,84 +9,143 @@ from gray_kettle.judge.assessment import Assessment, OwnView, Standing
 from gray_kettle.judge.harms import Candidates, Weighed, weigh
 from gray_kettle.judge.standing import asking_of, mutual_level_dbm, others_for, standings
 from gray_kettle.plan import reasons
-from gray_kettle.plan.limits import Limit, parse_limit
-from gray_kettle.plan.options import Option, is_on_raster, options_for
+from gray_kettle.plan.effects import Sites, is_unused
+from gray_kettle.plan.joint import Joint, shifts_for
+from gray_kettle.plan.options import is_on_raster, options_for
+from gray_kettle.plan.order import Step, steps_of
 from gray_kettle.plan.other_steps import other_steps
-from gray_kettle.plan.proposal import Alternative, FieldCell, Move, Proposal
-from gray_kettle.plan.solver import (
-    CHANGE_COST,
-    HARD_TO_FIND_COST,
-    RADAR_COST,
-    Player,
-    Solution,
-    company_of,
-    in_company,
-    score_of,
-    solve,
-)
+from gray_kettle.plan.players import Player, company_of, in_company
+from gray_kettle.plan.proposal import Alternative, Conflict, FieldCell, Move, Proposal
+from gray_kettle.plan.search import Progress
+from gray_kettle.plan.solver import Solution, solve
 from gray_kettle.records import Setup
+from gray_kettle.wishes import CHANGE_COST
 
 _ALTERNATIVES = 2
 _SHIFTS_DB = (-3.0, 0.0, 3.0)  # a place off the raster must win under all of these
+_UNUSED_WEIGHT = 0.1  # of a radio that nobody was heard to use: others need not give way to it
+_NOT_OPEN = 100.0  # log units: the cost of staying where a rule forbids it; nothing else comes near
 
 
-def propose(assessment: Assessment, setup: Setup) -> Proposal:
-    """Channel and width for every own radio together, band by band, and the other steps."""
-    limits = tuple(parse_limit(text) for text in setup.clients)
-    moves: list[Move] = []
-    proved, stay, score = True, 0.0, 0.0
-    for band in BANDS:
+def propose(assessment: Assessment, setup: Setup, progress: Progress = lambda done: None) -> Proposal:
+    """Channel and width for every own radio together, band by band, and the other steps.
+
+    progress is told the share of the work done, and may raise to end it. Raises: ValueError, with a sentence for
+    people, for a limit in the setup that cannot be understood.
+    """
+    found: dict[str, tuple[_Band, Solution]] = {}
+    bands = [b for b in BANDS if any(v.radio.band == b and v.now for v in assessment.own)]
+    left = setup.wishes.most_moves
+    for at, band in enumerate(bands):
         views = tuple(v for v in assessment.own if v.radio.band == band and v.now is not None)
-        if not views:
-            continue
-        table = _Band(views, assessment, setup, limits)
-        solution = table.solve()
-        moves += table.moves(solution)
-        proved &= solution.proved
-        score += solution.score
-        stay += score_of(table.players, table.start)
-    found = tuple(reasons.with_first_step(f, moves) for f in assessment.findings)
-    return Proposal(tuple(moves), other_steps(assessment), found, proved, stay, score)
+        table = _Band(views, assessment, setup)
+        found[band] = table, solve(table.players, left, partial(_tell, progress, at, len(bands)))
+    if left is not None and sum(table.count_moves(s) for table, s in found.values()) > left:
+        _share_moves(found, left)
+    moves = [m for table, solution in found.values() for m in table.moves(solution)]
+    conflicts = tuple(c for table, _ in found.values() for c in table.conflicts)
+    joints = [(table, table.joint(), solution) for table, solution in found.values()]
+    return Proposal(
+        moves=tuple(moves),
+        other_steps=other_steps(assessment, Sites({b: t.placed(s) for b, (t, s) in found.items()})),
+        findings=tuple(reasons.with_first_step(f, moves) for f in assessment.findings),
+        proved=all(s.proved for _, _, s in joints),
+        score_stay=sum(float(j.score(j.start)) for _, j, _ in joints),
+        score=sum(s.score for _, _, s in joints),
+        bound=sum(s.bound for _, _, s in joints),
+        conflicts=conflicts,
+        order=tuple(s for table, joint, solution in joints for s in table.order(joint, solution)),
+    )
+
+
+def _tell(progress: Progress, at: int, parts: int, done: float) -> None:
+    progress((at + done) / parts)
+
+
+def _share_moves(found: "dict[str, tuple[_Band, Solution]]", most: int) -> None:
+    """Where the bands together change more than may be changed, keep the best mix of fewer in each."""
+    tables = {band: table for band, (table, _) in found.items()}
+    best = {band: _by_moves(table, most) for band, table in tables.items()}
+    mixes: dict[int, tuple[float, dict[str, Solution]]] = {0: (0.0, {})}
+    for band, by_count in best.items():
+        wider: dict[int, tuple[float, dict[str, Solution]]] = {}
+        for used, (score, chosen) in mixes.items():
+            for count, solution in enumerate(by_count):
+                total = score + solution.score
+                if used + count <= most and total > wider.get(used + count, (-np.inf, {}))[0]:
+                    wider[used + count] = total, {**chosen, band: solution}
+        mixes = wider
+    _, chosen = max(mixes.values(), key=lambda mix: mix[0])
+    for band, solution in chosen.items():
+        found[band] = tables[band], solution
+
+
+def _by_moves(table: "_Band", most: int) -> list[Solution]:
+    """The best solution with at most 0, 1, 2 … moves, until more do not help."""
+    out: list[Solution] = []
+    for count in range(min(most, len(table.players)) + 1):
+        out.append(solve(table.players, count))
+        if table.count_moves(out[-1]) < count:
+            break
+    return out
 
 
 class _Band:
     """The own radios of one band with their options, as players of the solver."""
 
-    def __init__(
-        self, views: tuple[OwnView, ...], assessment: Assessment, setup: Setup, limits: tuple[Limit, ...]
-    ) -> None:
-        self.views, self.assessment = views, assessment
-        self.all_options = [options_for(v.radio, assessment, setup.country, limits) for v in views]
+    def __init__(self, views: tuple[OwnView, ...], assessment: Assessment, setup: Setup) -> None:
+        self.views, self.assessment, self.setup = views, assessment, setup
+        options = [options_for(v.radio, assessment, setup) for v in views]
+        self.all_options = [o.all for o in options]
+        self.conflicts = [
+            Conflict(v.radio.id, o.conflict) for v, o in zip(views, options, strict=True) if o.conflict
+        ]
         foreign = tuple(r for r in assessment.radios if not r.own)
-        self.foreign = [others_for(foreign, v.radio, assessment.emitters) for v in views]
+        ours = tuple(v.radio for v in assessment.own)
+        self.foreign = [others_for(foreign, v.radio, assessment.emitters, ours) for v in views]
         self.players = tuple(self._player(k) for k in range(len(views)))
-        self.start = tuple(
-            p.options.channels.index(v.radio.channel) for p, v in zip(self.players, views, strict=True)
-        )
+
+    def placed(self, solution: Solution) -> tuple[tuple[str, ...], tuple[Player, ...], tuple[int, ...]]:
+        return tuple(v.radio.id for v in self.views), self.players, solution.chosen
+
+    def joint(self) -> Joint:
+        return Joint(self.players, shifts_for(len(self.players)))
+
+    def count_moves(self, solution: Solution) -> int:
+        return sum(o != p.start for o, p in zip(solution.chosen, self.players, strict=True))
+
+    def order(self, joint: Joint, solution: Solution) -> tuple[Step, ...]:
+        return steps_of(joint, solution.chosen, tuple(v.radio.id for v in self.views))
 
     def _player(self, k: int) -> Player:
         radio = self.views[k].radio
         robust = self._robust(k)
-        kept = {o.channel for o in self.all_options[k] if not o.barred and is_on_raster(o.channel)}
-        kept |= robust | {radio.channel}
-        allowed = tuple(o for o in self.all_options[k] if o.channel in kept)
+        may = [
+            o
+            for o in self.all_options[k]
+            if not o.barred and (is_on_raster(o.channel) or o.channel in robust)
+        ]
+        costs = [o.cost for o in may]
+        if radio.channel not in {o.channel for o in may}:
+            here = next(o for o in self.all_options[k] if o.channel == radio.channel)
+            may.append(here)
+            # Off the raster one may stay, where a rule forbids it not.
+            costs.append(_NOT_OPEN if here.barred else here.cost)
         asking, _ = asking_of(radio)
-        costs = [self._cost(o, radio.channel) for o in allowed]
+        usual = _UNUSED_WEIGHT if is_unused(radio, self.assessment) else 1.0
         return Player(
             asking=asking,
             others=self.foreign[k][0],
-            options=Candidates([o.channel for o in allowed]),
-            costs=np.array(costs),
+            options=Candidates([o.channel for o in may]),
+            costs=np.where(
+                np.array(costs) < _NOT_OPEN, usual * np.array(costs), _NOT_OPEN
+            ),  # nobody is disturbed
             activity=radio.activity,
             dsss_only=radio.generation == "b",
             level_at=tuple(mutual_level_dbm(radio, v.radio) for v in self.views),
+            start=[o.channel for o in may].index(radio.channel),
+            weight=dict(self.setup.wishes.weights).get(radio.id, usual),
         )
-
-    def _cost(self, option: Option, now: Channel) -> float:
-        if option.channel == now:
-            return RADAR_COST * option.radar
-        hard_to_find = option.channel.band == "6" and option.channel.primary % 16 != 5
-        return CHANGE_COST + RADAR_COST * option.radar + HARD_TO_FIND_COST * hard_to_find
 
     def _robust(self, k: int) -> frozenset[Channel]:
         """Allowed channels off the 2.4 GHz raster that win whatever the levels do within their error."""
@@ -101,9 +162,6 @@ class _Band:
             best = max(mbps for c, mbps in zip(open_to_it, got, strict=True) if is_on_raster(c))
             off &= {c for c, mbps in zip(open_to_it, got, strict=True) if mbps > best * np.exp(CHANGE_COST)}
         return frozenset(off)
-
-    def solve(self) -> Solution:
-        return solve(self.players, self.start)
 
     def moves(self, solution: Solution) -> list[Move]:
         return [self._move(k, solution) for k in range(len(self.players))]
@@ -126,7 +184,8 @@ class _Band:
             )
             for o, s in zip(options, after, strict=True)
         )
-        why = reasons.reasons_for(view, chosen, target, alternatives, options)
+        conflict = next((c.rules for c in self.conflicts if c.radio == view.radio.id), ())
+        why = reasons.reasons_for(view, chosen, target, alternatives, options, conflict)
         return Move(view.radio, view.radio.channel, target, view.now, chosen, why, alternatives, field)
 
     def _alternatives(

@@ -17,11 +17,18 @@ def reasons_for(
     target: Channel,
     alternatives: tuple[Alternative, ...],
     options: tuple[Option, ...],
+    conflict: tuple[str, ...],
 ) -> tuple[str, ...]:
-    """Reasons, the weightiest first; never empty."""
+    """Reasons, the weightiest first; never empty. conflict: rules that leave the radio nothing."""
     now, source = view.now, view.radio.channel
     out: list[str] = []
-    if target == source:
+    here = next((o.barred for o in options if o.channel == source), "")
+    if here and target != source:
+        out.append(f"It may not stay on {source.label}: {here}.")
+    if conflict:
+        named = " and ".join(f"“{rule}”" for rule in conflict)
+        out.append(f"Nothing is open to it: {named} leave no channel. It stays until one of them gives way.")
+    elif target == source:
         out.append(_why_stay(after, alternatives))
     elif now is not None:
         out += _what_is_wrong(now, source, target)

@@ -1,0 +1,127 @@
+"""What a step that is no change of channel would give, all own radios being where the plan puts them."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from gray_kettle.judge.assessment import Assessment, Radio
+from gray_kettle.judge.harms import Candidates
+from gray_kettle.plan.joint import Joint
+from gray_kettle.plan.players import Player
+
+_LEAST_WORTH = 0.005  # in log units over the site: half a percent of one radio's throughput
+
+
+def is_unused(radio: Radio, assessment: Assessment) -> bool:
+    """Whether nobody was heard to use it, although use would have been heard."""
+    stations = sum(n.load_stations or 0 for n in radio.networks)
+    clients = sum(len(n.clients) for n in radio.networks)
+    told = any(n.load_stations is not None for n in radio.networks)
+    framed = any(n.frames for r in assessment.radios for n in r.networks)
+    return not stations and not clients and (told or framed)
+
+
+@dataclass(frozen=True)
+class Effect:
+    """worth: sum over the site of log(throughput), weighted. best: the radio that gains most, by what factor."""
+
+    worth: float
+    best: str
+    factor: float
+
+
+class Sites:
+    """The own radios of each band, each alone on the channel of the plan, ready to be asked “what if”."""
+
+    def __init__(
+        self, bands: Mapping[str, tuple[tuple[str, ...], tuple[Player, ...], tuple[int, ...]]]
+    ) -> None:
+        self._placed: dict[str, dict[str, Player]] = {}
+        self._order: dict[str, tuple[str, ...]] = {}
+        for band, (ids, players, chosen) in bands.items():
+            self._order[band] = ids
+            self._placed[band] = {
+                key: replace(p, options=Candidates((p.options.channels[o],)), costs=np.zeros(1), start=0)
+                for key, p, o in zip(ids, players, chosen, strict=True)
+            }
+        self._now = {band: self._logs(placed, self._order[band]) for band, placed in self._placed.items()}
+
+    def band_of(self, radio: str) -> str | None:
+        return next((band for band, placed in self._placed.items() if radio in placed), None)
+
+    def without(self, radio: str) -> Effect | None:
+        """If it were switched off."""
+        band = self.band_of(radio)
+        if band is None:
+            return None
+        rest = tuple(key for key in self._order[band] if key != radio)
+        at = self._order[band].index(radio)
+        kept = [k for k in range(len(self._order[band])) if k != at]
+        return self._effect(
+            band, {key: self._seen_without(self._placed[band][key], kept) for key in rest}, rest
+        )
+
+    def with_changed(self, band: str, change: Callable[[str, Player], Player]) -> Effect | None:
+        """If each radio of a band were changed so."""
+        if band not in self._placed:
+            return None
+        changed = {key: change(key, p) for key, p in self._placed[band].items()}
+        return self._effect(band, changed, self._order[band])
+
+    def _seen_without(self, player: Player, kept: list[int]) -> Player:
+        return replace(player, level_at=tuple(player.level_at[k] for k in kept))
+
+    def _logs(self, placed: Mapping[str, Player], ids: tuple[str, ...]) -> dict[str, float]:
+        if not ids:
+            return {}
+        joint = Joint(tuple(placed[key] for key in ids), (0.0,))
+        return dict(zip(ids, joint.logs_of(joint.start).tolist(), strict=True))
+
+    def _effect(self, band: str, changed: Mapping[str, Player], ids: tuple[str, ...]) -> Effect | None:
+        then = self._logs(changed, ids)
+        gains = {key: then[key] - self._now[band][key] for key in ids}
+        worth = sum(gains[key] * self._placed[band][key].weight for key in ids)
+        if worth < _LEAST_WORTH:
+            return None
+        best = max(ids, key=lambda key: (gains[key] * self._placed[band][key].weight, key))
+        return Effect(worth, best, float(np.exp(gains[best])))
+
+
+def quieter(radio: str, step_db: float) -> Callable[[str, Player], Player]:
+    """One radio sends with less power: others hear it less, and its clients do."""
+
+    def change(key: str, player: Player) -> Player:
+        if key != radio:
+            return player
+        asking = replace(player.asking, client_level_dbm=player.asking.client_level_dbm - step_db)
+        return replace(player, asking=asking, level_at=tuple(level - step_db for level in player.level_at))
+
+    return change
+
+
+def sending_less(shares: Mapping[str, float]) -> Callable[[str, Player], Player]:
+    """Radios send so much less of the time."""
+    return lambda key, player: replace(player, activity=max(player.activity - shares.get(key, 0.0), 0.0))
+
+
+def without_emitter(emitter_id: str) -> Callable[[str, Player], Player]:
+    def change(key: str, player: Player) -> Player:
+        rest = tuple(e for e in player.others.emissions if e.emitter.id != emitter_id)
+        return replace(player, others=replace(player.others, emissions=rest))
+
+    return change
+
+
+def clients_at(radio: str, level_dbm: float) -> Callable[[str, Player], Player]:
+    """The clients of one radio are heard so well."""
+
+    def change(key: str, player: Player) -> Player:
+        louder = max(level_dbm, player.asking.client_level_dbm)
+        return (
+            replace(player, asking=replace(player.asking, client_level_dbm=louder))
+            if key == radio
+            else player
+        )
+
+    return change
