@@ -1,5 +1,6 @@
 """What tests share: a terminal, the demo case, and a case made from any capture."""
 
+import os
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -13,6 +14,7 @@ from gray_kettle.sources.files import open_file
 from gray_kettle.sources.taking import take
 from tests.terminal import Terminal
 
+os.environ["GRAY_KETTLE_REGULATORY_DB"] = "none"  # the same answers whatever this machine's kernel knows
 settings.register_profile(
     "ours", deadline=None, max_examples=80, suppress_health_check=[HealthCheck.too_slow]
 )

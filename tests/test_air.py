@@ -1,13 +1,25 @@
 """Facts of the air against the figures in the standards."""
 
+import contextlib
 import random
+import struct
 
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gray_kettle.air import airtime, channels, contention, countries, floors, masks, modes, rates
+from gray_kettle.air import (
+    airtime,
+    channels,
+    contention,
+    countries,
+    floors,
+    masks,
+    modes,
+    rates,
+    regulatory,
+)
 from gray_kettle.air.channels import Channel
 
 
@@ -255,6 +267,57 @@ def test_country_rules(country, band, primary, width, allowed, radar):
     channel = channels.wide(band, primary, width)[0]
     assert countries.is_allowed(country, channel) is allowed
     assert countries.needs_radar_watch(country, channel) is radar
+
+
+def regulatory_database(*countries):
+    """Bytes as the kernel reads them: (code, [(flags, mBm, low, high, widest in kHz, watch in s), …])."""
+    size = 8 + 4 * (len(countries) + 1)
+    table, rest = b"", b""
+    for code, rules in countries:
+        at = size + len(rest)
+        pointers = [(at + 4 + (2 * len(rules) + 3) // 4 * 4 + 20 * k) // 4 for k in range(len(rules))]
+        table += struct.pack(">2sH", code, at // 4)
+        rest += struct.pack(f">BBBx{len(rules)}H", 3, len(rules), 0, *pointers)
+        rest += bytes(-len(rest) % 4)
+        for flags, *numbers, watch_s in rules:
+            rest += struct.pack(">BBHIIIHH", 20, flags, *numbers, watch_s, 0)
+    return struct.pack(">II", 0x52474442, 20) + table + bytes(4) + rest
+
+
+def test_the_kernels_database_counts_where_there_is_one(monkeypatch):
+    """A made-up country: 1 to 9 narrow, 36 to 48 indoors up to 80 MHz, 52 to 64 with radar, 149 on to listen."""
+    raw = regulatory_database(
+        (
+            b"QX",
+            [
+                (0, 2000, 2402000, 2462000, 20000, 0),
+                (2, 2300, 5170000, 5250000, 80000, 0),
+                (4 | 16, 2000, 5250000, 5330000, 80000, 90),
+                (8, 2000, 5735000, 5835000, 80000, 0),
+            ],
+        ),
+        (b"00", [(0, 1000, 2402000, 2472000, 40000, 0)]),
+    )
+    found = regulatory.parse(raw)
+    assert set(found) == {"QX", "00"}
+    monkeypatch.setattr(regulatory, "of_this_machine", lambda: found)
+    countries.rules_by_number.cache_clear()
+    assert sorted(countries.rules_by_number("qx", "2.4")) == list(range(1, 10))
+    assert sorted(countries.rules_by_number("QX", "5")) == [36, 40, 44, 48, 52, 56, 60, 64]
+    assert not countries.is_allowed("QX", channels.wide("2.4", 1, 40)[0])
+    low, middle = channels.wide("5", 36, 80)[0], channels.wide("5", 52, 80)[0]
+    assert countries.is_allowed("QX", low)
+    assert countries.most_eirp_dbm("QX", low) == 23
+    assert countries.is_indoor_only("QX", low)
+    assert not countries.needs_radar_watch("QX", low)
+    assert countries.radar_watch_s("QX", middle) == 90
+    assert countries.source_of("QX") == "this machine's regulatory database"
+    countries.rules_by_number.cache_clear()
+    for end in range(len(raw) - 1):
+        with contextlib.suppress(ValueError):
+            regulatory.parse(raw[:end])
+    with pytest.raises(ValueError, match="no regulatory database"):
+        regulatory.parse(b"RGDB" + bytes(40))
 
 
 def test_an_unknown_country_gets_only_what_all_known_ones_share():

@@ -52,6 +52,26 @@ def set_(
     apart: Annotated[
         list[str] | None, typer.Option("--apart", help="BSSID: it is a radio of its own; repeat it.")
     ] = None,
+    lock: Annotated[
+        list[str] | None, typer.Option("--lock", help="BSSID: the plan leaves it where it is; - for none.")
+    ] = None,
+    offers: Annotated[
+        list[str] | None,
+        typer.Option("--offers", help="BSSID=36-64 or BSSID=40MHz: what it can be set to; BSSID= for all."),
+    ] = None,
+    weight: Annotated[
+        list[str] | None, typer.Option("--weight", help="BSSID=2: how much its throughput counts; repeat it.")
+    ] = None,
+    radar: Annotated[
+        str | None, typer.Option("--radar", help="Channels with radar watch: avoid, allow or prefer.")
+    ] = None,
+    most_moves: Annotated[
+        int | None, typer.Option("--most-moves", min=-1, help="The plan changes at most so many; -1 for any.")
+    ] = None,
+    change_cost: Annotated[
+        float | None,
+        typer.Option("--change-cost", min=0.0, max=5.0, help="What a move must gain, log units."),
+    ] = None,
     reference: Annotated[
         str | None,
         typer.Option("--reference", help="START/END (ISO 8601): others are compared with it; - for none."),
@@ -71,6 +91,7 @@ def set_(
         setup = replace(setup, names=tuple(sorted(names.items())))
         setup = _thresholds(setup, threshold or [])
         setup = _groups(setup, together or [], apart or [])
+        setup = _wishes(setup, lock, offers, weight, radar, most_moves, change_cost)
         if reference is not None:
             setup = replace(setup, reference=None if reference == "-" else _stretch(reference))
         opened.save_setup(setup)
@@ -104,6 +125,49 @@ def _groups(setup: Setup, together: list[str], apart: list[str]) -> Setup:
     for word in together:
         setup = joined(setup, {_address(a.strip()) for a in word.split(",")})
     return parted(setup, {_address(a) for a in apart}) if apart else setup
+
+
+def _wishes(
+    setup: Setup,
+    lock: list[str] | None,
+    offers: list[str] | None,
+    weight: list[str] | None,
+    radar: str | None,
+    most_moves: int | None,
+    change_cost: float | None,
+) -> Setup:
+    from gray_kettle.plan.limits import limit_of_radio
+
+    wishes = setup.wishes
+    try:
+        if lock is not None:
+            wishes = replace(wishes, locked=tuple(_address(one) for one in lock if one != "-"))
+        for word in offers or []:
+            owner, text = _pair(word, "BSSID=36-64")
+            kept = tuple(pair for pair in wishes.offers if pair[0] != owner or text)
+            if text:
+                limit_of_radio(text, "5")
+            wishes = replace(wishes, offers=(*kept, (owner, text)) if text else kept)
+        for word in weight or []:
+            owner, text = _pair(word, "BSSID=2")
+            weights = dict(wishes.weights) | {owner: float(text)}
+            wishes = replace(wishes, weights=tuple(sorted(weights.items())))
+        if radar is not None:
+            wishes = replace(wishes, radar=radar)
+    except ValueError as error:
+        raise typer.BadParameter(str(error)) from error
+    if most_moves is not None:
+        wishes = replace(wishes, most_moves=None if most_moves < 0 else most_moves)
+    if change_cost is not None:
+        wishes = replace(wishes, change_cost=change_cost)
+    return replace(setup, wishes=wishes)
+
+
+def _pair(word: str, example: str) -> tuple[str, str]:
+    owner, equals, text = word.partition("=")
+    if not equals:
+        raise typer.BadParameter(f"“{word}” is not {example}.")
+    return _address(owner), text.strip()
 
 
 def _stretch(text: str) -> tuple[float, float]:

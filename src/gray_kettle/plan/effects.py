@@ -22,6 +22,11 @@ def is_unused(radio: Radio, assessment: Assessment) -> bool:
     return not stations and not clients and (told or framed)
 
 
+def tells_that_it_is_unused(radio: Radio) -> bool:
+    """Whether every network of it tells that it has no stations, and none was heard."""
+    return all(n.load_stations == 0 and not n.clients for n in radio.networks)
+
+
 @dataclass(frozen=True)
 class Effect:
     """worth: sum over the site of log(throughput), weighted. best: the radio that gains most, by what factor."""

@@ -4,7 +4,7 @@ from contextlib import suppress
 from dataclasses import dataclass, replace
 
 from gray_kettle.air.channels import Channel, all_channels
-from gray_kettle.air.countries import needs_radar_watch
+from gray_kettle.air.countries import radar_watch_s
 from gray_kettle.air.floors import UNHEARD_DBM
 from gray_kettle.air.rates import widest_mhz
 from gray_kettle.judge.assessment import Assessment, Radio
@@ -22,12 +22,16 @@ HARD_TO_FIND_COST = 0.03  # 6 GHz off the preferred scanning channels: clients l
 
 @dataclass(frozen=True)
 class Option:
-    """One channel for one radio. barred: why it is not to be chosen, "" when it may be. cost: of going there."""
+    """One channel for one radio. barred: why it is not to be chosen, "" when it may be.
+
+    cost: of going there, in log units. watch_s: how long it must listen for radar first, 0 for not at all.
+    """
 
     channel: Channel
     barred: str
-    radar: bool
     cost: float = 0.0
+    watch_s: float = 0.0
+    radar_heard: bool = False
 
 
 @dataclass(frozen=True)
@@ -57,8 +61,10 @@ def options_for(radio: Radio, assessment: Assessment, setup: Setup) -> Options:
         why = broken(channel, rules)
         if not why and channel != radio.channel:
             why = _unwise(channel, radio, assessment)
-        cost = _cost(channel, radio, assessment, setup)
-        found.append(Option(channel, why, needs_radar_watch(setup.country, channel), cost))
+        watch_s = radar_watch_s(setup.country, channel)
+        heard = watch_s > 0 and radar_heard(channel, assessment)
+        cost = _cost(channel, radio, setup.wishes, watch_s > 0, heard)
+        found.append(Option(channel, why, cost, watch_s, heard))
     if all(o.barred for o in found):
         conflict = contradiction(channels, rules)
         if not conflict:  # the rules leave channels, but none that may be judged
@@ -103,13 +109,11 @@ def _unwise(channel: Channel, radio: Radio, assessment: Assessment) -> str:
     return ""
 
 
-def _cost(channel: Channel, radio: Radio, assessment: Assessment, setup: Setup) -> float:
+def _cost(channel: Channel, radio: Radio, wishes: Wishes, watched: bool, heard: bool) -> float:
     """In log units: for the change, for radar watch by what was heard of radar, for being hard to find."""
-    wishes: Wishes = setup.wishes
     cost = 0.0 if channel == radio.channel else wishes.change_cost
-    if needs_radar_watch(setup.country, channel):
-        cost += 0.0 if wishes.radar == "prefer" else RADAR_COST
-        cost += RADAR_HEARD_COST * radar_heard(channel, assessment)
+    if watched:
+        cost += (0.0 if wishes.radar == "prefer" else RADAR_COST) + RADAR_HEARD_COST * heard
     if channel.band == "6" and channel.primary % 16 != 5 and channel != radio.channel:
         cost += HARD_TO_FIND_COST
     return cost

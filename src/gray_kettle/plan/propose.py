@@ -9,7 +9,7 @@ from gray_kettle.judge.assessment import Assessment, OwnView, Standing
 from gray_kettle.judge.harms import Candidates, Weighed, weigh
 from gray_kettle.judge.standing import asking_of, mutual_level_dbm, others_for, standings
 from gray_kettle.plan import reasons
-from gray_kettle.plan.effects import Sites, is_unused
+from gray_kettle.plan.effects import Sites, tells_that_it_is_unused
 from gray_kettle.plan.joint import Joint, shifts_for
 from gray_kettle.plan.options import is_on_raster, options_for
 from gray_kettle.plan.order import Step, steps_of
@@ -23,7 +23,7 @@ from gray_kettle.wishes import CHANGE_COST
 
 _ALTERNATIVES = 2
 _SHIFTS_DB = (-3.0, 0.0, 3.0)  # a place off the raster must win under all of these
-_UNUSED_WEIGHT = 0.1  # of a radio that nobody was heard to use: others need not give way to it
+_UNUSED_WEIGHT = 0.1  # of a radio that nobody uses: others need not give way to it
 _NOT_OPEN = 100.0  # log units: the cost of staying where a rule forbids it; nothing else comes near
 
 
@@ -132,14 +132,12 @@ class _Band:
             # Off the raster one may stay, where a rule forbids it not.
             costs.append(_NOT_OPEN if here.barred else here.cost)
         asking, _ = asking_of(radio)
-        usual = _UNUSED_WEIGHT if is_unused(radio, self.assessment) else 1.0
+        usual = _UNUSED_WEIGHT if tells_that_it_is_unused(radio) else 1.0
         return Player(
             asking=asking,
             others=self.foreign[k][0],
             options=Candidates([o.channel for o in may]),
-            costs=np.where(
-                np.array(costs) < _NOT_OPEN, usual * np.array(costs), _NOT_OPEN
-            ),  # nobody is disturbed
+            costs=np.array(costs),
             activity=radio.activity,
             dsss_only=radio.generation == "b",
             level_at=tuple(mutual_level_dbm(radio, v.radio) for v in self.views),

@@ -43,8 +43,12 @@ def reasons_for(
         out.append(
             f"{unheard} channels were not listened to and are left out: a scan of the whole band may find better."
         )
-    if any(o.radar and o.channel == target for o in options):
-        out.append("It must watch for radar there: expect a minute or more of silence before it starts.")
+    watch_s = next((o.watch_s for o in options if o.channel == target), 0.0)
+    if watch_s and target != source:
+        out.append(f"It must watch for radar there: {_minutes(watch_s)} of silence before it may start.")
+    if any(o.radar_heard and o.channel == source for o in options):
+        out.append(f"Radar was met on {source.label}: it will have to leave there again.")
+    out += _mistakes(view, target)
     if view.client_level_assumed:
         out.append(
             f"It hangs on the level of the clients, taken as {dbm(view.client_level_dbm)}: none was heard."
@@ -52,11 +56,32 @@ def reasons_for(
     return tuple(out)
 
 
+def _minutes(seconds: float) -> str:
+    minutes = round(seconds / 60)
+    return "a minute" if minutes <= 1 else f"{minutes} minutes"
+
+
+def _mistakes(view: OwnView, target: Channel) -> list[str]:
+    """What people do and should not: an automatic channel, four names on one radio."""
+    radio, out = view.radio, []
+    if radio.moves:
+        out.append(
+            f"It moved {radio.moves} times by itself in this window. Set {target.label} fixed: a radio that chooses "
+            "by a minute's look leaves a good channel for the next passer-by, and drops its clients each time."
+        )
+    if not is_on_raster(target):
+        out.append(
+            f"{target.label} lies off the places 1, 6 and 11: it wins even with all levels 3 dB lower or higher."
+        )
+    return out
+
+
 def _what_is_wrong(now: Standing, source: Channel, target: Channel) -> list[str]:
     out = []
     if not is_on_raster(source):
         out.append(
-            f"{source.label} lies between the places 1, 6 and 11 and overlaps the radios on both sides."
+            f"{source.label} lies between the places 1, 6 and 11: it looks empty in a list, but neither side gives way "
+            "to what it cannot decode, and frames collide."
         )
     worst = [h for h in now.harms if h.share_lost >= 0.01][:2]
     for harm in worst:
