@@ -297,6 +297,19 @@ def plan(case: CasePath, band: Band = None, from_: Start = None, to: End = None,
 
 
 @app.command()
+def sheet(
+    case: CasePath,
+    output: Annotated[Path, typer.Option("--output", "-o", help="FILE.pdf, FILE.txt or FILE.csv.")],
+    from_: Start = None,
+    to: End = None,
+) -> None:
+    """The change sheet: what to set on which access point, in which order, by hand."""
+    from gray_kettle.drawing import write_sheet
+
+    write_sheet(case, output, _moment(from_), _moment(to))
+
+
+@app.command()
 def explain(
     case: CasePath,
     about: Annotated[

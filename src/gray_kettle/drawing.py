@@ -12,11 +12,14 @@ from gray_kettle.draw import (
     ledger_figure,
     levels_figure,
     save,
+    save_pages,
+    sheet_pages,
     sweep_figure,
     waterfall_figure,
 )
 from gray_kettle.draw.sweeps import Sweeping
 from gray_kettle.errors import KettleError
+from gray_kettle.plan.sheet import sheet_of
 from gray_kettle.reading import Reading, read_all
 from gray_kettle.spectrum.view import Frame
 from gray_kettle.times import zone_name, zone_of
@@ -80,3 +83,26 @@ def _sweeping(case: Case, reading: Reading, band: str) -> Sweeping:
         zone_name(country),
         tuple(e for e in reading.assessment.emitters if e.band == band and not e.is_dismissed),
     )
+
+
+def write_sheet(path: Path, output: Path, start_s: float | None = None, end_s: float | None = None) -> None:
+    """Write the change sheet of a window of a case as .txt, .csv or .pdf.
+
+    Raises: KettleError, when the case or the file cannot be used.
+    """
+    from gray_kettle.sheet import sheet_table, sheet_text
+
+    ending = output.suffix.lower()
+    if ending not in (".txt", ".csv", ".pdf"):
+        raise KettleError(f"{output.name}: a change sheet is written as .txt, .csv or .pdf.")
+    with Case.open(path) as case:
+        reading = read_all(case, start_s, end_s)
+        sheet = sheet_of(reading.proposal, reading.setup)
+    if ending == ".pdf":
+        save_pages(sheet_pages(sheet), output)
+        return
+    text = sheet_text(sheet) if ending == ".txt" else sheet_table(sheet)
+    try:
+        output.write_text(text, encoding="utf-8", newline="")
+    except OSError as error:
+        raise KettleError(f"{output} cannot be written: {error.strerror}.") from error

@@ -47,3 +47,8 @@ def dbm(level: float) -> str:
 
 def is_hidden(ssid: bytes) -> bool:
     return not ssid.strip(b"\0")
+
+
+def no_formula(text: str) -> str:
+    """Text for a cell of a table: programs that open one must not take it for a formula."""
+    return "'" + text if text[:1] in ("=", "+", "-", "@", "\t", "\r") else text

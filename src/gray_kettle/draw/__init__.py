@@ -4,7 +4,8 @@ from gray_kettle.draw.field import field_figure
 from gray_kettle.draw.lanes import lanes_figure
 from gray_kettle.draw.ledger import ledger_figure
 from gray_kettle.draw.levels import levels_figure
-from gray_kettle.draw.paper import check_ending, save
+from gray_kettle.draw.paper import check_ending, save, save_pages
+from gray_kettle.draw.sheet import sheet_pages
 from gray_kettle.draw.sweeps import sweep_figure, waterfall_figure
 
 __all__ = [
@@ -14,6 +15,8 @@ __all__ = [
     "ledger_figure",
     "levels_figure",
     "save",
+    "save_pages",
+    "sheet_pages",
     "sweep_figure",
     "waterfall_figure",
 ]

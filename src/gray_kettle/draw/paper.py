@@ -33,6 +33,21 @@ def save(figure: Figure, path: Path) -> None:
         raise KettleError(f"{path} cannot be written: {error.strerror}.") from error
 
 
+def save_pages(pages: list[Figure], path: Path) -> None:
+    """Write pages as one PDF. Raises: KettleError, where it cannot be written."""
+    import matplotlib as mpl
+    from matplotlib.backends.backend_pdf import PdfPages
+
+    try:
+        with mpl.rc_context({"pdf.fonttype": 42}), warnings.catch_warnings():
+            warnings.filterwarnings("ignore", "Glyph .* missing")
+            with PdfPages(path, metadata={"CreationDate": None}) as pdf:
+                for page in pages:
+                    pdf.savefig(page)
+    except OSError as error:
+        raise KettleError(f"{path} cannot be written: {error.strerror}.") from error
+
+
 def check_ending(path: Path) -> str:
     """The ending of a drawing's file. Raises: KettleError, when it is none that can be written."""
     ending = path.suffix.lower()

@@ -11,7 +11,11 @@ _COMMANDS = (
     ("Take files, or from an analyser", "screen.take", "Captures, scan listings and sweeps, into the case"),
     ("Own networks", "screen.own", "Say which of the names that were heard are ours"),
     ("Site, country, limits of clients", "screen.site", "What the case knows of the site"),
-    ("Export the drawing as SVG", "screen.export", "Of Air or Sweep, for this band and window"),
+    (
+        "Export the drawing, or the change sheet",
+        "screen.export",
+        "Of Heard, Air or Sweep as SVG; of Plan as PDF",
+    ),
     ("Where these figures come from", "screen.explain", "Opens the figures of what is pointed at"),
     ("Thresholds", "screen.thresholds", "From when something is a finding, for this case"),
     ("Reference: compare others with this window", "screen.reference", "Once more: no reference"),

@@ -10,7 +10,15 @@ from textual import on
 from gray_kettle.errors import KettleError
 from gray_kettle.screens.collecting import Collecting
 from gray_kettle.screens.look import Look
-from gray_kettle.screens.requests import GiveName, JoinRadios, MarkOwn, PartBssids, TellEmitter
+from gray_kettle.screens.requests import (
+    ChangeWishes,
+    GiveName,
+    JoinRadios,
+    MarkDone,
+    MarkOwn,
+    PartBssids,
+    TellEmitter,
+)
 
 if TYPE_CHECKING:
     from gray_kettle.records import EmitterNote, Setup
@@ -124,6 +132,52 @@ class Editing(Collecting):
         from gray_kettle.judge.grouping import parted
 
         self._save(lambda setup: parted(setup, set(asked.bssids)))
+
+    @on(ChangeWishes)
+    def _change_wishes(self, asked: ChangeWishes) -> None:
+        """Lock a radio where it is, or no longer; or ask what else the plan keeps to."""
+        radio = asked.radio
+        if asked.what == "lock":
+
+            def lock(setup: "Setup") -> "Setup":
+                locked = set(setup.wishes.locked) ^ {radio.id}
+                return replace(setup, wishes=replace(setup.wishes, locked=tuple(sorted(locked))))
+
+            self._save(lock)
+            return
+
+        def chosen(answer: "Setup | None") -> None:
+            if answer is not None:
+                self._save(lambda _: answer)
+
+        from gray_kettle.screens.plan.forms import WishForm
+
+        if self._look is not None:
+            self.app.push_screen(WishForm(radio, self._look.setup), chosen)
+
+    @on(MarkDone)
+    def _mark_done(self, asked: MarkDone) -> None:
+        """Keep when a step was carried out; the rail shows it."""
+        from gray_kettle.screens.plan.forms import DoneForm
+        from gray_kettle.wishes import Done
+
+        if self._look is None:
+            return
+        radio = asked.radio
+
+        def told(time_s: float | None) -> None:
+            if time_s is None:
+                return
+
+            def change(setup: "Setup") -> "Setup":
+                rest = tuple(d for d in setup.done if d.radio != radio.id)
+                new = (Done(time_s, radio.id, asked.text),) if time_s >= 0 else ()
+                return replace(setup, done=(*rest, *new))
+
+            self._save(change)
+
+        title = f"{radio.name} {radio.band} GHz {asked.text}"
+        self.app.push_screen(DoneForm(title, self._look.setup.country, self._look.case_end_s), told)
 
     def action_reference(self) -> None:
         """The window becomes what others are compared with; once more, and there is none."""

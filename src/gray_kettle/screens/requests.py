@@ -133,3 +133,19 @@ class OpenCase(Message):
 
 class OpenDemo(Message):
     """Open the demo case."""
+
+
+@dataclass
+class ChangeWishes(Message):
+    """Change what is asked of the plan. what: "lock" for this radio, or "edit"."""
+
+    radio: "Radio"
+    what: str
+
+
+@dataclass
+class MarkDone(Message):
+    """A step of the plan was carried out: ask when."""
+
+    radio: "Radio"
+    text: str

@@ -311,8 +311,10 @@ class WorkScreen(Editing):
             "air": ("lanes", "ledger", "field"),
             "sweep": ("sweep", "waterfall"),
         }.get(self._wanted)
-        if views is None:
-            self.notify("This place has no drawing: 2 Heard, 3 Air and 4 Sweep have.", timeout=4)
+        if self._wanted == "plan" and self._look is not None:
+            self._export_sheet(*self._window)
+        elif views is None:
+            self.notify("This place has no drawing: 2 Heard, 3 Air, 4 Sweep and 5 Plan have.", timeout=4)
         elif self._look is not None:
             self._export(views, self._band, *self._window)
 
@@ -328,6 +330,19 @@ class WorkScreen(Editing):
                 self.notify(str(error), title="Not exported", severity="error", markup=False)
             else:
                 self.notify(f"Written: {path}", title="Exported", markup=False)
+
+    @work(thread=True, exclusive=True, group="export")
+    def _export_sheet(self, start_s: float | None, end_s: float | None) -> None:
+        from gray_kettle.drawing import write_sheet
+
+        for ending in ("pdf", "txt", "csv"):
+            path = Path(f"{self._path.stem}-changes.{ending}")
+            try:
+                write_sheet(self._path, path, start_s, end_s)
+            except KettleError as error:
+                self.notify(str(error), title="Not written", severity="error", markup=False)
+            else:
+                self.notify(f"Written: {path}", title="Change sheet", markup=False)
 
     def action_explain(self) -> None:
         """Open the figures of the row or place that is pointed at."""

@@ -50,7 +50,11 @@ class TimeRail(Inked, Widget):
         left, right = (0, width - 1) if look.is_whole_case else (left, max(right, left + 1))
         reference = look.setup.reference
         compared = [self._column(t, width) for t in reference] if reference else []
+        done = {self._column(d.time_s, width) for d in look.setup.done}
         for x in range(width):
+            if x in done:
+                out.append(("▾", "act!"))
+                continue
             if x in (left, right):
                 out.append(("[" if x == left else "]", "steam!"))
                 continue
