@@ -10,7 +10,7 @@ from gray_kettle.judge.harms import Candidates
 from gray_kettle.plan.joint import Joint
 from gray_kettle.plan.players import Player
 
-_LEAST_WORTH = 0.005  # in log units over the site: half a percent of one radio's throughput
+_LEAST_WORTH = 0.01  # in log units over the site: a percent of one radio's throughput
 
 
 def is_unused(radio: Radio, assessment: Assessment) -> bool:

@@ -6,6 +6,7 @@ import numpy as np
 
 from gray_kettle.air.channels import BANDS, Channel
 from gray_kettle.judge.assessment import Assessment, OwnView, Standing
+from gray_kettle.judge.findings import title
 from gray_kettle.judge.harms import Candidates, Weighed, weigh
 from gray_kettle.judge.standing import asking_of, mutual_level_dbm, others_for, standings
 from gray_kettle.plan import reasons
@@ -24,6 +25,7 @@ from gray_kettle.wishes import CHANGE_COST
 _ALTERNATIVES = 2
 _SHIFTS_DB = (-3.0, 0.0, 3.0)  # a place off the raster must win under all of these
 _UNUSED_WEIGHT = 0.1  # of a radio that nobody uses: others need not give way to it
+_HARDLY = 1.02  # a gain smaller than this is none
 _NOT_OPEN = 100.0  # log units: the cost of staying where a rule forbids it; nothing else comes near
 
 
@@ -162,9 +164,29 @@ class _Band:
         return frozenset(off)
 
     def moves(self, solution: Solution) -> list[Move]:
-        return [self._move(k, solution) for k in range(len(self.players))]
+        joint = self.joint()
+        return [
+            self._move(k, solution, self._makes_room(k, joint, solution)) for k in range(len(self.players))
+        ]
 
-    def _move(self, k: int, solution: Solution) -> Move:
+    def _makes_room(self, k: int, joint: Joint, solution: Solution) -> str:
+        """Why a radio goes that has nothing of it itself: who would lose most if it stayed."""
+        chosen = np.array(solution.chosen)
+        stays = chosen.copy()
+        stays[k] = joint.start[k]
+        with_move, without = np.exp(joint.logs_of(chosen)), np.exp(joint.logs_of(stays))
+        now = np.exp(joint.logs_of(joint.start))
+        loss = np.log(with_move / without)
+        other = int(np.argmax(np.where(np.arange(len(loss)) == k, -np.inf, loss)))
+        if stays[k] == chosen[k] or with_move[k] > now[k] * _HARDLY or other == k or loss[other] < 1e-3:
+            return ""
+        here, name = self.views[k].radio.channel.label, title(self.views[other].radio)
+        return (
+            f"It makes room: were it to stay on {here}, {name} would get {without[other]:.0f} "
+            f"instead of {with_move[other]:.0f} Mb/s."
+        )
+
+    def _move(self, k: int, solution: Solution, makes_room: str) -> Move:
         view, player = self.views[k], self.players[k]
         options = self.all_options[k]
         company = company_of(self.players, solution.chosen, k)
@@ -184,6 +206,7 @@ class _Band:
         )
         conflict = next((c.rules for c in self.conflicts if c.radio == view.radio.id), ())
         why = reasons.reasons_for(view, chosen, target, alternatives, options, conflict)
+        why = (makes_room, *why) if makes_room else why
         return Move(view.radio, view.radio.channel, target, view.now, chosen, why, alternatives, field)
 
     def _alternatives(

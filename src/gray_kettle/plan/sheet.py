@@ -12,10 +12,7 @@ from gray_kettle.safe_text import network_name, printable
 
 @dataclass(frozen=True)
 class Line:
-    """One radio to set. centre_number: of the whole channel, as some access points ask for it. step: 0 for one that stays.
-
-    before, after: clear air and Mb/s, None where not known.
-    """
+    """One radio to set. step: 0 for one that stays. centre_mhz: of the whole channel. before, after: None if unknown."""
 
     step: int
     radio: str
@@ -35,7 +32,7 @@ class Line:
 
 @dataclass(frozen=True)
 class Sheet:
-    """All that is to be done: lines in order of carrying out, those that stay, and the other steps (what, gain, effort)."""
+    """All that is to be done, in order. other: (what, gain, effort) of the other steps. conflicts: who has no channel."""
 
     site: str
     country: str
