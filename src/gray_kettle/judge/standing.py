@@ -221,7 +221,9 @@ def channel_of(radio_id: str, radios: tuple[Radio, ...]) -> Channel | None:
 
 
 def _on(radio: Radio, channel: Channel) -> Radio:
-    return replace(radio, channel=channel, stays=(replace(radio.stay, channel=channel),))
+    # Its other stays tell how strong it is where only those were heard.
+    others = tuple(s for s in radio.stays if s is not radio.stay)
+    return replace(radio, channel=channel, stays=(replace(radio.stay, channel=channel), *others))
 
 
 def standing_on(

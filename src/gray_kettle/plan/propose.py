@@ -176,7 +176,7 @@ class _Band:
         stays[k] = joint.start[k]
         with_move, without = np.exp(joint.logs_of(chosen)), np.exp(joint.logs_of(stays))
         now = np.exp(joint.logs_of(joint.start))
-        loss = np.log(with_move / without)
+        loss = joint.weight * np.log(with_move / without)
         other = int(np.argmax(np.where(np.arange(len(loss)) == k, -np.inf, loss)))
         if stays[k] == chosen[k] or with_move[k] > now[k] * _HARDLY or other == k or loss[other] < 1e-3:
             return ""

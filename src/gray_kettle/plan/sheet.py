@@ -12,7 +12,7 @@ from gray_kettle.safe_text import network_name, printable
 
 @dataclass(frozen=True)
 class Line:
-    """One radio to set. step: 0 for one that stays. centre_mhz: of the whole channel. before, after: None if unknown."""
+    """One radio to set. step: 0 for one that stays. centre_mhz: of the whole channel."""
 
     step: int
     radio: str
@@ -32,7 +32,7 @@ class Line:
 
 @dataclass(frozen=True)
 class Sheet:
-    """All that is to be done, in order. other: (what, gain, effort) of the other steps. conflicts: who has no channel."""
+    """All that is to be done, in order. other: (what, gain, effort) of the other steps."""
 
     site: str
     country: str
