@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from gray_kettle import __version__
+from gray_kettle.cli_apply import apply
 from gray_kettle.cli_emitters import Dismissed, Kinds, Names, tell
 from gray_kettle.cli_progress import progress_bar
 from gray_kettle.cli_setup import CasePath, new, set_
@@ -32,6 +33,7 @@ app = typer.Typer(
 )
 app.add_typer(stand_in, name="stand-in")
 app.command()(new)
+app.command()(apply)
 app.command(name="set")(set_)
 Json = Annotated[bool, typer.Option("--json", help="Answer as JSON (docs/formats.md).")]
 Band = Annotated[str | None, typer.Option("--band", help="2.4, 5 or 6: this band alone.")]

@@ -82,3 +82,26 @@ def stand_in_sweeps(
         output.with_suffix(".truth.json").write_text(truth_text(truth))
     except OSError as error:
         raise KettleError(f"{output} cannot be written: {error.strerror}.") from error
+
+
+@stand_in.command(name="access-point")
+def stand_in_access_point(
+    port: Annotated[int, typer.Option("--port", help="Port on this machine, 0 for a free one.")] = 8830,
+) -> None:
+    """The access points of Tern Quay behind RESTCONF, to try `apply` on. Ends with ctrl+c."""
+    from gray_kettle.standin import tern_quay
+    from gray_kettle.standin.access_point import StandInAccessPoints, boxes_of
+
+    site = tern_quay.site()
+    try:
+        with StandInAccessPoints(boxes_of(site, tern_quay.END_S - 1), site.country, port) as points:
+            print(
+                f"Listening. In another terminal: gray-kettle apply CASE http://127.0.0.1:{points.port}",
+                flush=True,
+            )
+            while True:
+                time.sleep(1)
+    except KeyboardInterrupt:
+        return
+    except OSError as error:
+        raise KettleError(f"Port {port} cannot be had: {error.strerror}.") from error

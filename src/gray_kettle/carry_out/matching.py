@@ -1,0 +1,41 @@
+"""Which radio of which access point is which radio of the plan."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from gray_kettle.carry_out.restconf import DeviceRadio
+from gray_kettle.plan.proposal import Move, Proposal
+
+
+@dataclass(frozen=True, eq=False)
+class Change:
+    """A move of the plan and the device's radio that it is about; None where the device has none of its BSSIDs.
+
+    settled: the device is set so already.
+    """
+
+    move: Move
+    device: DeviceRadio | None
+
+    @property
+    def settled(self) -> bool:
+        device, target = self.device, self.move.target
+        return device is not None and _setting(device) == (target.primary, target.width_mhz, False)
+
+
+def _setting(device: DeviceRadio) -> tuple[int, int, bool]:
+    return device.channel, device.width_mhz, device.automatic
+
+
+def changes_for(proposal: Proposal, devices: Sequence[DeviceRadio]) -> tuple[Change, ...]:
+    """The moves in the order in which nobody is worse off in between, then those that stay and must be fixed there."""
+    order = [radio for step in proposal.order for radio in step.radios]
+    moves = sorted(
+        proposal.moves, key=lambda m: (m.stays, order.index(m.radio.id) if m.radio.id in order else 0)
+    )
+    return tuple(Change(m, _device_of(m, devices)) for m in moves)
+
+
+def _device_of(move: Move, devices: Sequence[DeviceRadio]) -> DeviceRadio | None:
+    addresses = {n.bssid for n in move.radio.networks}
+    return next((d for d in devices if d.band == move.radio.band and d.bssids & addresses), None)

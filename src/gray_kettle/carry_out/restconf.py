@@ -1,0 +1,157 @@
+"""Reading and setting radios over RESTCONF (RFC 8040) in the OpenConfig access point model.
+
+Of the model: access-points/access-point[hostname]/radios/radio[id operating-frequency]/config with channel,
+channel-width and dca (automatic choice), and ssids/ssid[name]/bssids/bssid[radio-id bssid] to tell whose radio it is.
+"""
+
+from dataclasses import dataclass
+from typing import Any
+from urllib.parse import quote, urlsplit
+from xml.etree import ElementTree
+
+import httpx
+
+from gray_kettle.errors import KettleError
+from gray_kettle.safe_text import printable
+
+_JSON = "application/yang-data+json"
+_MODULE = "openconfig-access-points"
+BANDS = {"FREQ_2GHZ": "2.4", "FREQ_5GHZ": "5", "FREQ_6GHZ": "6"}
+_MOST_BYTES = 4_000_000
+_TIMEOUT_S = 10.0
+_NO_SUCH_MODEL = (KeyError, IndexError, TypeError, AttributeError, ValueError)
+_HERE = ("127.0.0.1", "localhost", "::1")
+
+
+@dataclass(frozen=True)
+class DeviceRadio:
+    """A radio as an access point tells it."""
+
+    host: str
+    number: int
+    frequency: str
+    channel: int
+    width_mhz: int
+    automatic: bool
+    bssids: frozenset[str]
+
+    @property
+    def band(self) -> str:
+        return BANDS.get(self.frequency, "")
+
+
+class Restconf:
+    """One access point, or the controller of several. Close it after use.
+
+    Raises: KettleError, from every call, when it cannot be reached, refuses, or answers what is no such model.
+    """
+
+    def __init__(self, address: str, user: str = "", password: str = "") -> None:
+        parts = urlsplit(address)
+        if parts.scheme not in ("http", "https") or not parts.hostname:
+            raise KettleError(
+                f"“{printable(address)}” is no address of an access point: write https://HOST:PORT."
+            )
+        if user and parts.scheme == "http" and parts.hostname not in _HERE:
+            raise KettleError("The password would travel open over http: write https://HOST:PORT.")
+        self._base = f"{parts.scheme}://{parts.netloc}"
+        self._http = httpx.Client(
+            timeout=_TIMEOUT_S, auth=(user, password) if user else None, headers={"Accept": _JSON}
+        )
+        self._root = ""
+
+    def __enter__(self) -> "Restconf":
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._http.close()
+
+    def radios(self) -> tuple[DeviceRadio, ...]:
+        """All radios, in the order in which it tells them."""
+        answer = self._ask("GET", f"{self._data()}/{_MODULE}:access-points")
+        try:
+            hosts = answer.json()[f"{_MODULE}:access-points"]["access-point"]
+            return tuple(radio for host in hosts for radio in _radios_of(host))
+        except _NO_SUCH_MODEL as error:
+            raise KettleError(
+                f"{self._base} answered what is no list of access points ({error!r})."
+            ) from error
+
+    def set_channel(self, radio: DeviceRadio, channel: int, width_mhz: int) -> None:
+        """Set one radio to a fixed channel; refused where somebody changed it since it was read."""
+        path = (
+            f"{self._data()}/{_MODULE}:access-points/access-point={quote(radio.host, safe='')}"
+            f"/radios/radio={radio.number},{quote(radio.frequency, safe='')}/config"
+        )
+        answer = self._ask("GET", path)
+        try:
+            now = _setting_of(answer.json()[f"{_MODULE}:config"])
+        except _NO_SUCH_MODEL as error:
+            raise KettleError(f"{self._base} answered what is no radio ({error!r}).") from error
+        if now != (radio.channel, radio.width_mhz, radio.automatic):
+            raise KettleError("somebody changed it since it was read. Look again.")
+        # Its version goes along, so that a change between these two requests is not lost either.
+        mark = answer.headers.get("ETag", "")
+        headers = {"Content-Type": _JSON} | ({"If-Match": mark} if mark else {})
+        body = {f"{_MODULE}:config": {"channel": channel, "channel-width": width_mhz, "dca": False}}
+        self._ask("PATCH", path, json=body, headers=headers)
+
+    def _data(self) -> str:
+        """Where the data are: the device says so in its host-meta (RFC 8040, 3.1)."""
+        if not self._root:
+            answer = self._ask("GET", "/.well-known/host-meta", headers={"Accept": "application/xrd+xml"})
+            try:
+                links = ElementTree.fromstring(answer.content).iter()
+                found = [link.get("href", "") for link in links if link.get("rel") == "restconf"]
+            except ElementTree.ParseError as error:
+                raise KettleError(
+                    f"{self._base} does not say where its RESTCONF begins ({error})."
+                ) from error
+            if not found or not found[0].startswith("/"):
+                raise KettleError(f"{self._base} does not say that it speaks RESTCONF.")
+            self._root = found[0].rstrip("/")
+        return f"{self._root}/data"
+
+    def _ask(self, method: str, path: str, **more: Any) -> httpx.Response:
+        try:
+            answer = self._http.request(method, self._base + path, **more)
+        except httpx.HTTPError as error:
+            raise KettleError(f"{self._base} cannot be reached: {error}.") from error
+        if len(answer.content) > _MOST_BYTES:
+            raise KettleError(f"{self._base} answered more than an access point has to say.")
+        if answer.is_success:
+            return answer
+        raise KettleError(f"{self._base} refused ({answer.status_code}): {_why(answer)}")
+
+
+def _why(answer: httpx.Response) -> str:
+    """The error message of RFC 8040, 7.1, or what HTTP calls it."""
+    try:
+        told = answer.json()["ietf-restconf:errors"]["error"][0]
+        return printable(str(told.get("error-message") or told["error-tag"]))
+    except _NO_SUCH_MODEL:
+        if answer.status_code == httpx.codes.PRECONDITION_FAILED:
+            return "somebody changed it since it was read. Look again."
+        return printable(answer.reason_phrase or "no reason given")
+
+
+def _setting_of(config: Any) -> tuple[int, int, bool]:
+    """Channel, width in MHz, and whether the device chooses by itself."""
+    return int(config.get("channel", 0)), int(config.get("channel-width", 20)), bool(config.get("dca", False))
+
+
+def _radios_of(host: Any) -> list[DeviceRadio]:
+    heard: dict[int, set[str]] = {}
+    for ssid in host.get("ssids", {}).get("ssid", []):
+        for one in ssid.get("bssids", {}).get("bssid", []):
+            heard.setdefault(int(one["radio-id"]), set()).add(str(one["bssid"]).lower())
+    return [
+        DeviceRadio(
+            str(host["hostname"]),
+            int(radio["id"]),
+            str(radio["operating-frequency"]).rpartition(":")[2],
+            *_setting_of(radio.get("config", {})),
+            frozenset(heard.get(int(radio["id"]), ())),
+        )
+        for radio in host["radios"]["radio"]
+    ]
