@@ -72,6 +72,10 @@ def set_(
         float | None,
         typer.Option("--change-cost", min=0.0, max=5.0, help="What a move must gain, log units."),
     ] = None,
+    hours: Annotated[
+        str | None,
+        typer.Option("--hours", help="Hours of the day that the plan counts, local: 8-16; - for all."),
+    ] = None,
     reference: Annotated[
         str | None,
         typer.Option("--reference", help="START/END (ISO 8601): others are compared with it; - for none."),
@@ -91,7 +95,7 @@ def set_(
         setup = replace(setup, names=tuple(sorted(names.items())))
         setup = _thresholds(setup, threshold or [])
         setup = _groups(setup, together or [], apart or [])
-        setup = _wishes(setup, lock, offers, weight, radar, most_moves, change_cost)
+        setup = _wishes(setup, lock, offers, weight, radar, most_moves, change_cost, hours)
         if reference is not None:
             setup = replace(setup, reference=None if reference == "-" else _stretch(reference))
         opened.save_setup(setup)
@@ -135,7 +139,9 @@ def _wishes(
     radar: str | None,
     most_moves: int | None,
     change_cost: float | None,
+    hours: str | None,
 ) -> Setup:
+    from gray_kettle.plan.hours import hours_from
     from gray_kettle.plan.limits import limit_of_radio
 
     wishes = setup.wishes
@@ -154,6 +160,11 @@ def _wishes(
             wishes = replace(wishes, weights=tuple(sorted(weights.items())))
         if radar is not None:
             wishes = replace(wishes, radar=radar)
+        if hours is not None:
+            told = "" if hours.strip() == "-" else hours.strip()
+            if told:
+                hours_from(told)
+            wishes = replace(wishes, hours=told)
     except ValueError as error:
         raise typer.BadParameter(str(error)) from error
     if most_moves is not None:

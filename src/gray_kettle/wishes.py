@@ -14,6 +14,7 @@ class Wishes:
     locked: ids of radios that stay where they are. offers: (radio id, limit) of what a radio can be set to, as in
     plan.limits without the band. radar: what to think of channels that must watch for radar. change_cost: what a move
     must gain, in log units. most_moves: None for any number. weights: (radio id, how much its throughput counts).
+    hours: of the day, local time, that count alone ("8-16"); "" for all.
     """
 
     locked: tuple[str, ...] = ()
@@ -22,6 +23,7 @@ class Wishes:
     change_cost: float = CHANGE_COST
     most_moves: int | None = None
     weights: tuple[tuple[str, float], ...] = ()
+    hours: str = ""
 
     def __post_init__(self) -> None:
         if self.radar not in RADAR:
@@ -47,4 +49,5 @@ def wishes_from(document: dict[str, Any]) -> Wishes:
         change_cost=document.get("change_cost", usual.change_cost),
         most_moves=document.get("most_moves"),
         weights=tuple((owner, weight) for owner, weight in document.get("weights", ())),
+        hours=document.get("hours", usual.hours),
     )

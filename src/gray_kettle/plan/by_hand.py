@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from gray_kettle.air.channels import Channel
-from gray_kettle.judge.assessment import Assessment, Standing
+from gray_kettle.judge.assessment import Standing
 from gray_kettle.judge.standing import with_ours_on
 from gray_kettle.plan.players import LEAST_MBPS
 from gray_kettle.plan.proposal import Move, Proposal
@@ -25,10 +25,10 @@ class Tried:
         return float(np.exp(np.mean(logs))) if logs else 0.0
 
 
-def tried(proposal: Proposal, assessment: Assessment, elsewhere: dict[str, Channel]) -> Tried:
-    """The proposal, with some radios on other channels."""
+def tried(proposal: Proposal, elsewhere: dict[str, Channel]) -> Tried:
+    """The proposal, with some radios on other channels, at the hours that count."""
     channels = {m.radio.id: elsewhere.get(m.radio.id, m.target) for m in proposal.moves}
-    return Tried(channels, with_ours_on(channels, assessment))
+    return Tried(channels, with_ours_on(channels, proposal.judged))
 
 
 def staying(proposal: Proposal) -> Tried:

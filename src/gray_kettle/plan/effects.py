@@ -47,7 +47,9 @@ class Sites:
         for band, (ids, players, chosen) in bands.items():
             self._order[band] = ids
             self._placed[band] = {
-                key: replace(p, options=Candidates((p.options.channels[o],)), costs=np.zeros(1), start=0)
+                key: replace(
+                    p, options=Candidates((p.options.channels[o],)), costs=np.zeros(1), start=0, times=()
+                )
                 for key, p, o in zip(ids, players, chosen, strict=True)
             }
         self._now = {band: self._logs(placed, self._order[band]) for band, placed in self._placed.items()}

@@ -56,14 +56,14 @@ class _Prover:
     def _worth(self, k: int, sums: FloatArray) -> FloatArray:
         """Upper bound of what radio k adds on each option, beside those that its sums have in them: (o,)."""
         j = self.joint
-        logs = j.logs(sums[:, k], j.rates[k]).mean(axis=0)
+        logs = j.mean(j.logs(sums[:, k], j.rates[k]))
         return np.asarray(j.weight[k] * logs - j.costs[k])
 
     def _beside(self, k: int, m: int) -> FloatArray:
         """What radio k adds on each of its options beside radio m alone on each of its own: (o of k, o of m)."""
         j = self.joint
         way = j.lies[j.dsss[m], j.channel[k][:, None], j.channel[m][None]]
-        logs = j.logs(j.base[:, k, :, None] + j.term(k, m, way), j.rates[k][:, None]).mean(axis=0)
+        logs = j.mean(j.logs(j.base[:, k, :, None] + j.term(k, m, way), j.rates[k][:, None]))
         return np.asarray(j.weight[k] * logs - j.costs[k][:, None])
 
     def _pair(self, k: int, m: int, of_k: FloatArray, of_m: FloatArray) -> float:
@@ -120,7 +120,7 @@ class _Prover:
             on = j.channel[m, chosen[m]]
             way = j.lies[j.dsss[k], on, j.channel[k]]
             logs = j.logs(sums[:, m, chosen[m]][:, None] + j.term(m, k, way), j.rates[m, chosen[m]])
-            out += j.weight[m] * logs.mean(axis=0) - j.costs[m, chosen[m]]
+            out += j.weight[m] * j.mean(logs) - j.costs[m, chosen[m]]
         return out
 
     def _matched(self, rest: list[int], worth: dict[int, FloatArray]) -> float:

@@ -36,12 +36,13 @@ class Joint:
 
     Sums of a radio on an option, last axis: log of what those on its primary leave, how many they are, how much they
     send, log of what the rest leaves beside it, and for each widening the log of the chance that it is free.
-    Shapes: n radios, s shifts, o options (of the radio with most; costs of missing ones are infinite), c classes.
+    Shapes: n radios, s scenes (shifts of all levels, and times of the day as they are), o options (of the radio with
+    most; costs of missing ones are infinite), c classes.
     """
 
     def __init__(self, players: tuple[Player, ...], shifts_db: tuple[float, ...]) -> None:
         self.players, self.count = players, len(players)
-        self.shifts_db = shifts_db
+        self._scenes(shifts_db)
         channels = sorted({c for p in players for c in p.options.channels})
         at = {c: n for n, c in enumerate(channels)}
         most = max(len(p.options.channels) for p in players)
@@ -53,7 +54,7 @@ class Joint:
         self.weight = np.array([p.weight for p in players])
         self.dsss = np.array([int(p.dsss_only) for p in players])
         self._type = np.float64 if self.count <= SMALL_SITE else np.float32
-        self.base = np.zeros((len(shifts_db), *shape, _WIDER + self.wider), dtype=self._type)
+        self.base = np.zeros((len(self.scenes), *shape, _WIDER + self.wider), dtype=self._type)
         self.rates = np.zeros((*shape, self.wider + 1), dtype=self._type)  # what each widening adds, Mb/s
         for k, player in enumerate(players):
             own = player.options.channels
@@ -68,14 +69,34 @@ class Joint:
         self._classes(channels)
         self._pairs()
 
+    def _scenes(self, shifts_db: tuple[float, ...]) -> None:
+        """(shift, time of day or None for all of it) with the weight of each: the times share that of no shift."""
+        times = self.players[0].times if self.players else ()
+        self.shifts_db = shifts_db
+        self.scenes: list[tuple[float, int | None]] = []
+        weights: list[float] = []
+        for shift in shifts_db:
+            if shift == 0.0 and times:
+                self.scenes += [(0.0, t) for t in range(len(times))]
+                weights += [weight for weight, _ in times]
+            else:
+                self.scenes.append((shift, None))
+                weights.append(1.0)
+        self._scene_weight = np.array(weights) / len(shifts_db)
+
+    def mean(self, logs: FloatArray) -> FloatArray:
+        """Over the scenes, each by its weight: the first axis goes."""
+        return np.asarray(np.tensordot(self._scene_weight.astype(logs.dtype), logs, axes=(0, 0)))
+
     def _foreign(self, k: int, player: Player) -> None:
         """What each option has left by those that are not ours."""
         options = player.options
         rates = options.rates_mbps(player.asking)[:, : self.wider + 1]
         self.rates[k, : len(rates)] = np.diff(rates, axis=1, prepend=0.0).clip(min=0.0)
         widens = options.width_mhz[:, None] > 20 * 2 ** np.arange(self.wider)
-        for s, shift in enumerate(self.shifts_db):
-            alone = weigh(player.asking, options, player.others.louder_by(shift))
+        for s, (shift, time) in enumerate(self.scenes):
+            others = player.others if time is None else player.times[time][1]
+            alone = weigh(player.asking, options, others.louder_by(shift))
             sums = self.base[s, k, : len(rates)]
             beside = (1 - alone.adjacent_lost) * np.prod(1 - alone.non_wifi_lost_to, axis=1)
             sums[:, _CO] = _log(alone.co_free)
@@ -126,7 +147,9 @@ class Joint:
                 for j in range(self.wider):
                     term[..., _WIDER + j] = np.where(step == j, held, 0.0)
                 term[k] = 0.0  # nobody is its own neighbour
-        self.terms = terms.reshape(len(self.shifts_db), -1, terms.shape[-1])
+        rows = terms.reshape(len(self.shifts_db), -1, terms.shape[-1])
+        shift_of = [self.shifts_db.index(shift) for shift, _ in self.scenes]
+        self.terms = rows if len(shift_of) == len(self.shifts_db) else rows[shift_of]
 
     def term(self, asking: IntArray | int, other: IntArray | int, way: IntArray) -> FloatArray:
         """What others add to the sums of asking radios, lying to them in a way; broadcast, (s, …, sums)."""
@@ -158,7 +181,7 @@ class Joint:
     def logs_of(self, chosen: IntArray) -> FloatArray:
         """Mean logarithm of expected throughput of every radio, for choices of options: (…, n) to the same."""
         rates = self.rates[np.arange(self.count), chosen]
-        return np.asarray(self.logs(self.sums_of(chosen), rates[None]).mean(axis=0))
+        return self.mean(self.logs(self.sums_of(chosen), rates[None]))
 
     def score(self, chosen: IntArray) -> FloatArray:
         """The objective of choices of options: (…, n) to (…)."""

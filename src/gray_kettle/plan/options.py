@@ -10,11 +10,10 @@ from gray_kettle.air.rates import widest_mhz
 from gray_kettle.judge.assessment import Assessment, Radio
 from gray_kettle.judge.standing import level_at
 from gray_kettle.plan.limits import limit_of_radio, parse_limit
-from gray_kettle.plan.rules import broken, contradiction, rules_for
+from gray_kettle.plan.rules import broken, contradiction, rules_for, rules_of_clients
 from gray_kettle.records import Setup
 from gray_kettle.wishes import Wishes
 
-RASTER_2_4 = (1, 6, 11)
 RADAR_COST = 0.08  # the wait before use, and the risk of having to leave
 RADAR_HEARD_COST = 0.7  # pulses were heard there: it will have to leave again
 HARD_TO_FIND_COST = 0.03  # 6 GHz off the preferred scanning channels: clients look there last
@@ -52,7 +51,7 @@ def options_for(radio: Radio, assessment: Assessment, setup: Setup) -> Options:
     The present channel is open unless it breaks a rule that was told: staying is an answer. Where nothing is open,
     the radio stays and the rules that leave it nothing are named. Raises: ValueError, for a limit not understood.
     """
-    rules = rules_for(radio, setup)
+    rules = (*rules_for(radio, setup), *rules_of_clients(radio))
     channels = _sendable(radio)
     if radio.channel not in channels:
         channels = (*channels, radio.channel)
@@ -60,7 +59,7 @@ def options_for(radio: Radio, assessment: Assessment, setup: Setup) -> Options:
     for channel in channels:
         why = broken(channel, rules)
         if not why and channel != radio.channel:
-            why = _unwise(channel, radio, assessment)
+            why = unwise(channel, radio, assessment)
         watch_s = radar_watch_s(setup.country, channel)
         heard = watch_s > 0 and radar_heard(channel, assessment)
         cost = _cost(channel, radio, setup.wishes, watch_s > 0, heard)
@@ -101,7 +100,8 @@ def _sendable(radio: Radio) -> tuple[Channel, ...]:
     return tuple(c for c in all_channels(radio.band) if c.width_mhz <= widest)
 
 
-def _unwise(channel: Channel, radio: Radio, assessment: Assessment) -> str:
+def unwise(channel: Channel, radio: Radio, assessment: Assessment) -> str:
+    """Why a channel is better not gone to, whatever is permitted; "" for no such reason."""
     if any((channel.band, part) not in assessment.covered for part in channel.parts):
         return "not listened to"
     if channel.band == "2.4" and channel.width_mhz > 20 and _second_part_is_used(channel, radio, assessment):
@@ -149,8 +149,3 @@ def _second_part_is_used(channel: Channel, radio: Radio, assessment: Assessment)
             if near and level_at(stay, None) > UNHEARD_DBM:
                 return True
     return False
-
-
-def is_on_raster(channel: Channel) -> bool:
-    """Whether a channel keeps to the places that do not overlap one another."""
-    return channel.band != "2.4" or channel.primary in RASTER_2_4

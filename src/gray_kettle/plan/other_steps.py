@@ -1,6 +1,7 @@
 """Steps that are no change of channel: what gains most for what it costs stands first."""
 
-from collections.abc import Iterator
+import math
+from collections.abc import Iterator, Sequence
 
 from gray_kettle.judge.advice import ADVICE
 from gray_kettle.judge.assessment import Assessment, Finding, Radio
@@ -14,10 +15,12 @@ from gray_kettle.plan.effects import (
     sending_less,
     without_emitter,
 )
-from gray_kettle.plan.proposal import OtherStep
+from gray_kettle.plan.players import LEAST_MBPS
+from gray_kettle.plan.proposal import Move, OtherStep
 from gray_kettle.safe_text import dbm
 
 _QUIETER_DB = 6.0
+_WORTH_LIFTING = 1.1
 _NEAR_DBM = -58.0  # a client that hangs near its radio
 _BASIC_SAVED = 0.85  # at 12 Mb/s a beacon takes about a seventh of its time at 1 Mb/s
 _NOT_WORTH_IT = (
@@ -28,7 +31,7 @@ _NOT_WORTH_IT = (
 _EFFORTS = ("minutes", "an hour", "a visit", "a purchase")  # each costs about twice the one before
 
 
-def other_steps(assessment: Assessment, sites: Sites) -> tuple[OtherStep, ...]:
+def other_steps(assessment: Assessment, sites: Sites, moves: Sequence[Move]) -> tuple[OtherStep, ...]:
     """Worth doing beside the moves, the best for its effort first."""
     found = [
         *_emitters(assessment, sites),
@@ -37,6 +40,7 @@ def other_steps(assessment: Assessment, sites: Sites) -> tuple[OtherStep, ...]:
         *_bands(assessment, sites),
         *_power(assessment, sites),
         *_far(assessment, sites),
+        *_lifted(moves),
         *_told(assessment),
     ]
     return tuple(sorted(found, key=lambda s: (-s.worth / 2 ** _effort(s), s.what)))
@@ -166,6 +170,22 @@ def _far(assessment: Assessment, sites: Sites) -> Iterator[OtherStep]:
                 effort="a purchase, and a cable to it",
                 worth=effect.worth,
             )
+
+
+def _lifted(moves: Sequence[Move]) -> Iterator[OtherStep]:
+    """What clients keep our radios from, where that is worth a talk about the clients."""
+    for move in moves:
+        held, after = move.held_back, move.after
+        if held is None or after is None or held.expected_mbps < after.expected_mbps * _WORTH_LIFTING:
+            continue
+        factor = held.expected_mbps / max(after.expected_mbps, LEAST_MBPS)
+        yield OtherStep(
+            what=f"Replace or move the clients that keep {title(move.radio)} from {held.channel.label}",
+            why=f"It is closed to it: {held.rule}.",
+            gain=f"{after.expected_mbps:.0f} → {held.expected_mbps:.0f} Mb/s for {title(move.radio)}",
+            effort="a purchase, or another band for them",
+            worth=math.log(factor),
+        )
 
 
 _TOLD = {  # steps whose worth is known to somebody who looks, and not to the model

@@ -16,7 +16,8 @@ class Player:
     """One own radio: what it asks for, the others that are not ours, its options with their costs.
 
     costs: in log units, shape (options,). level_at: dBm at which each player hears this one, by player (own entry
-    unused). start: the option where it is now. weight: how much its throughput counts.
+    unused). start: the option where it is now. weight: how much its throughput counts. times: the others at times of
+    the day that differ, each with the share of the day that it stands for; none where all of it is alike.
     """
 
     asking: Asking
@@ -28,6 +29,7 @@ class Player:
     level_at: tuple[float, ...]
     start: int = 0
     weight: float = 1.0
+    times: tuple[tuple[float, Others], ...] = ()
 
 
 Company = list[tuple[Channel, float, float, bool]]  # own radios on the air: channel, level, activity, DSSS

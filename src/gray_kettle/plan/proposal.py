@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from gray_kettle.air.channels import Channel
-from gray_kettle.judge.assessment import Finding, Radio, Standing
+from gray_kettle.judge.assessment import Assessment, Finding, Radio, Standing
 from gray_kettle.plan.order import Step
 
 
@@ -27,6 +27,15 @@ class FieldCell:
     barred: str
 
 
+@dataclass(frozen=True)
+class HeldBack:
+    """The best channel that clients alone keep a radio from, all others as proposed. rule: how that is said."""
+
+    rule: str
+    channel: Channel
+    expected_mbps: float
+
+
 @dataclass(frozen=True, eq=False)
 class Move:
     """Where one own radio should go, from where; the same where it should stay."""
@@ -39,6 +48,7 @@ class Move:
     reasons: tuple[str, ...]
     alternatives: tuple[Alternative, ...]
     field: tuple[FieldCell, ...]
+    held_back: HeldBack | None = None
 
     @property
     def stays(self) -> bool:
@@ -72,7 +82,7 @@ class Proposal:
     """The plan for a site. proved: no better combination of the options exists under this model.
 
     score, score_stay, bound: of the plan, of staying, and what no plan exceeds, in log units. order: the moves in the
-    order in which nobody is worse off in between, band by band.
+    order in which nobody is worse off in between, band by band. judged: what it rests on, at the hours that count.
     """
 
     moves: tuple[Move, ...]
@@ -81,6 +91,7 @@ class Proposal:
     proved: bool
     score_stay: float
     score: float
+    judged: Assessment
     bound: float = 0.0
     conflicts: tuple[Conflict, ...] = ()
     order: tuple[Step, ...] = ()

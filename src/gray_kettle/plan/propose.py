@@ -5,43 +5,54 @@ from functools import partial
 import numpy as np
 
 from gray_kettle.air.channels import BANDS, Channel
-from gray_kettle.judge.assessment import Assessment, OwnView, Standing
+from gray_kettle.judge.assessment import Assessment, OwnView, Radio, Standing, Stay
 from gray_kettle.judge.findings import title
-from gray_kettle.judge.harms import Candidates, Weighed, weigh
+from gray_kettle.judge.harms import Candidates, Others, Weighed, weigh
+from gray_kettle.judge.raster import THREE, keeps_to, rasters
 from gray_kettle.judge.standing import asking_of, mutual_level_dbm, others_for, standings
 from gray_kettle.plan import reasons
 from gray_kettle.plan.effects import Sites, tells_that_it_is_unused
-from gray_kettle.plan.joint import Joint, shifts_for
-from gray_kettle.plan.options import is_on_raster, options_for
+from gray_kettle.plan.exact import MOST_RADIOS
+from gray_kettle.plan.hours import at_hours, hours_from, moments_of, times_of_day
+from gray_kettle.plan.joint import SMALL_SITE, Joint, shifts_for
+from gray_kettle.plan.options import Option, options_for, unwise
 from gray_kettle.plan.order import Step, steps_of
 from gray_kettle.plan.other_steps import other_steps
 from gray_kettle.plan.players import Player, company_of, in_company
-from gray_kettle.plan.proposal import Alternative, Conflict, FieldCell, Move, Proposal
+from gray_kettle.plan.proposal import Alternative, Conflict, FieldCell, HeldBack, Move, Proposal
+from gray_kettle.plan.rules import is_by_clients
 from gray_kettle.plan.search import Progress
 from gray_kettle.plan.solver import Solution, solve
 from gray_kettle.records import Setup
+from gray_kettle.times import zone_of
 from gray_kettle.wishes import CHANGE_COST
 
 _ALTERNATIVES = 2
 _SHIFTS_DB = (-3.0, 0.0, 3.0)  # a place off the raster must win under all of these
 _UNUSED_WEIGHT = 0.1  # of a radio that nobody uses: others need not give way to it
 _HARDLY = 1.02  # a gain smaller than this is none
+_ANOTHER_RASTER = 0.05  # log units: what four places must gain over three
+_TIMES, _FEW_TIMES = 6, 3  # of the day, looked at by themselves on a small and on a larger site
 _NOT_OPEN = 100.0  # log units: the cost of staying where a rule forbids it; nothing else comes near
 
 
 def propose(assessment: Assessment, setup: Setup, progress: Progress = lambda done: None) -> Proposal:
-    """Channel and width for every own radio together, band by band, and the other steps.
+    """Channel and width for every own radio together, band by band, and the other steps; for the hours that count.
 
     progress is told the share of the work done, and may raise to end it. Raises: ValueError, with a sentence for
     people, for a limit in the setup that cannot be understood.
     """
     found: dict[str, tuple[_Band, Solution]] = {}
+    assessment, times = _at_hours_that_count(assessment, setup)
     bands = [b for b in BANDS if any(v.radio.band == b and v.now for v in assessment.own)]
     left = setup.wishes.most_moves
     for at, band in enumerate(bands):
         views = tuple(v for v in assessment.own if v.radio.band == band and v.now is not None)
-        table = _Band(views, assessment, setup)
-        found[band] = table, solve(table.players, left, partial(_tell, progress, at, len(bands)))
+        for raster in rasters(assessment.radios, setup.country) if band == "2.4" else (THREE,):
+            table = _Band(views, assessment, setup, raster, times)
+            solution = solve(table.players, left, partial(_tell, progress, at, len(bands)))
+            if band not in found or solution.score > found[band][1].score + _ANOTHER_RASTER:
+                found[band] = table, solution
     if left is not None and sum(table.count_moves(s) for table, s in found.values()) > left:
         _share_moves(found, left)
     moves = [m for table, solution in found.values() for m in table.moves(solution)]
@@ -49,7 +60,7 @@ def propose(assessment: Assessment, setup: Setup, progress: Progress = lambda do
     joints = [(table, table.joint(), solution) for table, solution in found.values()]
     return Proposal(
         moves=tuple(moves),
-        other_steps=other_steps(assessment, Sites({b: t.placed(s) for b, (t, s) in found.items()})),
+        other_steps=other_steps(assessment, Sites({b: t.placed(s) for b, (t, s) in found.items()}), moves),
         findings=tuple(reasons.with_first_step(f, moves) for f in assessment.findings),
         proved=all(s.proved for _, _, s in joints),
         score_stay=sum(float(j.score(j.start)) for _, j, _ in joints),
@@ -57,6 +68,24 @@ def propose(assessment: Assessment, setup: Setup, progress: Progress = lambda do
         bound=sum(s.bound for _, _, s in joints),
         conflicts=conflicts,
         order=tuple(s for table, joint, solution in joints for s in table.order(joint, solution)),
+        judged=assessment,
+    )
+
+
+Times = tuple[tuple[float, Assessment], ...]
+
+
+def _at_hours_that_count(assessment: Assessment, setup: Setup) -> tuple[Assessment, Times]:
+    """The assessment for the hours that count, and for those times of the day that differ."""
+    zone = zone_of(setup.country)
+    moments = moments_of(assessment, zone)
+    counted = hours_from(setup.wishes.hours) if setup.wishes.hours else None
+    judged = at_hours(assessment, counted, moments, zone) if counted else assessment
+    count = max((sum(v.radio.band == band for v in assessment.own) for band in BANDS), default=0)
+    if count > SMALL_SITE:
+        return judged, ()
+    return judged, times_of_day(
+        assessment, moments, zone, counted, _TIMES if count <= MOST_RADIOS else _FEW_TIMES
     )
 
 
@@ -92,19 +121,31 @@ def _by_moves(table: "_Band", most: int) -> list[Solution]:
     return out
 
 
+def _foreign(radio: Radio, assessment: Assessment) -> tuple[Others, tuple[tuple[Radio, Stay], ...]]:
+    """Those that are not ours, as one of our radios hears them."""
+    foreign = tuple(r for r in assessment.radios if not r.own)
+    return others_for(foreign, radio, assessment.emitters, tuple(v.radio for v in assessment.own))
+
+
 class _Band:
     """The own radios of one band with their options, as players of the solver."""
 
-    def __init__(self, views: tuple[OwnView, ...], assessment: Assessment, setup: Setup) -> None:
-        self.views, self.assessment, self.setup = views, assessment, setup
+    def __init__(
+        self,
+        views: tuple[OwnView, ...],
+        assessment: Assessment,
+        setup: Setup,
+        raster: tuple[int, ...],
+        times: Times,
+    ) -> None:
+        self.views, self.assessment, self.setup, self.raster = views, assessment, setup, raster
         options = [options_for(v.radio, assessment, setup) for v in views]
         self.all_options = [o.all for o in options]
         self.conflicts = [
             Conflict(v.radio.id, o.conflict) for v, o in zip(views, options, strict=True) if o.conflict
         ]
-        foreign = tuple(r for r in assessment.radios if not r.own)
-        ours = tuple(v.radio for v in assessment.own)
-        self.foreign = [others_for(foreign, v.radio, assessment.emitters, ours) for v in views]
+        self.foreign = [_foreign(v.radio, assessment) for v in views]
+        self.times = [tuple((weight, _foreign(v.radio, then)[0]) for weight, then in times) for v in views]
         self.players = tuple(self._player(k) for k in range(len(views)))
 
     def placed(self, solution: Solution) -> tuple[tuple[str, ...], tuple[Player, ...], tuple[int, ...]]:
@@ -125,7 +166,7 @@ class _Band:
         may = [
             o
             for o in self.all_options[k]
-            if not o.barred and (is_on_raster(o.channel) or o.channel in robust)
+            if not o.barred and (keeps_to(o.channel, self.raster) or o.channel in robust)
         ]
         costs = [o.cost for o in may]
         if radio.channel not in {o.channel for o in may}:
@@ -145,6 +186,7 @@ class _Band:
             level_at=tuple(mutual_level_dbm(radio, v.radio) for v in self.views),
             start=[o.channel for o in may].index(radio.channel),
             weight=dict(self.setup.wishes.weights).get(radio.id, usual),
+            times=self.times[k],
         )
 
     def _robust(self, k: int) -> frozenset[Channel]:
@@ -152,14 +194,14 @@ class _Band:
         radio = self.views[k].radio
         asking, _ = asking_of(radio)
         open_to_it = [o.channel for o in self.all_options[k] if not o.barred]
-        off = {c for c in open_to_it if not is_on_raster(c)}
+        off = {c for c in open_to_it if not keeps_to(c, self.raster)}
         if not off or len(off) == len(open_to_it):
             return frozenset(off)
         others, _ = others_for(self.assessment.radios, radio, self.assessment.emitters)
         candidates = Candidates(open_to_it)
         for shift in _SHIFTS_DB:
             got = weigh(asking, candidates, others.louder_by(shift)).expected_mbps
-            best = max(mbps for c, mbps in zip(open_to_it, got, strict=True) if is_on_raster(c))
+            best = max(mbps for c, mbps in zip(open_to_it, got, strict=True) if keeps_to(c, self.raster))
             off &= {c for c, mbps in zip(open_to_it, got, strict=True) if mbps > best * np.exp(CHANGE_COST)}
         return frozenset(off)
 
@@ -183,7 +225,7 @@ class _Band:
         here, name = self.views[k].radio.channel.label, title(self.views[other].radio)
         return (
             f"It makes room: were it to stay on {here}, {name} would get {without[other]:.0f} "
-            f"instead of {with_move[other]:.0f} Mb/s."
+            f"instead of {with_move[other]:.0f} Mb/s, and it would itself get {without[k]:.0f} there."
         )
 
     def _move(self, k: int, solution: Solution, makes_room: str) -> Move:
@@ -205,9 +247,22 @@ class _Band:
             for o, s in zip(options, after, strict=True)
         )
         conflict = next((c.rules for c in self.conflicts if c.radio == view.radio.id), ())
-        why = reasons.reasons_for(view, chosen, target, alternatives, options, conflict)
+        why = reasons.reasons_for(view, chosen, target, alternatives, options, conflict, self.raster)
         why = (makes_room, *why) if makes_room else why
-        return Move(view.radio, view.radio.channel, target, view.now, chosen, why, alternatives, field)
+        held = self._held_back(view.radio, options, after)
+        return Move(view.radio, view.radio.channel, target, view.now, chosen, why, alternatives, field, held)
+
+    def _held_back(
+        self, radio: Radio, options: tuple[Option, ...], after: tuple[Standing, ...]
+    ) -> HeldBack | None:
+        found = [
+            HeldBack(o.barred, o.channel, s.expected_mbps)
+            for o, s in zip(options, after, strict=True)
+            if is_by_clients(o.barred)
+            and keeps_to(o.channel, self.raster)
+            and not unwise(o.channel, radio, self.assessment)
+        ]
+        return max(found, key=lambda h: h.expected_mbps, default=None)
 
     def _alternatives(
         self, k: int, target: Channel, weighed: Weighed, chosen: Standing

@@ -6,7 +6,8 @@ from dataclasses import replace
 from gray_kettle.air.channels import Channel
 from gray_kettle.judge.assessment import Finding, OwnView, Standing
 from gray_kettle.judge.findings import CHANGE_CHANNEL, FIX_CHANNEL, percent
-from gray_kettle.plan.options import Option, is_on_raster
+from gray_kettle.judge.raster import FOUR, keeps_to, places
+from gray_kettle.plan.options import Option
 from gray_kettle.plan.proposal import Alternative, Move
 from gray_kettle.safe_text import dbm
 
@@ -18,8 +19,9 @@ def reasons_for(
     alternatives: tuple[Alternative, ...],
     options: tuple[Option, ...],
     conflict: tuple[str, ...],
+    raster: tuple[int, ...],
 ) -> tuple[str, ...]:
-    """Reasons, the weightiest first; never empty. conflict: rules that leave the radio nothing."""
+    """Reasons, the weightiest first; never empty. conflict: rules that leave the radio nothing. raster: the site's."""
     now, source = view.now, view.radio.channel
     out: list[str] = []
     here = next((o.barred for o in options if o.channel == source), "")
@@ -31,7 +33,7 @@ def reasons_for(
     elif target == source:
         out.append(_why_stay(after, alternatives))
     elif now is not None:
-        out += _what_is_wrong(now, source, target)
+        out += _what_is_wrong(now, source, target, raster)
         out.append(
             f"On {target.label} clear air is expected to go from {percent(now.clear_air)} "
             f"to {percent(after.clear_air)}, "
@@ -48,7 +50,7 @@ def reasons_for(
         out.append(f"It must watch for radar there: {_minutes(watch_s)} of silence before it may start.")
     if any(o.radar_heard and o.channel == source for o in options):
         out.append(f"Radar was met on {source.label}: it will have to leave there again.")
-    out += _mistakes(view, target)
+    out += _mistakes(view, target, raster)
     if view.client_level_assumed:
         out.append(
             f"It hangs on the level of the clients, taken as {dbm(view.client_level_dbm)}: none was heard."
@@ -61,7 +63,7 @@ def _minutes(seconds: float) -> str:
     return "a minute" if minutes <= 1 else f"{minutes} minutes"
 
 
-def _mistakes(view: OwnView, target: Channel) -> list[str]:
+def _mistakes(view: OwnView, target: Channel, raster: tuple[int, ...]) -> list[str]:
     """What people do and should not: an automatic channel, four names on one radio."""
     radio, out = view.radio, []
     if radio.moves:
@@ -69,19 +71,24 @@ def _mistakes(view: OwnView, target: Channel) -> list[str]:
             f"It moved {radio.moves} times by itself in this window. Set {target.label} fixed: a radio that chooses "
             "by a minute's look leaves a good channel for the next passer-by, and drops its clients each time."
         )
-    if not is_on_raster(target):
+    if not keeps_to(target, raster):
         out.append(
-            f"{target.label} lies off the places 1, 6 and 11: it wins even with all levels 3 dB lower or higher."
+            f"{target.label} lies off the places {places(raster)}: it wins even with all levels 3 dB lower or higher."
+        )
+    elif target.band == "2.4" and raster == FOUR:
+        out.append(
+            "Nobody here sends in the old way (DSSS), which fills more: there is room for the four places "
+            f"{places(raster)}, if all of our radios keep to them."
         )
     return out
 
 
-def _what_is_wrong(now: Standing, source: Channel, target: Channel) -> list[str]:
+def _what_is_wrong(now: Standing, source: Channel, target: Channel, raster: tuple[int, ...]) -> list[str]:
     out = []
-    if not is_on_raster(source):
+    if not keeps_to(source, raster):
         out.append(
-            f"{source.label} lies between the places 1, 6 and 11: it looks empty in a list, but neither side gives way "
-            "to what it cannot decode, and frames collide."
+            f"{source.label} lies between the places {places(raster)}: it looks empty in a list, but neither side "
+            "gives way to what it cannot decode, and frames collide."
         )
     worst = [h for h in now.harms if h.share_lost >= 0.01][:2]
     for harm in worst:

@@ -12,6 +12,7 @@ from gray_kettle.records import Setup
 from gray_kettle.safe_text import printable
 
 _MOST_NAMED = 4
+_CLIENTS, _CLIENTS_SAID = "clients: ", "by their own word, "
 
 
 @dataclass(frozen=True)
@@ -40,10 +41,34 @@ def rules_for(radio: Radio, setup: Setup) -> tuple[Rule, ...]:
     for text in setup.clients:
         limit = parse_limit(text)
         if limit.concerns(radio):
-            rules.append(Rule(f"clients: {printable(text)}", limit.permits))
+            rules.append(Rule(f"{_CLIENTS}{printable(text)}", limit.permits))
     if setup.wishes.radar == "avoid":
         rules.append(Rule("radar channels are avoided", lambda c: not needs_radar_watch(country, c)))
     return tuple(rules)
+
+
+def rules_of_clients(radio: Radio) -> tuple[Rule, ...]:
+    """What clients of a radio said they cannot use, those with the same channels together.
+
+    They are where it is now, whatever they said.
+    """
+    said: dict[frozenset[int], int] = {}
+    for client in (c for n in radio.networks for c in n.clients):
+        usable = frozenset(number for band, number in client.channels if band == radio.band)
+        if usable:
+            said[usable] = said.get(usable, 0) + 1
+    return tuple(
+        Rule(
+            f"{_CLIENTS_SAID}{count} {'client' if count == 1 else 'clients'} cannot use it",
+            lambda c, usable=usable: c.primary in usable or c == radio.channel,  # type: ignore[misc]
+        )
+        for usable, count in sorted(said.items(), key=lambda item: sorted(item[0]))
+    )
+
+
+def is_by_clients(name: str) -> bool:
+    """Whether a rule is one of clients, told or said by themselves."""
+    return name.startswith((_CLIENTS, _CLIENTS_SAID))
 
 
 def broken(channel: Channel, rules: Iterable[Rule]) -> str:

@@ -44,7 +44,7 @@ def solve(
 
 def best_alone(joint: Joint) -> float:
     """What all would reach if no own radio took anything from another: more than any plan can."""
-    alone = joint.logs(joint.base, joint.rates).mean(axis=0)
+    alone = joint.mean(joint.logs(joint.base, joint.rates))
     return float((joint.weight[:, None] * alone - joint.costs).max(axis=1).sum())
 
 

@@ -26,11 +26,11 @@ class Trials:
     def gains(self, m: int) -> FloatArray:
         """What the objective gains with radio m on each of its options, all others as they are: (b, o)."""
         j, on = self.joint, self._on
-        own = j.logs(self._sums[:, :, m], j.rates[m]).mean(axis=0)
+        own = j.mean(j.logs(self._sums[:, :, m], j.rates[m]))
         now = j.term(self._who, m, j.lies[j.dsss[m], on, on[:, m, None]])
         few = j.term(self._who[:, None], m, j.few[j.dsss[m], on])
         beside = (self._here - now)[:, :, :, None] + few
-        logs = j.logs(beside, self._rates[:, :, None]).mean(axis=0) * j.weight[:, None]
+        logs = j.mean(j.logs(beside, self._rates[:, :, None])) * j.weight[:, None]
         logs[:, m] = 0.0
         which = j.which[j.dsss[m], on][:, :, j.channel[m]]
         others = np.take_along_axis(logs, which, axis=2).sum(axis=1)
@@ -52,8 +52,8 @@ class Trials:
             + j.term(k, with_, j.lies[of_him, asks, mine[:, None, :]])
             - j.term(k, with_, j.lies[of_him, asks, his[:, None, :]])
         )
-        now = j.weight * j.logs(self._here, self._rates).mean(axis=0)
-        then = j.logs(self._here[:, :, :, None] + change, self._rates[:, :, None]).mean(axis=0)
+        now = j.weight * j.mean(j.logs(self._here, self._rates))
+        then = j.mean(j.logs(self._here[:, :, :, None] + change, self._rates[:, :, None]))
         gain = j.weight[:, None] * then - now[:, :, None]
         gain[:, m], gain[:, with_, at] = 0.0, 0.0
         mine_there = self._sums[:, each, m, to_his] + (
@@ -63,8 +63,8 @@ class Trials:
             j.term(with_, m, sends[mine, his]) - j.term(with_, m, sends[mine, mine])
         )
         out = gain.sum(axis=1)
-        out += j.weight[m] * j.logs(mine_there, j.rates[m, to_his]).mean(axis=0) - now[:, m, None]
-        out += j.weight[with_] * j.logs(his_here, j.rates[with_, to_mine]).mean(axis=0) - now[:, with_]
+        out += j.weight[m] * j.mean(j.logs(mine_there, j.rates[m, to_his])) - now[:, m, None]
+        out += j.weight[with_] * j.mean(j.logs(his_here, j.rates[with_, to_mine])) - now[:, with_]
         paid = j.costs[who, self.chosen]
         out += paid[:, m, None] - j.costs[m, to_his] + paid[:, with_] - j.costs[with_, to_mine]
         return np.where((to_his < 0) | (to_mine < 0) | (his == mine), -np.inf, out)

@@ -26,7 +26,12 @@ class SimClient:
     network: int = 0  # which of the radio's networks it is in
     generation: str = "ax"
     streams: int = 2
-    channels: tuple[tuple[int, int], ...] = ((1, 13), (36, 8), (100, 11))  # first number and how many
+    channels: tuple[tuple[int, int], ...] = (
+        (1, 13),
+        (36, 8),
+        (100, 11),
+        (149, 5),
+    )  # first number and how many
 
 
 @dataclass(frozen=True)

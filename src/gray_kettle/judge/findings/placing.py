@@ -14,19 +14,19 @@ from gray_kettle.judge.findings.facts import (
     percent,
     title,
 )
+from gray_kettle.judge.raster import keeps_to, rasters
 from gray_kettle.safe_text import dbm
 
-_RASTER_2_4 = (1, 6, 11)
 _WORTH_NAMING = 0.02
 
 
-def _is_between(radio: Radio) -> bool:
-    return radio.band == "2.4" and radio.channel.primary not in _RASTER_2_4
+def _is_between(facts: Facts, radio: Radio) -> bool:
+    return not any(keeps_to(radio.channel, raster) for raster in rasters(facts.radios, facts.country))
 
 
 def _off_raster(facts: Facts, view: OwnView) -> Iterator[Finding]:
     radio = view.radio
-    if not _is_between(radio) or view.now is None:
+    if not _is_between(facts, radio) or view.now is None:
         return
     neighbours = of_kind(view, "adjacent")
     lost = view.now.adjacent_lost
@@ -105,10 +105,10 @@ def _co_channel(facts: Facts, view: OwnView) -> Iterator[Finding]:
 
 def _overlap(facts: Facts, view: OwnView) -> Iterator[Finding]:
     """Partly overlapping neighbours of a radio that sits well itself; an own one between two places is told there."""
-    told = {v.radio.id for v in facts.own if _is_between(v.radio)}
+    told = {v.radio.id for v in facts.own if _is_between(facts, v.radio)}
     radio, harms = view.radio, [h for h in of_kind(view, "adjacent") if h.radio not in told]
     lost = joined_loss(harms)
-    if lost < facts.limits.watch_lost or _is_between(radio):
+    if lost < facts.limits.watch_lost or _is_between(facts, radio):
         return
     yield Finding(
         severity=facts.severity(lost),

@@ -12,6 +12,7 @@ from textual.screen import ModalScreen
 from textual.widgets import Button, Input, Label, Static
 
 from gray_kettle.judge.assessment import Radio
+from gray_kettle.plan.hours import hours_from
 from gray_kettle.plan.limits import EXAMPLES, limit_of_radio, parse_limit
 from gray_kettle.records import Setup
 from gray_kettle.screens.frame.rail import local
@@ -44,6 +45,8 @@ class WishForm(ModalScreen[Setup | None]):
                 f"How much the throughput of {radio.name} {radio.band} GHz counts (1 is usual)", markup=False
             )
             yield Input(f"{dict(wishes.weights).get(radio.id, 1.0):g}", id="wish-weight")
+            yield Label("Hours of the day that count, local (8-16; empty: all)", markup=False)
+            yield Input(wishes.hours, id="wish-hours")
             yield Label("Channels that must watch for radar: avoid, allow or prefer", markup=False)
             yield Input(wishes.radar, id="wish-radar")
             yield Label("At most so many changes (empty: any number)", markup=False)
@@ -66,7 +69,7 @@ class WishForm(ModalScreen[Setup | None]):
     def _read(self) -> Setup:
         words = {
             name: self.query_one(f"#wish-{name}", Input).value.strip()
-            for name in ("clients", "offers", "weight", "radar", "moves", "cost")
+            for name in ("clients", "offers", "weight", "hours", "radar", "moves", "cost")
         }
         wishes, key = self._setup.wishes, self._radio.id
         clients = tuple(words["clients"].split())
@@ -77,11 +80,14 @@ class WishForm(ModalScreen[Setup | None]):
             limit_of_radio(text, self._radio.band)
         weight = _number(words["weight"], "The weight", 0.0, 100.0)
         weights = {k: v for k, v in wishes.weights if k != key} | ({key: weight} if weight != 1.0 else {})
+        if words["hours"]:
+            hours_from(words["hours"])
         most = int(_number(words["moves"], "The number of changes", 0, 999)) if words["moves"] else None
         wishes = replace(
             wishes,
             offers=(*((k, t) for k, t in wishes.offers if k != key), *offers),
             weights=tuple(sorted(weights.items())),
+            hours=words["hours"],
             radar=words["radar"],
             most_moves=most,
             change_cost=_number(words["cost"], "What a change must gain", 0.0, 5.0),

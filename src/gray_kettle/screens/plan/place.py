@@ -108,10 +108,10 @@ class PlanPlace(Place):
 
     def explain(self) -> tuple[Explanation, ...]:
         """The figures of the chosen radio where it is tried or proposed to be, and where it is."""
-        move = self._move()
+        proposal, move = self._proposal(), self._move()
         view = (
-            next((v for v in self._look.assessment.own if move and v.radio.id == move.radio.id), None)
-            if self._look
+            next((v for v in proposal.judged.own if move and v.radio.id == move.radio.id), None)
+            if proposal
             else None
         )
         if move is None or move.after is None:
@@ -197,7 +197,7 @@ class PlanPlace(Place):
         if self._kept is not None:
             self._kept = None
         else:
-            self._kept = self._tried or tried(proposal, self._look.assessment, {})
+            self._kept = self._tried or tried(proposal, {})
             self.notify(
                 "Kept. Change a limit, lock a radio or try channels: the kept plan stands beside.", timeout=4
             )
@@ -209,7 +209,7 @@ class PlanPlace(Place):
         proposal, look, worker = self._proposal(), self._look, get_current_worker()
         if proposal is None or look is None:
             return
-        found = tried(proposal, look.assessment, elsewhere)
+        found = tried(proposal, elsewhere)
         if not worker.is_cancelled:
             self.app.call_from_thread(self._take_tried, found, look)
 
