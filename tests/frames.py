@@ -37,8 +37,9 @@ def heard_at(mhz: int, dbm: int, rate_mbps: float = 1.0, noise_dbm: int = -95) -
 
 
 def elements(ssid: bytes, channel: int, *more: tuple[int, bytes]) -> Dot11Elt:
-    chain = Dot11Elt(ID=0, info=ssid) / Dot11Elt(ID=1, info=RATES) / Dot11Elt(ID=3, info=bytes([channel]))
-    for number, content in more:
+    rates = dict(more).get(1, RATES)
+    chain = Dot11Elt(ID=0, info=ssid) / Dot11Elt(ID=1, info=rates) / Dot11Elt(ID=3, info=bytes([channel]))
+    for number, content in (item for item in more if item[0] != 1):
         chain = chain / Dot11Elt(ID=number, info=content)
     return chain
 

@@ -47,6 +47,14 @@ class Terminal:
             assert time.monotonic() < deadline_s, f"no {texts!r} in:\n{shown}"
             time.sleep(0.05)
 
+    def press_until(self, key: str, text: str, timeout_s: float = 40.0) -> None:
+        """Press a key now and then until the text shows: for lists that are still being filled."""
+        deadline_s = time.monotonic() + timeout_s
+        while text not in (shown := self.screen()):
+            assert time.monotonic() < deadline_s, f"no {text!r} after {key} in:\n{shown}"
+            self.keys(key)
+            time.sleep(0.5)
+
     def wait_without(self, text: str, timeout_s: float = 40.0) -> str:
         deadline_s = time.monotonic() + timeout_s
         while text in (shown := self.screen()):

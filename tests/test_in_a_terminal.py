@@ -77,7 +77,7 @@ def test_heard_opens_filters_and_sorts(terminal, demo_case):
     assert re.search(
         r"06:7a:20:01:02:00 +−\d\d dBm +\d+ frames +\d+ % again +n 1×1 20 +2.4: 1–11 *$", opened, re.M
     )
-    assert re.search(r"06:7a:20:01:02:04 .* ax 2×2 40 +2.4: 1–13 +5: 36–140", opened)
+    assert re.search(r"06:7a:20:01:02:04 .* ax 2×2 40 +2.4: 1–13 +5: 36–165", opened)
     assert re.search(r"sent at +up to 2 Mb/s \d+ % · up to 54 Mb/s \d+ %", opened)
     terminal.keys("Left")
     terminal.wait_without("06:7a:20:01:02:00")
@@ -159,7 +159,7 @@ def test_thresholds_groups_and_the_reference_are_kept_and_undone(terminal, own_d
     terminal.leave_field()
     terminal.wait_for("● act lost", "60 %")
     terminal.keys("C-s")
-    terminal.wait_for("▲ 1 to act on")
+    terminal.wait_for("▲ 2 to act on")
     terminal.keys("C-z")
     terminal.wait_for("▲ 6 to act on")
 
@@ -187,9 +187,8 @@ def test_thresholds_groups_and_the_reference_are_kept_and_undone(terminal, own_d
     terminal.keys("w", "w")
     terminal.wait_for("(all of it)", "⟦", "⟧")
     terminal.keys("1")
-    terminal.wait_for("What is wrong")
-    terminal.keys("End")
-    terminal.wait_for("is new here")
+    terminal.wait_for("What is wrong", "⟧")
+    terminal.press_until("End", "is new here")  # the list grows once the whole case is judged again
     with Case.open(own_demo) as case:
         assert case.setup().reference is not None
 
@@ -497,3 +496,53 @@ def test_an_analyser_is_followed_live_and_the_rows_are_kept(terminal, tmp_path):
     with Case.open(case) as opened:
         (take,) = opened.takes()
         assert take.records == opened.sweeps.runs()[0].rows > 0
+
+
+def test_the_plan_is_tried_locked_compared_done_and_written(terminal, own_demo, tmp_path):
+    terminal.start(*PROGRAM, "open", str(own_demo), columns=160, lines=47, folder=str(tmp_path))
+    terminal.wait_for("Not known yet")
+    terminal.keys("5")
+    plan = terminal.wait_for("Why hall 2.4: 3/40 → 1/20", "Mb/s for a typical radio", "no better plan exists")
+    assert re.search(r"■ hall 2\.4 +3/40 +1/20 +·\d", plan)
+
+    # By hand: the hall on the next channel, and everybody's figures follow.
+    terminal.keys("c")
+    terminal.wait_for("kept plan")
+    terminal.keys("Right")
+    tried = terminal.wait_for("By hand:", "◆")
+    assert not re.search(r"■ hall 2\.4 +3/40 +1/20", tried)
+    terminal.keys("BSpace")
+    terminal.wait_without("By hand:")
+
+    # Locked it stays; unlocked again by undo.
+    terminal.keys("l")
+    terminal.wait_for("stay, locked")
+    terminal.keys("C-z")
+    terminal.wait_for("Why hall 2.4: 3/40 → 1/20")
+
+    # Hours that count, and a limit that makes no sense.
+    terminal.keys("e")
+    terminal.wait_for("What the plan keeps to", "Hours of the day")
+    terminal.keys("Tab", "Tab", "Tab")
+    terminal.clear_field()
+    terminal.type("8 to 9")
+    terminal.keys("Enter")
+    terminal.wait_for("are no hours of the day")
+    terminal.clear_field()
+    terminal.type("8-9")
+    terminal.leave_field()
+    terminal.wait_for("; at 8-9 h", "→ 11/20")
+    terminal.keys("C-z")
+    terminal.wait_for("Why hall 2.4: 3/40 → 1/20")
+
+    terminal.keys("d")
+    terminal.wait_for("Done: hall 2.4 GHz 3/40 → 1/20")
+    terminal.leave_field()
+    terminal.wait_for("✓ ")
+    terminal.keys("x")
+    terminal.wait_for("Written: tern-quay-changes.csv")
+    assert "hall 2.4 GHz: 3/40 -> 1/20" in (tmp_path / "tern-quay-changes.txt").read_text()
+    assert (tmp_path / "tern-quay-changes.pdf").read_bytes().startswith(b"%PDF")
+    assert (tmp_path / "tern-quay-changes.csv").read_text().startswith("step,radio")
+    with Case.open(own_demo) as case:
+        assert [d.text for d in case.setup().done] == ["3/40 → 1/20"]

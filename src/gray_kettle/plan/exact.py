@@ -12,7 +12,6 @@ from gray_kettle.plan.joint import Joint
 from gray_kettle.plan.search import LEAST_GAIN, Progress
 from gray_kettle.records import FloatArray, IntArray
 
-MOST_RADIOS = 6
 _MOST_NODES = 6000  # some seconds: beyond, the best found stands without proof
 
 

@@ -17,6 +17,7 @@ from gray_kettle.judge.harms import efficiency_among, meet, weigh
 from gray_kettle.plan.players import LEAST_MBPS, Player
 from gray_kettle.records import FloatArray, IntArray
 
+MOST_PROVED = 6  # radios up to which the best plan is proved
 SMALL_SITE = 40  # up to so many radios the levels are taken 3 dB lower, as they are, and 3 dB higher
 SHIFTS_DB = (-3.0, 0.0, 3.0)
 _CO, _COUNT, _SENDING, _BESIDE, _WIDER = range(
@@ -53,7 +54,7 @@ class Joint:
         self.start = np.array([p.start for p in players])
         self.weight = np.array([p.weight for p in players])
         self.dsss = np.array([int(p.dsss_only) for p in players])
-        self._type = np.float64 if self.count <= SMALL_SITE else np.float32
+        self._type = np.float64 if self.count <= MOST_PROVED else np.float32
         self.base = np.zeros((len(self.scenes), *shape, _WIDER + self.wider), dtype=self._type)
         self.rates = np.zeros((*shape, self.wider + 1), dtype=self._type)  # what each widening adds, Mb/s
         for k, player in enumerate(players):

@@ -12,9 +12,8 @@ from gray_kettle.judge.raster import THREE, keeps_to, rasters
 from gray_kettle.judge.standing import asking_of, mutual_level_dbm, others_for, standings
 from gray_kettle.plan import reasons
 from gray_kettle.plan.effects import Sites, tells_that_it_is_unused
-from gray_kettle.plan.exact import MOST_RADIOS
 from gray_kettle.plan.hours import at_hours, hours_from, moments_of, times_of_day
-from gray_kettle.plan.joint import SMALL_SITE, Joint, shifts_for
+from gray_kettle.plan.joint import MOST_PROVED, SMALL_SITE, Joint, shifts_for
 from gray_kettle.plan.options import Option, options_for, unwise
 from gray_kettle.plan.order import Step, steps_of
 from gray_kettle.plan.other_steps import other_steps
@@ -85,7 +84,7 @@ def _at_hours_that_count(assessment: Assessment, setup: Setup) -> tuple[Assessme
     if count > SMALL_SITE:
         return judged, ()
     return judged, times_of_day(
-        assessment, moments, zone, counted, _TIMES if count <= MOST_RADIOS else _FEW_TIMES
+        assessment, moments, zone, counted, _TIMES if count <= MOST_PROVED else _FEW_TIMES
     )
 
 

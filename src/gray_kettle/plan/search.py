@@ -43,13 +43,17 @@ def effort_for(count: int) -> Effort:
 
 
 def search(
-    joint: Joint, effort: Effort, most_moves: int | None, progress: Progress = lambda done: None
+    joint: Joint,
+    effort: Effort,
+    most_moves: int | None,
+    progress: Progress = lambda done: None,
+    seed: int = _SEED,
 ) -> IntArray:
     """The best choice met, at most `most_moves` of it changes. Never worse than where everybody is now.
 
     progress is told the share done, and may raise to end the search.
     """
-    chance = np.random.default_rng(_SEED)
+    chance = np.random.default_rng(seed)
     trials = Trials(joint, np.repeat(joint.start[None], effort.trials, axis=0))
     for sweep, warm in enumerate(np.geomspace(effort.hot, effort.cold, effort.sweeps)):
         progress(sweep / effort.sweeps)

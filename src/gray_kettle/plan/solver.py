@@ -7,8 +7,8 @@ see docs/scoring.md, "The plan".
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from gray_kettle.plan.exact import MOST_RADIOS, prove
-from gray_kettle.plan.joint import Joint, shifts_for
+from gray_kettle.plan.exact import prove
+from gray_kettle.plan.joint import MOST_PROVED, Joint, shifts_for
 from gray_kettle.plan.players import Player
 from gray_kettle.plan.search import Progress, effort_for, search
 
@@ -31,7 +31,7 @@ def solve(
     progress is told the share of the work done, and may raise to end it.
     """
     joint = Joint(players, shifts_for(len(players)))
-    few = len(players) <= MOST_RADIOS
+    few = len(players) <= MOST_PROVED
     found = search(joint, effort_for(len(players)), most_moves, _part(progress, 0.0, 0.4 if few else 1.0))
     if few:
         proof = prove(joint, found, most_moves, _part(progress, 0.4, 1.0))

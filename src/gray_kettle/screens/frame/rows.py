@@ -100,6 +100,7 @@ class RowList(Inked, ScrollView, can_focus=True):
         self._built_for = width
         if width <= 0:
             return
+        in_view = self._is_in_view()
         self._rows = self._build(width)
         self._tops = [0, *accumulate(len(row.lines) for row in self._rows)]
         self._strips.clear()
@@ -109,7 +110,15 @@ class RowList(Inked, ScrollView, can_focus=True):
         wanted = places[0] if places else min(self.cursor, len(self._rows) - 1)
         self.set_reactive(RowList.cursor, self._free(max(wanted, 0), 1))
         self.refresh()
+        if in_view and self._rows:
+            self.call_after_refresh(self._scroll_to_cursor)  # rows before it may have come or gone
         self.post_message(self.Moved(self, self.key))
+
+    def _is_in_view(self) -> bool:
+        if self.cursor >= len(self._rows):
+            return False
+        first = self.scroll_offset.y
+        return self._tops[self.cursor] < first + self.size.height and self._tops[self.cursor + 1] > first
 
     def _free(self, wanted: int, step: int) -> int:
         """The nearest row from wanted that can be chosen."""
@@ -160,10 +169,16 @@ class RowList(Inked, ScrollView, can_focus=True):
             if number < len(self._rows):
                 top, bottom = self._tops[number], self._tops[number + 1]
                 self.refresh(Region(0, top - self.scroll_offset.y, self.size.width, bottom - top))
+        self._scroll_to_cursor()
+        self.post_message(self.Moved(self, self.key))
+
+    def _scroll_to_cursor(self) -> None:
+        now = self.cursor
+        if now >= len(self._rows):
+            return
         top, bottom = self._tops[now], self._tops[now + 1]
         region = Region(0, 0 if now == self._free(0, 1) else top, 1, bottom - top if now else bottom)
         self.scroll_to_region(region, animate=False, force=True)
-        self.post_message(self.Moved(self, self.key))
 
     def action_step(self, by: int) -> None:
         wanted = self.cursor + by
