@@ -67,7 +67,7 @@ def _emitters(assessment: Assessment, sites: Sites) -> Iterator[OtherStep]:
         yield OtherStep(
             what=f"Take the {emitter.name or advice.short} at {ghz} off the air",
             why=f"{advice.remedy} {advice.where}",
-            gain=_gain(effect, assessment) + f", over all {percent(emitter.duty)} of the time it is on",
+            gain=_gain(effect, assessment) + f" over all the window; it is on {percent(emitter.duty)} of it",
             effort="a purchase, or a cable"
             if emitter.kind in ("microwave-oven", "analogue-video")
             else "a visit",

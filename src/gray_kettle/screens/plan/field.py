@@ -10,12 +10,21 @@ from gray_kettle.plan.proposal import FieldCell, Move
 from gray_kettle.screens.ink import Cell, Inked, fit
 
 
+_FRAME_LINES = 4  # the rule above, the heading, the numbers, and the signs below
+
+
 class Field(Inked, Widget):
     """Every channel and width of one radio: the fuller the ground, the more is expected."""
 
     DEFAULT_CSS = "Field { height: 9; }"
     move: reactive[Move | None] = reactive(None)
     tried: reactive[Channel | None] = reactive(None)
+
+    def watch_move(self, move: Move | None) -> None:
+        """As high as it has widths: what is left is for the reasons."""
+        lines = _FRAME_LINES + len({c.channel.width_mhz for c in move.field}) if move else _FRAME_LINES
+        if self.styles.height is None or self.styles.height.value != lines:
+            self.styles.height = lines
 
     def render_line(self, y: int) -> Strip:
         width, move = self.size.width, self.move
@@ -34,7 +43,7 @@ class Field(Inked, Widget):
             return self.cells(cells, width)
         if y - 2 < len(widths):
             return self._width_line(move, widths[y - 2], primaries, pitch)
-        if y == len(widths) + 3:
+        if y == len(widths) + 2:
             return self.cells(
                 [
                     (" ◎ now   ● proposed   ◆ tried   ✗ not open to it   ", "dim"),
