@@ -111,7 +111,10 @@ class Sightings(Columns):
 
 @dataclass(frozen=True, eq=False)
 class Traffic(Columns):
-    """Frames of one transmitter within one BSSID, receiver channel and second, sent in one way."""
+    """Frames of one transmitter within one BSSID, receiver channel and second, sent in one way.
+
+    A case sums them up by the hour where a window holds the hour whole: second is then the first of the hour.
+    """
 
     second: IntArray
     receiver_hz: FloatArray

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from gray_kettle.errors import KettleError
 
-VERSION = 4
+VERSION = 5
 APPLICATION_ID = 0x47524B54  # tells SQLite files of ours from others ("GRKT")
 
 

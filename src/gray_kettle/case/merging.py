@@ -1,5 +1,6 @@
 """Rows that belong together, put together: the same observations in any order and any split give the same tables."""
 
+from dataclasses import replace
 from typing import TypeVar
 
 import numpy as np
@@ -65,6 +66,12 @@ def merged_traffic(rows: Traffic) -> Traffic:
     )
 
 
+def by_the_hour(rows: Traffic) -> Traffic:
+    """The same, one row an hour: each has the first second of its hour."""
+    return merged_traffic(replace(rows, second=rows.second // _HOUR_S * _HOUR_S))
+
+
+_HOUR_S = 3600
 _TRAFFIC_KEYS = ("second", "receiver_hz", "bssid", "transmitter", "mode", "spot")
 _TRAFFIC_SUMS = (
     "frames", "retries", "protected", "asleep", "octets", "airtime_s", "level_mw", "levels",

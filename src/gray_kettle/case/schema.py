@@ -62,6 +62,15 @@ chunks = sa.Table(
     sa.Column("payload", sa.LargeBinary, nullable=False),
     sa.Index("chunks_by_time", "layout", "start_s", "end_s"),
 )
+# A chunk of traffic summed up by the hour: what a window that holds all of the chunk reads in its place.
+sums = sa.Table(
+    "sums",
+    metadata,
+    sa.Column("chunk", sa.Integer, sa.ForeignKey("chunks.number"), primary_key=True),
+    sa.Column("columns", sa.Text, nullable=False),
+    sa.Column("rows", sa.Integer, nullable=False),
+    sa.Column("payload", sa.LargeBinary, nullable=False),
+)
 # Rows of one span in order of time, from one take. The document is the span.
 sweeps = sa.Table(
     "sweeps",

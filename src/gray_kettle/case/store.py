@@ -14,7 +14,13 @@ import sqlalchemy as sa
 
 from gray_kettle.case import header, schema
 from gray_kettle.case.looks import Looks
-from gray_kettle.case.merging import joined_aggregates, merged_listening, merged_sightings, merged_traffic
+from gray_kettle.case.merging import (
+    by_the_hour,
+    joined_aggregates,
+    merged_listening,
+    merged_sightings,
+    merged_traffic,
+)
 from gray_kettle.case.packing import (
     ability_from,
     ability_text,
@@ -226,6 +232,8 @@ class Case:
             db.execute(schema.sweep_chunks.delete().where(schema.sweep_chunks.c.sweep.in_(swept)))
             db.execute(schema.looks.delete().where(schema.looks.c.sweep.in_(swept)))
             db.execute(schema.sweeps.delete().where(schema.sweeps.c.take == take))
+            its = sa.select(schema.chunks.c.number).where(schema.chunks.c.take == take)
+            db.execute(schema.sums.delete().where(schema.sums.c.chunk.in_(its)))
             db.execute(schema.chunks.delete().where(schema.chunks.c.take == take))
             db.execute(schema.takes.delete().where(schema.takes.c.number == take))
 
@@ -277,7 +285,7 @@ class Case:
             rows = db.execute(sa.select(schema.announcements.c.number, schema.announcements.c.document)).all()
             known = {int(number): announcement_from(text) for number, text in rows}
             sightings = self._chunks(db, Sightings, low, high, spot_of_take)
-            traffic = self._chunks(db, Traffic, low, high, spot_of_take)
+            traffic, hourly = self._traffic(db, low, high, spot_of_take)
             listening = self._chunks(db, Listening, low, high, spot_of_take)
             edges = self._chunks(db, Edges, low, high, spot_of_take)
             surveys = self._chunks(db, Surveys, low, high, spot_of_take)
@@ -288,6 +296,7 @@ class Case:
         traffic = Traffic.stacked([traffic, joined_aggregates(edges)])
         # A second belongs to the window in which it begins.
         traffic = traffic.rows((traffic.second >= np.floor(low)) & (traffic.second <= high))
+        traffic = Traffic.stacked([traffic, hourly])
         listening = listening.rows((listening.end_s >= low) & (listening.start_s <= high))
         surveys = surveys.rows((surveys.time_s >= low) & (surveys.time_s <= high))
         links = links.rows((links.time_s >= low) & (links.time_s <= high))
@@ -345,14 +354,44 @@ class Case:
                 "rows": len(rows),
                 "payload": payload,
             }
-            db.execute(schema.chunks.insert(), row)
+            number = db.execute(schema.chunks.insert().returning(schema.chunks.c.number), row).scalar_one()
+            if isinstance(table, Traffic):
+                summed = by_the_hour(table.rows(rows))
+                columns, payload = pack(summed)
+                told = {"chunk": number, "columns": columns, "rows": len(summed), "payload": payload}
+                db.execute(schema.sums.insert(), told)
+
+    def _traffic(
+        self, db: sa.Connection, low: float, high: float, spot_of_take: dict[int, int]
+    ) -> tuple[Traffic, Traffic]:
+        """(rows of chunks that the window cuts, sums by the hour of those that it holds whole)."""
+        c, s = schema.chunks.c, schema.sums.c
+        whole = (c.start_s >= np.floor(low)) & (c.end_s <= high)
+        chosen = sa.select(c.take, s.columns, s.rows, s.payload).join(schema.sums, s.chunk == c.number)
+        chosen = chosen.where(c.take.in_(spot_of_take), whole).order_by(c.number)
+        summed = []
+        for take, columns, rows, payload in db.execute(chosen):
+            table = unpack(Traffic, columns, rows, payload)
+            table.spot[:] = spot_of_take[take]
+            summed.append(table)
+        rest = ~(whole & c.number.in_(sa.select(s.chunk)))
+        hourly = Traffic.stacked(summed) if summed else Traffic.empty()
+        return self._chunks(db, Traffic, low, high, spot_of_take, rest), hourly
 
     def _chunks(
-        self, db: sa.Connection, layout: type[Table], low: float, high: float, spot_of_take: dict[int, int]
+        self,
+        db: sa.Connection,
+        layout: type[Table],
+        low: float,
+        high: float,
+        spot_of_take: dict[int, int],
+        which: sa.ColumnElement[bool] | None = None,
     ) -> Table:
         c = schema.chunks.c
         chosen = sa.select(c.take, c.columns, c.rows, c.payload).where(c.layout == layout.__name__.lower())
         chosen = chosen.where(c.take.in_(spot_of_take))
+        if which is not None:
+            chosen = chosen.where(which)
         if np.isfinite(low):
             chosen = chosen.where(c.end_s >= np.floor(low))
         if np.isfinite(high):

@@ -3,8 +3,10 @@
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import datetime
+from functools import cached_property
 
 from gray_kettle.judge.assessment import Emitter, Gap, Harm, OwnView, PlaceView, Radio
+from gray_kettle.judge.raster import rasters
 from gray_kettle.judge.thresholds import Thresholds
 from gray_kettle.safe_text import dbm
 from gray_kettle.times import has_zone, zone_of
@@ -26,6 +28,11 @@ class Facts:
     country: str = ""
     known_before: frozenset[str] | None = None
     limits: Thresholds = field(default_factory=Thresholds)
+
+    @cached_property
+    def rasters(self) -> tuple[tuple[int, ...], ...]:
+        """Places of 2.4 GHz that the site may keep to."""
+        return rasters(self.radios, self.country)
 
     def severity(self, lost: float) -> str:
         return (

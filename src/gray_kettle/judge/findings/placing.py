@@ -14,14 +14,14 @@ from gray_kettle.judge.findings.facts import (
     percent,
     title,
 )
-from gray_kettle.judge.raster import keeps_to, rasters
+from gray_kettle.judge.raster import keeps_to
 from gray_kettle.safe_text import dbm
 
 _WORTH_NAMING = 0.02
 
 
 def _is_between(facts: Facts, radio: Radio) -> bool:
-    return not any(keeps_to(radio.channel, raster) for raster in rasters(facts.radios, facts.country))
+    return not any(keeps_to(radio.channel, raster) for raster in facts.rasters)
 
 
 def _off_raster(facts: Facts, view: OwnView) -> Iterator[Finding]:

@@ -9,7 +9,6 @@ from gray_kettle.air.channels import Channel
 from gray_kettle.plan.proposal import FieldCell, Move
 from gray_kettle.screens.ink import Cell, Inked, fit
 
-
 _FRAME_LINES = 4  # the rule above, the heading, the numbers, and the signs below
 
 
