@@ -22,7 +22,7 @@ from gray_kettle.reading import read
 from gray_kettle.records import Listening, Setup, Sightings
 from gray_kettle.sources.files import open_file
 from gray_kettle.sources.taking import STOPPED_NOTE, take
-from tests.frames import BOAT, OWN, beacon, busy_harbour, load, pcap_bytes, write_pcap
+from tests.frames import BOAT, OWN, beacon, busy_harbour, load, pcap_bytes, traffic, write_pcap
 from tests.test_listings import LISTING
 
 SETUP = Setup(
@@ -160,6 +160,28 @@ def test_a_capture_split_in_any_way_and_taken_in_any_order_gives_the_same(tmp_pa
     split = case_of(*(files[k] for k in rng.permutation(len(files))), setup=SETUP, name="split.kettle")
     assert heard_json(split) == heard_json(whole)
     assert plan_json(split) == plan_json(whole)
+
+
+def test_sums_by_the_hour_give_what_the_seconds_give(tmp_path, case_of):
+    """Two hours of traffic: windows that hold all of it, cut it, or miss it; then the same without the sums, as a case
+    of an older format has none."""
+    packets = busy_harbour() + [
+        packet
+        for hour in range(3)
+        for packet in traffic(OWN, "06:00:00:00:00:01", 3, frames=200, seconds=40.0)
+        for packet in [(packet[0] + 2400.0 * hour, packet[1])]
+    ]
+    path = case_of(write_pcap(tmp_path / "a.pcap", sorted(packets)), setup=SETUP)
+    with Case.open(path) as case:
+        start_s, end_s = case.span_s()
+        rows = len(case.window().traffic)
+    windows = [(), (start_s + 10, end_s), (start_s, start_s + 30.5), (start_s + 3000, start_s + 3001)]
+    summed = [heard_json(path, *window) for window in windows]
+    with contextlib.closing(sqlite3.connect(path)) as db, db:
+        assert db.execute("DELETE FROM sums").rowcount > 0
+    assert [heard_json(path, *window) for window in windows] == summed
+    with Case.open(path) as case:
+        assert len(case.window().traffic) > 5 * rows
 
 
 def test_a_second_cut_in_two_gives_the_means_of_the_whole(tmp_path, case_of):
