@@ -209,6 +209,9 @@ def draw(rows: FloatArray) -> None:
     for column, (name, colour, mark) in enumerate(ways):
         axes.plot(ordered[:, column], mark, color=colour, markersize=4, label=name, linestyle="none")
     axes.set_yscale("log")
+    marks = [m for m in (20, 50, 100, 200, 500, 1000) if rows.min() / 2 < m < rows.max() * 2]
+    axes.set_yticks(marks, [str(m) for m in marks])
+    axes.minorticks_off()
     axes.set_xlabel("site, 2 to 24 radios, spread or dense, in order of what the plan gives")
     axes.set_ylabel("expected throughput of a typical radio, Mb/s")
     axes.legend(frameon=False, loc="upper left")

@@ -36,9 +36,9 @@ def effort_for(count: int) -> Effort:
     if count <= 6:
         return Effort(trials=1, sweeps=5)  # a start for the proof
     if count <= 30:
-        return Effort(trials=8, sweeps=34)
+        return Effort(trials=8, sweeps=36)
     if count <= 80:
-        return Effort(trials=1, sweeps=50, hot=0.6, cold=0.06)
+        return Effort(trials=1, sweeps=54, hot=0.35, cold=0.03)
     return Effort(trials=1, sweeps=max(8, round(8000 / count)), hot=0.2, cold=0.03, swaps=False)
 
 
@@ -63,8 +63,27 @@ def search(
             trials.move(np.full(effort.trials, m), drawn.argmax(axis=1))
             if effort.swaps and joint.count > 1 and most_moves is None:
                 _maybe_swap(trials, int(m), warm, chance)
-    found = np.concatenate([joint.start[None], descend(joint, trials.chosen, most_moves)])
+    found = np.concatenate(
+        [joint.start[None], (settle if effort.swaps else descend)(joint, trials.chosen, most_moves)]
+    )
     return np.asarray(found[int(np.argmax(joint.score(found)))])
+
+
+def settle(joint: Joint, start: IntArray, most_moves: int | None) -> IntArray:
+    """Descend, let pairs change places where that gains, and again until nothing does; (b, n), each by itself."""
+    chosen = descend(joint, start, most_moves)
+    while most_moves is None and joint.count > 1:
+        trials = Trials(joint, chosen)
+        for m in range(joint.count):
+            partners = np.array([k for k in range(joint.count) if k != m])
+            gains = trials.swap_gains(m, partners)
+            better = gains.max(axis=1) > LEAST_GAIN
+            if better.any():
+                trials.swap(m, np.where(better, partners[gains.argmax(axis=1)], m))
+        if np.array_equal(trials.chosen, chosen):
+            break
+        chosen = descend(joint, trials.chosen, most_moves)
+    return chosen
 
 
 def descend(joint: Joint, start: IntArray, most_moves: int | None) -> IntArray:
