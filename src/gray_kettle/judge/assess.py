@@ -41,7 +41,17 @@ def assess(observations: Observations, setup: Setup) -> Assessment:
     own = tuple(_own_view(radio, radios, emitters, observations) for radio in radios if radio.own)
     gaps = _gaps(radios, own, observations, setup, looks)
     limits = thresholds_of(setup)
-    facts = Facts(radios, own, places, emitters, gaps, setup.country, observations.known_before, limits)
+    facts = Facts(
+        radios,
+        own,
+        places,
+        emitters,
+        gaps,
+        setup.country,
+        observations.known_before,
+        limits,
+        observations.start_s,
+    )
     return Assessment(
         start_s=observations.start_s,
         end_s=observations.end_s,

@@ -44,11 +44,12 @@ class Ground:
     """The observations of a window with what is worked out once for all rows of sightings.
 
     levels_mw: mean level of each row, 0 where none was told. channels: distinct ones, in order of their first
-    announcement; channel_of: which of them each row announces.
+    announcement; channel_of: which of them each row announces. moment: of each row, its place in the order of time.
     """
 
-    def __init__(self, observations: Observations) -> None:
+    def __init__(self, observations: Observations, moment: IntArray) -> None:
         self.observations = observations
+        self.moment = moment
         self.sightings = observations.sightings
         self.levels_mw = row_levels_mw(self.sightings)
         index: dict[Channel, int] = {}
@@ -80,6 +81,21 @@ class Ground:
     def _key(self, channel: Channel, rows: IntArray) -> tuple[int, int, int, int]:
         """Rows of radios and of BSSIDs are sets that either hold one another or have nothing in common."""
         return self._codes[channel], len(rows), int(rows[0]), int(rows[-1])
+
+
+def in_order_of_bssid(observations: Observations) -> tuple[Observations, IntArray]:
+    """The same with rows of sightings of one BSSID side by side, each in order of time; and where each row was.
+
+    What is asked of one BSSID then reads a stretch of memory, not a row in sixty.
+    """
+    sightings = observations.sightings
+    addresses = sorted({a.bssid for a in observations.announcements})
+    code = {address: k for k, address in enumerate(addresses)}
+    of_announcement = np.array([code[a.bssid] for a in observations.announcements], dtype=np.int32)
+    if not len(sightings):
+        return observations, np.zeros(0, np.int64)
+    order = np.argsort(of_announcement[sightings.announcement], kind="stable")
+    return replace(observations, sightings=sightings.rows(order)), order
 
 
 def present(numbers: IntArray) -> IntArray:

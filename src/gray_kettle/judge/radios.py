@@ -8,7 +8,16 @@ import numpy as np
 from gray_kettle.air.channels import Channel
 from gray_kettle.judge import settings
 from gray_kettle.judge.assessment import Network, Radio, Stay
-from gray_kettle.judge.gathered import TUNED_HZ, Ground, OfBssid, Told, by_bssid, level_dbm, present
+from gray_kettle.judge.gathered import (
+    TUNED_HZ,
+    Ground,
+    OfBssid,
+    Told,
+    by_bssid,
+    in_order_of_bssid,
+    level_dbm,
+    present,
+)
 from gray_kettle.judge.grouping import ALONE, CERTAIN, PROBABLE, TOLD, Heard, group
 from gray_kettle.judge.listening import Looks
 from gray_kettle.judge.movements import changes_of, episodes_of, most_in_a_day, swing_db, with_siblings
@@ -29,12 +38,12 @@ _AWAY_LOOKS = 3
 
 def find_radios(observations: Observations, setup: Setup, looks: Looks, sent: Sent) -> tuple[Radio, ...]:
     """Every radio heard in the window, own ones first, then by level."""
-    observations = _widths_filled_in(observations)
+    observations, moment = in_order_of_bssid(_widths_filled_in(observations))
     about = Told(
         abilities_by_mac(observations), links_by_station(observations), names_asked_for(observations)
     )
     bssids = by_bssid(observations, sent, about.names)
-    ground = Ground(observations)
+    ground = Ground(observations, moment)
     heard = [_heard(one, ground) for one in bssids]
     own_names = {name.encode() for name in setup.own}
     own_addresses = {name.lower() for name in setup.own}
@@ -97,7 +106,10 @@ def _radio(
     gone_s: float,
 ) -> Radio:
     sightings = ground.sightings
-    all_rows = np.sort(np.concatenate([m.rows for m in members]))
+    all_rows = members[0].rows
+    if len(members) > 1:
+        all_rows = np.concatenate([m.rows for m in members])
+        all_rows = all_rows[np.argsort(ground.moment[all_rows])]
     latest = max(members, key=lambda m: (sightings.time_s[m.rows[-1]], m.bssid)).latest
     channel = latest.channel
     stays = _stays(all_rows, ground, looks)

@@ -7,7 +7,7 @@ a radio sends while it is there, and how strong it is, stays as over the whole w
 
 import re
 from dataclasses import dataclass, replace
-from datetime import UTC, datetime, tzinfo
+from datetime import tzinfo
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,6 +16,7 @@ from gray_kettle.judge.assessment import Assessment, Emitter, OwnView, Radio
 from gray_kettle.judge.standing import asking_of, standing_on
 from gray_kettle.records import FloatArray
 from gray_kettle.safe_text import printable
+from gray_kettle.times import offset_s
 
 _STEP_S = 60.0
 _MOST_MOMENTS = 20_000  # of a long window, fewer and further apart
@@ -59,14 +60,9 @@ def moments_of(assessment: Assessment, zone: tzinfo) -> Moments:
     time_s = time_s[there]
     # Time zones jump at full hours: one look at the calendar for each.
     whole, which = np.unique(np.floor(time_s / 3600).astype(np.int64), return_inverse=True)
-    offset_s = [_offset_s(int(h) * 3600, zone) for h in whole]
-    local_s = time_s + (np.array(offset_s, dtype=np.float64)[which] if len(whole) else 0.0)
+    ahead_s = [offset_s(int(h) * 3600, zone) for h in whole]
+    local_s = time_s + (np.array(ahead_s, dtype=np.float64)[which] if len(whole) else 0.0)
     return Moments(time_s, (local_s // 3600 % 24).astype(np.int64))
-
-
-def _offset_s(time_s: float, zone: tzinfo) -> float:
-    offset = datetime.fromtimestamp(time_s, UTC).astimezone(zone).utcoffset()
-    return offset.total_seconds() if offset else 0.0
 
 
 def _inside(time_s: FloatArray, episodes: tuple[tuple[float, float], ...]) -> NDArray[np.bool_]:
@@ -88,7 +84,7 @@ def at_hours(assessment: Assessment, hours: frozenset[int], moments: Moments, zo
     if not of_hours.any() or of_hours.all():
         return assessment
     radios = tuple(_radio_at(r, moments, of_hours) for r in assessment.radios)
-    shift = round(_offset_s(assessment.start_s, zone) / 3600)
+    shift = round(offset_s(assessment.start_s, zone) / 3600)
     utc = frozenset((hour - shift) % 24 for hour in hours)
     emitters = tuple(_emitter_at(e, utc) for e in assessment.emitters)
     by_id = {r.id: r for r in radios}

@@ -1,11 +1,10 @@
 """Shares by hour of the day as one line of bars, in local time; a dash where nothing was measured."""
 
 from collections.abc import Iterable
-from datetime import datetime
 
 from gray_kettle.screens.ink import BARS, Cell
 from gray_kettle.screens.look import Look
-from gray_kettle.times import zone_of
+from gray_kettle.times import local_hour
 
 
 def hour_lines(shares: Iterable[tuple[int, float]], look: Look, title: str) -> list[list[Cell]]:
@@ -13,8 +12,6 @@ def hour_lines(shares: Iterable[tuple[int, float]], look: Look, title: str) -> l
     told = dict(shares)
     if len(told) < 2:
         return []
-    offset = datetime.fromtimestamp(look.start_s, zone_of(look.setup.country)).utcoffset()
-    shift = round(offset.total_seconds() / 3600) if offset else 0
-    local = {(hour + shift) % 24: share for hour, share in told.items()}
+    local = {local_hour(hour, look.start_s, look.setup.country): share for hour, share in told.items()}
     bars = "".join(BARS[max(1, min(8, round(8 * local[h])))] if h in local else "┄" for h in range(24))
     return [[(title, "dim")], [(bars, "own")], [("0     6     12    18    ", "faint")]]

@@ -9,7 +9,7 @@ from gray_kettle.judge.assessment import Emitter, Gap, Harm, OwnView, PlaceView,
 from gray_kettle.judge.raster import rasters
 from gray_kettle.judge.thresholds import Thresholds
 from gray_kettle.safe_text import dbm
-from gray_kettle.times import has_zone, zone_of
+from gray_kettle.times import has_zone, local_hour, zone_of
 
 # The plan puts its own figures in the place of these two.
 CHANGE_CHANNEL = "Change its channel: see the plan."
@@ -28,6 +28,7 @@ class Facts:
     country: str = ""
     known_before: frozenset[str] | None = None
     limits: Thresholds = field(default_factory=Thresholds)
+    start_s: float = 0.0
 
     @cached_property
     def rasters(self) -> tuple[tuple[int, ...], ...]:
@@ -48,7 +49,15 @@ class Facts:
     def clock(self, time_s: float, day: bool = True) -> str:
         """A moment in local time: "Thu 08:06"; marked where local time is not known."""
         moment = datetime.fromtimestamp(round(time_s / 60) * 60, zone_of(self.country))
-        return moment.strftime("%a %H:%M" if day else "%H:%M") + ("" if has_zone(self.country) else " UTC")
+        return moment.strftime("%a %H:%M" if day else "%H:%M") + self._zone
+
+    def hour(self, hour_utc: int) -> str:
+        """An hour of the day in local time: "12:00"; marked where local time is not known."""
+        return f"{local_hour(hour_utc, self.start_s, self.country):02d}:00{self._zone}"
+
+    @property
+    def _zone(self) -> str:
+        return "" if has_zone(self.country) else " UTC"
 
 
 def title(radio: Radio) -> str:

@@ -204,7 +204,7 @@ def _busy_places(facts: Facts) -> Iterator[Finding]:
         )
         whose = f"; most by {listed(f'{h.name} ({percent(h.share_lost)})' for h in by)}" if by else ""
         hours = sorted(used.by_hour, key=lambda item: -item[2])
-        peak = f" Busiest hour: {hours[0][0]:02d}:00 UTC, {percent(hours[0][2])}." if len(hours) > 1 else ""
+        peak = f" Busiest hour: {facts.hour(hours[0][0])}, {percent(hours[0][2])}." if len(hours) > 1 else ""
         yield Finding(
             severity="watch",
             kind="high-utilisation",
