@@ -171,6 +171,7 @@ def test_four_places_where_thirteen_is_permitted_and_nobody_sends_in_the_old_way
     """Four of our radios that hear each other well: with four places each has one for itself, with three it shares."""
     reading = on_six(tmp_path, case_of, rates, country)
     assert rasters(reading.assessment.radios, country) == ((THREE, FOUR) if len(places) == 4 else (THREE,))
+    assert any("Between our 4 radios of 2.4 GHz" in text for text in reading.assessment.not_known)
     targets = [m.target for m in reading.proposal.moves]
     assert {t.primary for t in targets} == places
     if len(places) == 4:

@@ -143,6 +143,21 @@ def _standings(
     return {s.channel: s for s in standings(weigh(asking, Candidates(channels), others), others, rows)}
 
 
+def _between_ours(own: tuple[OwnView, ...]) -> tuple[Gap, ...]:
+    """Own radios that were heard from one spot alone: how strong they are at one another is then assumed."""
+    out = []
+    for band in BANDS:
+        ours = [v.radio for v in own if v.radio.band == band]
+        spots = {spot for r in ours for s in r.stays for spot, _ in s.level_at}
+        if len(ours) > 1 and len(spots) == 1:
+            text = (
+                f"Between our {len(ours)} radios of {band} GHz: all were heard at one spot, so each is taken to be as "
+                "strong at the others as the weaker of two is there. A take beside each of them tells."
+            )
+            out.append(Gap(f"levels between our radios, {band} GHz", text))
+    return tuple(out)
+
+
 def _gaps(
     radios: tuple[Radio, ...],
     own: tuple[OwnView, ...],
@@ -179,6 +194,7 @@ def _gaps(
     if own and all(v.client_level_assumed for v in own):
         level = dbm(settings.CLIENT_LEVEL_DBM)
         out.append(Gap("clients", f"Clients: none heard; their level is taken as {level}. A capture tells."))
+    out += _between_ours(own)
     unheard = sum(1 for r in radios if r.level_dbm is None)
     if unheard:
         level = dbm(settings.UNKNOWN_LEVEL_DBM)
