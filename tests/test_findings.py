@@ -123,9 +123,12 @@ def test_a_busy_place_is_told_with_by_whom_and_when():
     mine, other = own(1, 6), radio(9, 6, activity=0.6)
     hours = ((8, "sweep", 0.3), (12, "sweep", 0.9))
     place = PlaceView(channel("2.4", 6), Utilisation(0.7, "sweep", "high", (), hours), None)
-    busy = next(f for f in find(replace(facts(mine, other), places=(place,))) if f.kind == "high-utilisation")
-    assert "radio 9" in busy.cause
-    assert "12:00 UTC, 90 %" in busy.effect
+    summer_s, winter_s = 1_784_000_000.0, 1_763_000_000.0
+    for start_s, hour in ((summer_s, "13:00"), (winter_s, "12:00")):
+        there = replace(facts(mine, other), places=(place,), start_s=start_s)
+        busy = next(f for f in find(there) if f.kind == "high-utilisation")
+        assert "radio 9" in busy.cause
+        assert f"Busiest hour: {hour}, 90 %" in busy.effect
 
 
 def test_only_what_keeps_a_decision_open_is_told_as_missing():

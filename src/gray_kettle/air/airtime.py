@@ -3,6 +3,8 @@
 Source: docs/radio-model.md, "Airtime"; the ways of sending and their clauses stand in air.modes.
 """
 
+from functools import lru_cache
+
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
@@ -24,6 +26,7 @@ def legacy_airtime_s(
     return modes.airtime_s(modes.legacy_mode(rate), length_bytes, in_2_4_ghz)
 
 
+@lru_cache(maxsize=4096)
 def beacon_share(length_bytes: float, rate_mbps: float, interval_tu: float, in_2_4_ghz: bool) -> float:
     """Share of air that one BSSID's beacons take; 0 when the interval is not known."""
     if interval_tu <= 0:

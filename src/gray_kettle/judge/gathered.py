@@ -103,10 +103,19 @@ def present(numbers: IntArray) -> IntArray:
     return np.flatnonzero(np.bincount(numbers)) if len(numbers) else np.zeros(0, np.int64)
 
 
+def middle(values: FloatArray) -> float:
+    """The median of some values, at least one: what NumPy's gives, without what it asks before."""
+    half = len(values) // 2
+    if len(values) % 2:
+        return float(np.partition(values, half)[half])
+    low, high = np.partition(values, (half - 1, half))[half - 1 : half + 1]
+    return float((low + high) / 2)
+
+
 def level_dbm(levels_mw: FloatArray) -> float | None:
     """Median of levels given in milliwatts, in dBm to a hundredth; None of nothing."""
     told = levels_mw[levels_mw > 0]
-    return round(float(10 * np.log10(np.median(told))), 2) if len(told) else None
+    return round(float(10 * np.log10(middle(told))), 2) if len(told) else None
 
 
 def row_levels_mw(sightings: Sightings) -> FloatArray:

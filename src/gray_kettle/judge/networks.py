@@ -4,7 +4,7 @@ import numpy as np
 
 from gray_kettle.air.airtime import beacon_share
 from gray_kettle.judge.assessment import Network, OffChannel
-from gray_kettle.judge.gathered import TUNED_HZ, Ground, OfBssid, Told
+from gray_kettle.judge.gathered import TUNED_HZ, Ground, OfBssid, Told, middle
 from gray_kettle.judge.listening import place_at
 from gray_kettle.judge.stations import clients_of, rates_of
 
@@ -33,7 +33,7 @@ def network_of(one: OfBssid, ground: Ground, about: Told) -> Network:
         if latest.transmitted_by
         else beacon_share(length, slowest, latest.beacon_interval_tu, latest.channel.band == "2.4"),
         load_stations=int(stations[-1]) if len(stations) else None,
-        load_utilisation=round(float(np.median(busy)), 4) if len(busy) else None,
+        load_utilisation=round(middle(busy), 4) if len(busy) else None,
         basic_rates_mbps=latest.basic_rates_mbps,
         level_dbm=ground.level_on(latest.channel, one.rows),
         frames=int(one.frames.frames.sum()),

@@ -16,6 +16,7 @@ from gray_kettle.judge.gathered import (
     by_bssid,
     in_order_of_bssid,
     level_dbm,
+    middle,
     present,
 )
 from gray_kettle.judge.grouping import ALONE, CERTAIN, PROBABLE, TOLD, Heard, group
@@ -129,7 +130,7 @@ def _radio(
         own=own,
         channel=channel,
         level_dbm=ground.level_on(channel, all_rows),
-        noise_dbm=round(float(np.median(noise)), 2) if len(noise) else None,
+        noise_dbm=round(middle(noise), 2) if len(noise) else None,
         air_share=air_share,
         retry_share=retries / frames if frames else None,
         activity=activity,
@@ -233,7 +234,7 @@ def _stays(rows: IntArray, ground: Ground, looks: Looks) -> tuple[Stay, ...]:
                 presence=looks.presence(channel.band, sightings.time_s[here], sightings.spot[here]),
                 level_dbm=ground.level_on(channel, found),
                 level_at=tuple(at),
-                told_busy=round(float(np.median(told)), 4) if len(told) else None,
+                told_busy=round(middle(told), 4) if len(told) else None,
                 first_s=float(sightings.time_s[found[0]]),
                 last_s=float(sightings.time_s[found[-1]]),
             )
