@@ -26,6 +26,8 @@ _RESTLESS_DB = 1.8  # beyond the spread of noise: pictures flicker
 _SELDOM_OFF = 0.025
 _MOST_IN_A_REGION = 8
 _ONE_HUMP_HZ, _STOREY = 22e6, 0.35
+# What a transmitter may spill within two and a half times its width (ITU-R SM.1541) is not another one.
+_OUT_OF_BAND, _SPURIOUS_DB = 2.5, 33.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -208,6 +210,9 @@ def _is_skirt(found: Standing, other: Standing) -> bool:
     foot_db = 6.0 if other.width10_hz > _WIDE_HZ else 10.0
     if found.over_db > other.over_db - foot_db:
         return False
+    away_hz = abs(found.centre_hz - other.centre_hz)
+    if found.over_db < other.over_db - _SPURIOUS_DB and away_hz < _OUT_OF_BAND * other.width10_hz:
+        return other.width10_hz > _WIDE_HZ
     around = found.low_hz <= other.low_hz and found.high_hz >= other.high_hz
     same_middle = abs(found.centre_hz - other.centre_hz) < 0.25 * found.width10_hz
     if around and same_middle and found.width10_hz < 4 * other.width10_hz:
