@@ -15,11 +15,15 @@ from gray_kettle.emitters.comb import Stretch, even_stretch
 from gray_kettle.records import FloatArray, IntArray
 
 ADVERTISING_HZ = (2.402e9, 2.426e9, 2.480e9)
+_KNOWN_HZ = (*ADVERTISING_HZ, *(2.405e9 + 5e6 * k for k in range(16)))
 _IN_PART_HZ = 0.3e6
 _PLACE_HZ = 0.45e6  # by which centres of bursts on one place may differ, beside half a bin
 _FEWEST_FIXED, _FEWEST_HOPS = 4, 8
 _COMPARED = 6  # so many places may be of things that stay; a hopper has more
 _SAME_LEVEL_DB = 5.0
+_APART_DB = 4.0
+_NEXT_TO_NONE = 0.5
+_BESIDE_HZ = 4.8e6  # as far as the next place of 802.15.4: beyond, the edge of a channel may begin
 _GROUP_HZ = 1e6
 _LEVEL_BAND_DB, _LEVEL_STEP_DB = 3.0, 2.0
 _RASTERS_HZ = (0.55e6, 4.2e6)
@@ -83,7 +87,10 @@ def find_places(
     left = np.ones(len(narrow), bool)
     found: list[tuple[Fixed, NDArray[np.bool_]]] = []
     for chosen in _bands(block, narrow):
-        for number, at_hz in _fullest(narrow.freq_hz[chosen & left], _tolerance_hz(block)):
+        places = _fullest(narrow.freq_hz[chosen & left], _tolerance_hz(block))
+        if block.span.is_tuned:
+            places += _known(narrow.freq_hz[chosen & left], 1.5 * _tolerance_hz(block))
+        for number, at_hz in places:
             if number < _LEAST_FIXED_SHARE * block.rows:
                 continue
             near = left & chosen & (np.abs(narrow.freq_hz - at_hz) <= 1.5 * _tolerance_hz(block))
@@ -118,6 +125,27 @@ def _bands(block: Block, narrow: Narrow) -> list[NDArray[np.bool_]]:
     levels = np.arange(float(narrow.level_dbm.max()), float(narrow.level_dbm.min()) - half_db, -half_db)
     bands = [np.abs(narrow.level_dbm - level) <= half_db for level in levels]
     return bands if block.span.is_tuned else [np.ones(len(narrow), bool), *bands]
+
+
+def _known(freq_hz: FloatArray, tolerance_hz: float) -> list[tuple[int, float]]:
+    """(bursts, place) of the places of 802.15.4 and of advertising that have more than what lies beside them.
+
+    Parts of a busy channel are more in number than all that comes to one place: they do not decide.
+    """
+    found = []
+    for hz in _KNOWN_HZ:
+        number, chance = _at_and_beside(freq_hz, hz, tolerance_hz)
+        if number >= max(_FEWEST_FIXED, 3 * chance + 1.5 * np.sqrt(chance)):
+            found.append((number, hz))
+    return found
+
+
+def _at_and_beside(freq_hz: FloatArray, hz: float, tolerance_hz: float) -> tuple[int, float]:
+    """(bursts at a place, those that would come there if it were like the fuller of its sides)."""
+    away = freq_hz - hz
+    beside = away[(np.abs(away) > tolerance_hz + 0.3e6) & (np.abs(away) < 5e6)]
+    fuller = max(int((beside > 0).sum()), int((beside < 0).sum()))
+    return int((np.abs(away) <= tolerance_hz).sum()), 2 * fuller * tolerance_hz / (4.7e6 - tolerance_hz)
 
 
 def _fullest(freq_hz: FloatArray, tolerance_hz: float) -> list[tuple[int, float]]:
@@ -162,31 +190,40 @@ def find_advertising(block: Block, narrow: Narrow, around: Surroundings) -> tupl
     for level in _levels(narrow.level_dbm[joint]):
         alike = np.abs(narrow.level_dbm - level) <= _SAME_LEVEL_DB + (3.0 if block.span.is_tuned else 0.0)
         counts, chances = [], []
-        for hz, here in zip(ADVERTISING_HZ, at, strict=True):
-            away = narrow.freq_hz[alike] - hz
-            beside = away[(np.abs(away) > tolerance_hz + 0.3e6) & (np.abs(away) < 5e6)]
-            counts.append(int((here & alike).sum()))
-            fuller = max(int((beside > 0).sum()), int((beside < 0).sum()))
-            chances.append(2 * fuller * tolerance_hz / (4.7e6 - tolerance_hz))
+        for hz in ADVERTISING_HZ:
+            number, chance = _at_and_beside(narrow.freq_hz[alike], hz, tolerance_hz)
+            counts.append(number)
+            chances.append(chance)
         stands = [n >= max(2, 3 * c + 1.5 * np.sqrt(c)) for n, c in zip(counts, chances, strict=True)]
-        number = sum(n for n, is_there in zip(counts, stands, strict=True) if is_there)
-        if sum(stands) < 2 or number < 5 or max(counts) > 0.9 * number:
+        shown = [n for n, is_there in zip(counts, stands, strict=True) if is_there]
+        if len(shown) < 2 or sum(shown) < 5 or max(shown) > 0.9 * sum(shown):
             continue
         its = [here & alike for here, is_there in zip(at, stands, strict=True) if is_there]
         left = ~np.logical_or.reduce(its)
         found = [_fixed(block, narrow, around, near) for near in its]
         if block.span.is_tuned:
-            found = [f for f in found if _stands_out(block, around, f)]
+            sure = [f for f in found if _stands_out(block, around, f)]
+            # Beside one that is sure, others of its level count that have nothing at all next to them.
+            lonely = [n for n, is_there in zip(chances, stands, strict=True) if is_there]
+            found = [
+                f
+                for f, chance in zip(found, lonely, strict=True)
+                if f in sure or (sure and chance < _NEXT_TO_NONE and len(f.bursts) >= _FEWEST_FIXED)
+            ]
         if len(found) >= 2:
             return found, narrow.those(left)
     return [], narrow
 
 
 def _levels(level_dbm: FloatArray) -> list[float]:
-    """Levels around which most lie, the fullest first."""
+    """Levels around which most lie, the fullest first, none close to another."""
     centres = np.arange(level_dbm.min(), level_dbm.max() + 2, 2.0)
     numbers = (np.abs(level_dbm[None, :] - centres[:, None]) <= 4).sum(axis=1)
-    return [float(centres[k]) for k in np.argsort(-numbers, kind="stable")[:3]]
+    out: list[float] = []
+    for k in np.argsort(-numbers, kind="stable"):
+        if numbers[k] and all(abs(centres[k] - level) >= _APART_DB for level in out):
+            out.append(float(centres[k]))
+    return out
 
 
 def _stands_out(block: Block, around: Surroundings, fixed: Fixed) -> bool:
@@ -218,7 +255,10 @@ def _fixed(block: Block, narrow: Narrow, around: Surroundings, near: NDArray[np.
     level = float(np.median(bursts.level_dbm))
     alike = narrow.freq_hz[np.abs(narrow.level_dbm - level) < 8] - centre
     # The fuller side counts: the edge of a channel has nothing on the other.
-    per_hz = max(((alike > 1.6e6) & (alike < 7e6)).sum(), ((alike < -1.6e6) & (alike > -7e6)).sum()) / 5.4e6
+    per_hz = max(
+        ((alike > 1.6e6) & (alike < _BESIDE_HZ)).sum(), ((alike < -1.6e6) & (alike > -_BESIDE_HZ)).sum()
+    )
+    per_hz = per_hz / (_BESIDE_HZ - 1.6e6)
     span_hz = 2 * 1.5 * _tolerance_hz(block)
     visible = visible_rows(block, around, centre, level, bursts.row)
     return Fixed(
