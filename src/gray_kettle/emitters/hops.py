@@ -15,7 +15,7 @@ from gray_kettle.emitters.comb import Stretch, even_stretch
 from gray_kettle.records import FloatArray, IntArray
 
 ADVERTISING_HZ = (2.402e9, 2.426e9, 2.480e9)
-_KNOWN_HZ = (*ADVERTISING_HZ, *(2.405e9 + 5e6 * k for k in range(16)))
+_KNOWN_HZ = tuple(2.405e9 + 5e6 * k for k in range(16))
 _IN_PART_HZ = 0.3e6
 _PLACE_HZ = 0.45e6  # by which centres of bursts on one place may differ, beside half a bin
 _FEWEST_FIXED, _FEWEST_HOPS = 4, 8
@@ -128,7 +128,7 @@ def _bands(block: Block, narrow: Narrow) -> list[NDArray[np.bool_]]:
 
 
 def _known(freq_hz: FloatArray, tolerance_hz: float) -> list[tuple[int, float]]:
-    """(bursts, place) of the places of 802.15.4 and of advertising that have more than what lies beside them.
+    """(bursts, place) of the places of 802.15.4 that have more than what lies beside them.
 
     Parts of a busy channel are more in number than all that comes to one place: they do not decide.
     """

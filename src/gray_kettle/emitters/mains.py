@@ -170,8 +170,7 @@ def _measured(
     place = fold * columns + np.arange(columns)[None, :]
     looked = np.bincount(place.ravel(), minlength=_FOLD * columns).reshape(_FOLD, columns).astype(float)
     met = np.bincount(place[wide], minlength=_FOLD * columns).reshape(_FOLD, columns).astype(float)
-    # A tuned sweep has few looks at each phase: the most of some cells would be the luckiest of them.
-    window = max(int((5e6 if block.span.is_tuned else 2e6) / block.cell_hz) // 2, 0)
+    window = max(int(2e6 / block.cell_hz) // 2, 0)
     kernel = np.ones(2 * window + 1)
     looked = np.stack([np.convolve(v, kernel, "same") for v in looked])
     met = np.stack([np.convolve(v, kernel, "same") for v in met])
