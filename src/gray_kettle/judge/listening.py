@@ -22,6 +22,7 @@ class Looks:
         of_row = code[sightings.announcement] if len(sightings) else np.zeros(0, np.int64)
         minutes = _minutes(sightings.time_s)
         self._moments: dict[tuple[str, int], FloatArray] = {}
+        self._gaps_s: dict[tuple[str, int], float] = {}
         self._rows_of = {band: of_row == k for k, band in enumerate(bands)}
         self._sightings = sightings
         self._looked = {
@@ -55,8 +56,10 @@ class Looks:
 
     def usual_gap_s(self, band: str, spot: int) -> float:
         """Median time from one look at a band to the next."""
-        moments = self.moments(band, spot)
-        return float(np.median(np.diff(moments))) if len(moments) > 1 else 0.0
+        if (band, spot) not in self._gaps_s:  # each radio of the band asks
+            moments = self.moments(band, spot)
+            self._gaps_s[band, spot] = float(np.median(np.diff(moments))) if len(moments) > 1 else 0.0
+        return self._gaps_s[band, spot]
 
     def presence(self, band: str, time_s: FloatArray, spot: IntArray) -> float:
         """Share of the minutes looked at a band in which something was heard, at the spot where that is most."""
