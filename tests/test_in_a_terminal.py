@@ -546,3 +546,19 @@ def test_the_plan_is_tried_locked_compared_done_and_written(terminal, own_demo, 
     assert (tmp_path / "tern-quay-changes.csv").read_text().startswith("step,radio")
     with Case.open(own_demo) as case:
         assert [d.text for d in case.setup().done] == ["3/40 → 1/20"]
+
+
+def test_a_form_that_is_higher_than_the_terminal_shows_where_one_is_and_what_is_wrong(terminal, demo_case):
+    terminal.start(*PROGRAM, "open", str(demo_case), columns=80, lines=24)
+    terminal.wait_for("What is wrong")
+    terminal.keys("5")
+    terminal.wait_for("Why hall 2.4")
+    terminal.keys("e")
+    terminal.wait_for("Limits of clients")
+    for _ in range(5):
+        terminal.keys("Tab")
+        time.sleep(0.1)
+    terminal.wait_for("At most so many changes")
+    terminal.type("many")
+    terminal.keys("Enter")
+    terminal.wait_for("The number of changes is a number from 0 to 999.", "many")

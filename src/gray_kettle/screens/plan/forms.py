@@ -16,7 +16,7 @@ from gray_kettle.plan.hours import hours_from
 from gray_kettle.plan.limits import EXAMPLES, limit_of_radio, parse_limit
 from gray_kettle.records import Setup
 from gray_kettle.screens.frame.rail import local
-from gray_kettle.screens.start.style import FORM_KEYS
+from gray_kettle.screens.start.style import FORM_KEYS, say_what_is_wrong
 from gray_kettle.times import zone_name, zone_of
 
 
@@ -64,7 +64,7 @@ class WishForm(ModalScreen[Setup | None]):
         try:
             self.dismiss(self._read())
         except ValueError as error:
-            self.query_one(".form-wrong", Static).update(str(error))
+            say_what_is_wrong(self, str(error))
 
     def _read(self) -> Setup:
         words = {
@@ -136,7 +136,7 @@ class DoneForm(ModalScreen[float | None]):
         try:
             moment = datetime.strptime(text, self._FORM).replace(tzinfo=zone_of(self._country))
         except ValueError:
-            self.query_one(".form-wrong", Static).update("Write it as 2026-11-13 12:40.")
+            say_what_is_wrong(self, "Write it as 2026-11-13 12:40.")
             return
         self.dismiss(moment.timestamp())
 

@@ -18,7 +18,7 @@ from gray_kettle.records import Setup
 from gray_kettle.safe_text import is_hidden, network_name, printable
 from gray_kettle.screens.frame.rows import Row, RowList
 from gray_kettle.screens.ink import Cell, fit, minus
-from gray_kettle.screens.start.style import FORM_KEYS
+from gray_kettle.screens.start.style import FORM_KEYS, say_what_is_wrong
 
 
 class CaseForm(ModalScreen[tuple[Path, Setup] | None]):
@@ -72,7 +72,7 @@ class CaseForm(ModalScreen[tuple[Path, Setup] | None]):
             for limit in limits:
                 parse_limit(limit)
         except ValueError as error:
-            self.query_one(".form-wrong", Static).update(str(error))
+            say_what_is_wrong(self, str(error))
             return
         setup = replace(
             self._setup,

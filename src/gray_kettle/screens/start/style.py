@@ -1,6 +1,8 @@
 """How forms look, and the keys that all of them share."""
 
 from textual.binding import Binding
+from textual.dom import DOMNode
+from textual.widgets import Static
 
 # Before the field gets them: else keys that come fast behind a tab still land in the field before it.
 FORM_KEYS = (
@@ -8,7 +10,7 @@ FORM_KEYS = (
     Binding("shift+tab", "app.focus_previous", show=False, priority=True, id="form.previous"),
 )
 FORM_CSS = """
-.form { width: 92; max-width: 96%; height: auto; max-height: 94%; padding: 1 2; }
+.form { width: 92; max-width: 96%; height: auto; max-height: 94%; padding: 1 2; overflow-y: auto; }
 .form { background: $surface; border: round $rule; }
 .form Label { color: $dim; margin-top: 1; width: 100%; }
 .form .form-title { color: $steam; text-style: bold; }
@@ -18,3 +20,10 @@ FORM_CSS = """
 .form .form-buttons { height: 3; margin-top: 1; }
 .form Button { margin-right: 2; }
 """
+
+
+def say_what_is_wrong(form: DOMNode, text: str) -> None:
+    """In the form itself, brought into view where the form is higher than the terminal."""
+    line = form.query_one(".form-wrong", Static)
+    line.update(text)
+    line.call_after_refresh(line.scroll_visible, animate=False)

@@ -18,7 +18,7 @@ from textual.worker import get_current_worker
 
 from gray_kettle.errors import KettleError
 from gray_kettle.safe_text import printable
-from gray_kettle.screens.start.style import FORM_KEYS
+from gray_kettle.screens.start.style import FORM_KEYS, say_what_is_wrong
 
 
 @dataclass(frozen=True)
@@ -84,7 +84,7 @@ class TakeForm(ModalScreen[Chosen | None]):
         missing = [f for f in files if not f.exists()]
         if missing or not files:
             what = f"{printable(str(missing[0]))} is not there." if missing else "Choose at least one file."
-            self.query_one(".form-wrong", Static).update(what)
+            say_what_is_wrong(self, what)
             return
         self.dismiss(Chosen(files, spot))
 
@@ -96,7 +96,7 @@ class TakeForm(ModalScreen[Chosen | None]):
                 raise KettleError("One analyser at a time, and nothing beside it.")
             parse_uri(words[0])
         except KettleError as error:
-            self.query_one(".form-wrong", Static).update(str(error))
+            say_what_is_wrong(self, str(error))
         else:
             self.dismiss(Chosen((), spot, words[0]))
 

@@ -13,6 +13,7 @@ from textual.widgets import Input, Static
 from gray_kettle.judge.thresholds import Thresholds, shown, threshold_from
 from gray_kettle.screens.frame.rows import Row, RowList
 from gray_kettle.screens.ink import Cell, fit
+from gray_kettle.screens.start.style import say_what_is_wrong
 
 _FIELDS, _USUAL = fields(Thresholds), Thresholds()
 Told = tuple[tuple[str, float], ...]
@@ -83,7 +84,7 @@ class ThresholdForm(ModalScreen[Told | None]):
                 self._told[key] = value
             except ValueError as error:
                 wrong = str(error)
-        self.query_one(".form-wrong", Static).update(wrong)
+        say_what_is_wrong(self, wrong)
         if not wrong:
             self.query_one(Input).disabled = True
             self.query_one(RowList).show(self._rows)
