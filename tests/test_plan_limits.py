@@ -288,3 +288,19 @@ def test_every_country_permits_something_and_no_channel_beyond_its_band():
         assert not any(is_allowed(country, c) and c.primary == 14 for c in all_channels("2.4"))
     assert not is_allowed("US", narrow("2.4", 13))
     assert not any(is_allowed("JP", c) for c in wide("5", 149, 80))
+
+
+def test_a_plan_that_was_stopped_can_be_asked_for_again(harbour):
+    reading = Reading(harbour.setup, harbour.observations)
+
+    def stop(done):
+        raise KeyboardInterrupt
+
+    reading.planning = stop
+    with pytest.raises(KeyboardInterrupt):
+        _ = reading.proposal
+    told = []
+    reading.planning = told.append
+    assert reading.proposal.moves
+    assert told == sorted(told)
+    assert 0 <= told[0] <= told[-1] <= 1

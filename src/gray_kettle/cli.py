@@ -291,7 +291,10 @@ def plan(case: CasePath, band: Band = None, from_: Start = None, to: End = None,
     from gray_kettle.answers import plan_answer
     from gray_kettle.tables import plan_text
 
-    proposal = _read(case, from_, to).proposal
+    reading = _read(case, from_, to)
+    with progress_bar("working out the plan") as progress:
+        reading.planning = lambda done: progress(done, 1.0)
+        proposal = reading.proposal
     if json:
         _print_json(plan_answer(proposal, _band(band)))
     else:

@@ -17,11 +17,15 @@ if TYPE_CHECKING:  # the database is imported by whoever opens a case
 
 
 class Reading:
-    """A window of a case. Judging and planning are done when first asked for, once."""
+    """A window of a case. Judging and planning are done when first asked for, once.
+
+    planning: told the share of the plan that is worked out; may raise to end it, which leaves it to be asked for again.
+    """
 
     def __init__(self, setup: Setup, observations: Observations) -> None:
         self.setup = setup
         self.observations = observations
+        self.planning: Callable[[float], None] = lambda done: None
 
     @cached_property
     def assessment(self) -> Assessment:
@@ -31,7 +35,7 @@ class Reading:
     def proposal(self) -> Proposal:
         """Raises: KettleError, for a limit of clients in the setup that cannot be understood."""
         try:
-            return propose(self.assessment, self.setup)
+            return propose(self.assessment, self.setup, self.planning)
         except ValueError as error:
             raise KettleError(str(error)) from error
 

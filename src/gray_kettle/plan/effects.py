@@ -9,6 +9,7 @@ from gray_kettle.judge.assessment import Assessment, Radio
 from gray_kettle.judge.harms import Candidates
 from gray_kettle.plan.joint import Joint
 from gray_kettle.plan.players import Player
+from gray_kettle.records import FloatArray
 
 _LEAST_WORTH = 0.01  # in log units over the site: a percent of one radio's throughput
 
@@ -44,6 +45,8 @@ class Sites:
     ) -> None:
         self._placed: dict[str, dict[str, Player]] = {}
         self._order: dict[str, tuple[str, ...]] = {}
+        self._now: dict[str, FloatArray] = {}
+        self._without: dict[str, FloatArray] = {}
         for band, (ids, players, chosen) in bands.items():
             self._order[band] = ids
             self._placed[band] = {
@@ -52,7 +55,9 @@ class Sites:
                 )
                 for key, p, o in zip(ids, players, chosen, strict=True)
             }
-        self._now = {band: self._logs(placed, self._order[band]) for band, placed in self._placed.items()}
+            joint = Joint(tuple(self._placed[band].values()), (0.0,))
+            self._now[band] = joint.logs_of(joint.start)
+            self._without[band] = _without_each(joint)
 
     def band_of(self, radio: str) -> str | None:
         return next((band for band, placed in self._placed.items() if radio in placed), None)
@@ -62,37 +67,45 @@ class Sites:
         band = self.band_of(radio)
         if band is None:
             return None
-        rest = tuple(key for key in self._order[band] if key != radio)
         at = self._order[band].index(radio)
-        kept = [k for k in range(len(self._order[band])) if k != at]
-        return self._effect(
-            band, {key: self._seen_without(self._placed[band][key], kept) for key in rest}, rest
-        )
+        gains = self._without[band][:, at].copy()
+        gains[at] = 0.0
+        return self._effect(band, gains)
+
+    def in_the_way(self, band: str, most: int) -> tuple[str, ...]:
+        """Those of a band without which the others would have most more, the first so many."""
+        if band not in self._placed:
+            return ()
+        weights = np.array([p.weight for p in self._placed[band].values()])
+        taken = weights @ self._without[band]
+        return tuple(self._order[band][k] for k in np.argsort(-taken, kind="stable")[:most] if taken[k] > 0)
 
     def with_changed(self, band: str, change: Callable[[str, Player], Player]) -> Effect | None:
         """If each radio of a band were changed so."""
         if band not in self._placed:
             return None
-        changed = {key: change(key, p) for key, p in self._placed[band].items()}
-        return self._effect(band, changed, self._order[band])
+        joint = Joint(tuple(change(key, p) for key, p in self._placed[band].items()), (0.0,))
+        return self._effect(band, joint.logs_of(joint.start) - self._now[band])
 
-    def _seen_without(self, player: Player, kept: list[int]) -> Player:
-        return replace(player, level_at=tuple(player.level_at[k] for k in kept))
-
-    def _logs(self, placed: Mapping[str, Player], ids: tuple[str, ...]) -> dict[str, float]:
-        if not ids:
-            return {}
-        joint = Joint(tuple(placed[key] for key in ids), (0.0,))
-        return dict(zip(ids, joint.logs_of(joint.start).tolist(), strict=True))
-
-    def _effect(self, band: str, changed: Mapping[str, Player], ids: tuple[str, ...]) -> Effect | None:
-        then = self._logs(changed, ids)
-        gains = {key: then[key] - self._now[band][key] for key in ids}
-        worth = sum(gains[key] * self._placed[band][key].weight for key in ids)
+    def _effect(self, band: str, gains: FloatArray) -> Effect | None:
+        weights = np.array([p.weight for p in self._placed[band].values()])
+        worth = float((gains * weights).sum())
         if worth < _LEAST_WORTH:
             return None
-        best = max(ids, key=lambda key: (gains[key] * self._placed[band][key].weight, key))
-        return Effect(worth, best, float(np.exp(gains[best])))
+        best = max(range(len(gains)), key=lambda k: (gains[k] * weights[k], self._order[band][k]))
+        return Effect(worth, self._order[band][best], float(np.exp(gains[best])))
+
+
+def _without_each(joint: Joint) -> FloatArray:
+    """What each radio (rows) gains in log units without each other one (columns), all where they are."""
+    who = np.arange(joint.count)
+    on = joint.channel[who, joint.start]
+    way = joint.lies[joint.dsss, on[:, None], on[None, :]]
+    sums = joint.sums_of(joint.start)[:, :, None] - joint.term(who[:, None], who, way)
+    rates = joint.rates[who, joint.start]
+    gains = joint.mean(joint.logs(sums, rates[None, :, None])) - joint.logs_of(joint.start)[:, None]
+    np.fill_diagonal(gains, 0.0)
+    return np.maximum(gains, 0.0)
 
 
 def quieter(radio: str, step_db: float) -> Callable[[str, Player], Player]:

@@ -3,6 +3,7 @@
 import math
 from collections.abc import Iterator, Sequence
 
+from gray_kettle.air.channels import BANDS
 from gray_kettle.judge.advice import ADVICE
 from gray_kettle.judge.assessment import Assessment, Finding, Radio
 from gray_kettle.judge.findings import percent, title
@@ -19,7 +20,7 @@ from gray_kettle.plan.players import LEAST_MBPS
 from gray_kettle.plan.proposal import Move, OtherStep
 from gray_kettle.safe_text import dbm
 
-_QUIETER_DB = 6.0
+_QUIETER_DB, _MOST_QUIETER = 6.0, 6  # how much, and how many of a band: those most in the way
 _WORTH_LIFTING = 1.1
 _NEAR_DBM = -58.0  # a client that hangs near its radio
 _BASIC_SAVED = 0.85  # at 12 Mb/s a beacon takes about a seventh of its time at 1 Mb/s
@@ -146,7 +147,8 @@ def _bands(assessment: Assessment, sites: Sites) -> Iterator[OtherStep]:
 
 
 def _power(assessment: Assessment, sites: Sites) -> Iterator[OtherStep]:
-    for radio in (v.radio for v in assessment.own):
+    loud = {key for band in BANDS for key in sites.in_the_way(band, _MOST_QUIETER)}
+    for radio in (v.radio for v in assessment.own if v.radio.id in loud):
         effect = sites.with_changed(radio.band, quieter(radio.id, _QUIETER_DB))
         if effect is not None and not is_unused(radio, assessment):
             yield OtherStep(

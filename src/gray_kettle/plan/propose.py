@@ -13,7 +13,7 @@ from gray_kettle.judge.standing import asking_of, mutual_level_dbm, others_for, 
 from gray_kettle.plan import reasons
 from gray_kettle.plan.effects import Sites, tells_that_it_is_unused
 from gray_kettle.plan.hours import at_hours, hours_from, moments_of, times_of_day
-from gray_kettle.plan.joint import MOST_PROVED, SMALL_SITE, Joint, shifts_for
+from gray_kettle.plan.joint import MOST_PROVED, SMALL_SITE, Joint
 from gray_kettle.plan.options import Option, options_for, unwise
 from gray_kettle.plan.order import Step, steps_of
 from gray_kettle.plan.other_steps import other_steps
@@ -21,7 +21,7 @@ from gray_kettle.plan.players import Player, company_of, in_company
 from gray_kettle.plan.proposal import Alternative, Conflict, FieldCell, HeldBack, Move, Proposal
 from gray_kettle.plan.rules import is_by_clients
 from gray_kettle.plan.search import Progress
-from gray_kettle.plan.solver import Solution, solve
+from gray_kettle.plan.solver import Solution, sketched, solve
 from gray_kettle.records import Setup
 from gray_kettle.times import zone_of
 from gray_kettle.wishes import CHANGE_COST
@@ -47,8 +47,12 @@ def propose(assessment: Assessment, setup: Setup, progress: Progress = lambda do
     left = setup.wishes.most_moves
     for at, band in enumerate(bands):
         views = tuple(v for v in assessment.own if v.radio.band == band and v.now is not None)
-        for raster in rasters(assessment.radios, setup.country) if band == "2.4" else (THREE,):
-            table = _Band(views, assessment, setup, raster, times)
+        open_rasters = rasters(assessment.radios, setup.country) if band == "2.4" else (THREE,)
+        tables = [_Band(views, assessment, setup, raster, times) for raster in open_rasters]
+        if len(views) > MOST_PROVED and len(tables) > 1:  # each takes seconds: a look at both tells which
+            three, four = (sketched(t.players) for t in tables)
+            tables = tables[1:] if four > three + _ANOTHER_RASTER else tables[:1]
+        for table in tables:
             solution = solve(table.players, left, partial(_tell, progress, at, len(bands)))
             if band not in found or solution.score > found[band][1].score + _ANOTHER_RASTER:
                 found[band] = table, solution
@@ -56,7 +60,7 @@ def propose(assessment: Assessment, setup: Setup, progress: Progress = lambda do
         _share_moves(found, left)
     moves = [m for table, solution in found.values() for m in table.moves(solution)]
     conflicts = tuple(c for table, _ in found.values() for c in table.conflicts)
-    joints = [(table, table.joint(), solution) for table, solution in found.values()]
+    joints = [(table, solution.joint, solution) for table, solution in found.values()]
     return Proposal(
         moves=tuple(moves),
         other_steps=other_steps(assessment, Sites({b: t.placed(s) for b, (t, s) in found.items()}), moves),
@@ -150,9 +154,6 @@ class _Band:
     def placed(self, solution: Solution) -> tuple[tuple[str, ...], tuple[Player, ...], tuple[int, ...]]:
         return tuple(v.radio.id for v in self.views), self.players, solution.chosen
 
-    def joint(self) -> Joint:
-        return Joint(self.players, shifts_for(len(self.players)))
-
     def count_moves(self, solution: Solution) -> int:
         return sum(o != p.start for o, p in zip(solution.chosen, self.players, strict=True))
 
@@ -205,7 +206,7 @@ class _Band:
         return frozenset(off)
 
     def moves(self, solution: Solution) -> list[Move]:
-        joint = self.joint()
+        joint = solution.joint
         return [
             self._move(k, solution, self._makes_room(k, joint, solution)) for k in range(len(self.players))
         ]
@@ -213,13 +214,15 @@ class _Band:
     def _makes_room(self, k: int, joint: Joint, solution: Solution) -> str:
         """Why a radio goes that has nothing of it itself: who would lose most if it stayed."""
         chosen = np.array(solution.chosen)
+        if chosen[k] == joint.start[k]:
+            return ""
         stays = chosen.copy()
         stays[k] = joint.start[k]
         with_move, without = np.exp(joint.logs_of(chosen)), np.exp(joint.logs_of(stays))
         now = np.exp(joint.logs_of(joint.start))
         loss = joint.weight * np.log(with_move / without)
         other = int(np.argmax(np.where(np.arange(len(loss)) == k, -np.inf, loss)))
-        if stays[k] == chosen[k] or with_move[k] > now[k] * _HARDLY or other == k or loss[other] < 1e-3:
+        if with_move[k] > now[k] * _HARDLY or other == k or loss[other] < 1e-3:
             return ""
         here, name = self.views[k].radio.channel.label, title(self.views[other].radio)
         return (

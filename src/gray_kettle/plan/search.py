@@ -17,6 +17,7 @@ from gray_kettle.records import FloatArray, IntArray
 LEAST_GAIN = 1e-6
 _PARTNERS = 24  # for a swap, at one look
 _SEED = 20260101
+_USUAL_SCENES = 3
 Progress = Callable[[float], None]
 
 
@@ -31,14 +32,19 @@ class Effort:
     swaps: bool = True
 
 
-def effort_for(count: int) -> Effort:
-    """Steps that take a few seconds up to 20 radios, ten up to 60 and twenty up to 200 on a small machine."""
+def effort_for(count: int, scenes: int = _USUAL_SCENES) -> Effort:
+    """Steps that take a few seconds up to 30 radios, ten up to 60 and twenty up to 200 on a small machine.
+
+    scenes: of the joint arrays, see Joint; where there are more than the usual three, less is looked at.
+    """
+    fewer = min(_USUAL_SCENES / scenes, 1.0)
     if count <= 6:
         return Effort(trials=1, sweeps=5)  # a start for the proof
     if count <= 30:
-        return Effort(trials=8, sweeps=36)
+        side_by_side = 8 * min((20 / count) ** 2, 1.0) * fewer
+        return Effort(trials=max(round(side_by_side), 1), sweeps=36)
     if count <= 80:
-        return Effort(trials=1, sweeps=54, hot=0.35, cold=0.03)
+        return Effort(trials=1, sweeps=round(54 * fewer), hot=0.35, cold=0.03)
     return Effort(trials=1, sweeps=max(8, round(8000 / count)), hot=0.2, cold=0.03, swaps=False)
 
 

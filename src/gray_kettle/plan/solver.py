@@ -10,17 +10,21 @@ from dataclasses import dataclass
 from gray_kettle.plan.exact import prove
 from gray_kettle.plan.joint import MOST_PROVED, Joint, shifts_for
 from gray_kettle.plan.players import Player
-from gray_kettle.plan.search import Progress, effort_for, search
+from gray_kettle.plan.search import Progress, descend, effort_for, search
 
 
 @dataclass(frozen=True, eq=False)
 class Solution:
-    """One option for each player, by index. bound: no choice scores higher; proved: it is the score itself."""
+    """One option for each player, by index. bound: no choice scores higher; proved: it is the score itself.
+
+    joint: the arrays that it was found on.
+    """
 
     chosen: tuple[int, ...]
     score: float
     bound: float
     proved: bool
+    joint: Joint
 
 
 def solve(
@@ -32,14 +36,25 @@ def solve(
     """
     joint = Joint(players, shifts_for(len(players)))
     few = len(players) <= MOST_PROVED
-    found = search(joint, effort_for(len(players)), most_moves, _part(progress, 0.0, 0.4 if few else 1.0))
+    found = search(
+        joint,
+        effort_for(len(players), len(joint.scenes)),
+        most_moves,
+        _part(progress, 0.0, 0.4 if few else 1.0),
+    )
     if few:
         proof = prove(joint, found, most_moves, _part(progress, 0.4, 1.0))
         found, bound, proved = proof.chosen, proof.bound, proof.settled
     else:
         bound, proved = best_alone(joint), False
     score = float(joint.score(found))
-    return Solution(tuple(int(o) for o in found), score, max(bound, score), proved)
+    return Solution(tuple(int(o) for o in found), score, max(bound, score), proved, joint)
+
+
+def sketched(players: tuple[Player, ...]) -> float:
+    """About what a plan scores, from a plain descent: to choose among sets of options, not to plan by."""
+    joint = Joint(players, (0.0,))
+    return float(joint.score(descend(joint, joint.start[None], None)[0]))
 
 
 def best_alone(joint: Joint) -> float:

@@ -42,14 +42,14 @@ class LiveEnded(Message):
 
 
 @dataclass
-class Looking(Message):
-    """How many rows of those that came since are looked through for emitters."""
+class Working(Message):
+    """How far a long work of the reader is."""
 
-    done: int
-    total: int
+    what: str
+    done: float  # share
 
     def can_replace(self, message: Message) -> bool:
-        return isinstance(message, Looking)
+        return isinstance(message, Working)
 
 
 @dataclass

@@ -11,7 +11,7 @@ from textual import on, work
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.widgets import ContentSwitcher, Static
-from textual.worker import get_current_worker
+from textual.worker import Worker, WorkerCancelled, get_current_worker
 
 from gray_kettle.errors import KettleError
 from gray_kettle.screens.commands import KettleCommands
@@ -21,7 +21,7 @@ from gray_kettle.screens.frame.place import Place
 from gray_kettle.screens.frame.rail import BINS, TimeRail
 from gray_kettle.screens.help import HelpScreen
 from gray_kettle.screens.look import BANDS, Look
-from gray_kettle.screens.requests import Follow, Jump, Looking, Shown, ToWindow
+from gray_kettle.screens.requests import Follow, Jump, Shown, ToWindow, Working
 
 if TYPE_CHECKING:
     from gray_kettle.reading import Reading
@@ -120,22 +120,34 @@ class WorkScreen(Editing):
                     if not case.looks.catch_up(self._looking, lambda: worker.is_cancelled):
                         return
                     reading = read(case, *self._window)
+            reading.planning = lambda done: self._planning(done, worker)
             for with_proposal in (False, True):
                 _ = reading.proposal if with_proposal else reading.assessment
                 if worker.is_cancelled:
                     return
                 self.post_message(Shown(reading, span_s, busy, with_proposal))
+        except WorkerCancelled:
+            return  # another window was asked for while the plan was worked out
         except KettleError as error:
             self.notify(str(error), title="Cannot read the case", severity="error", markup=False, timeout=30)
 
     def _looking(self, done: int, total: int) -> None:
         """From the worker: how far the sweeps are looked through."""
-        self.post_message(Looking(done, total))
+        self.post_message(Working("looking for emitters", done / max(total, 1)))
 
-    @on(Looking)
-    def _tell_looking(self, looking: Looking) -> None:
-        bar = "━" * (12 * looking.done // max(looking.total, 1))
-        self.query_one(TitleLine).status = f"looking for emitters {bar:┄<12}"
+    def _planning(self, done: float, worker: "Worker[None]") -> None:
+        """From the worker: how far the plan is."""
+        if worker.is_cancelled:
+            raise WorkerCancelled
+        if done > 0:
+            self.post_message(Working("working out the plan", done))
+
+    @on(Working)
+    def _tell_working(self, working: Working) -> None:
+        if not self.query_one(TitleLine).status:
+            return  # it came in after the end
+        bar = "━" * int(12 * working.done)
+        self.query_one(TitleLine).status = f"{working.what} {bar:┄<12}"
 
     @on(Shown)
     def _shown(self, shown: Shown) -> None:
