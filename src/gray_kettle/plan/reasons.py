@@ -6,7 +6,7 @@ from dataclasses import replace
 from gray_kettle.air.channels import Channel
 from gray_kettle.judge.assessment import Finding, OwnView, Standing
 from gray_kettle.judge.findings import CHANGE_CHANNEL, FIX_CHANNEL, percent
-from gray_kettle.judge.raster import FOUR, keeps_to, places
+from gray_kettle.judge.raster import FOUR, THREE, keeps_to, places
 from gray_kettle.plan.options import Option
 from gray_kettle.plan.proposal import Alternative, Move
 from gray_kettle.safe_text import dbm
@@ -85,7 +85,12 @@ def _mistakes(view: OwnView, target: Channel, raster: tuple[int, ...]) -> list[s
 
 def _what_is_wrong(now: Standing, source: Channel, target: Channel, raster: tuple[int, ...]) -> list[str]:
     out = []
-    if not keeps_to(source, raster):
+    if not keeps_to(source, raster) and keeps_to(source, THREE):
+        out.append(
+            f"{source.label} keeps to {places(THREE)}; this plan has the four places {places(raster)}, and ours on "
+            "both sides would overlap it there."
+        )
+    elif not keeps_to(source, raster):
         out.append(
             f"{source.label} lies between the places {places(raster)}: it looks empty in a list, but neither side "
             "gives way to what it cannot decode, and frames collide."

@@ -88,9 +88,9 @@ class TitleLine(_Line):
         scans = sum(t.records for t in takes if "scan" in t.kind)
         frames = sum(t.records for t in takes if t.kind.startswith("pcap"))
         rows = sum(t.records for t in takes if t.kind.startswith("sweep"))
-        told = ((scans, "scans"), (frames, "frames"), (rows, "sweep rows"))
-        parts = [f"{count:,} {what}" if count else "" for count, what in told]
-        return " · ".join(p for p in parts if p).replace(",", " ")
+        told = ((scans, "scan"), (frames, "frame"), (rows, "sweep row"))
+        parts = [f"{count:,} {what}{'s' * (count != 1)}" for count, what in told if count]
+        return " · ".join(parts).replace(",", " ")
 
 
 class PlacesLine(_Line):
