@@ -191,9 +191,10 @@ def test_hours_are_read_with_their_end_left_out(text, hours):
     assert hours_from(text) == frozenset(hours)
 
 
+@settings(max_examples=300)
 @given(st.text("0123456789-, x", max_size=9))
 def test_any_other_words_for_hours_are_refused_with_an_example(text):
-    if not re.fullmatch(r"\s*\d{1,2}-\d{1,2}\s*(,\s*\d{1,2}-\d{1,2}\s*)*", text):
+    if not re.fullmatch(r"\d{1,2}-\d{1,2}(,\d{1,2}-\d{1,2})*", text.replace(" ", "")):
         with pytest.raises(ValueError, match="8-16"):
             hours_from(text)
 
@@ -304,3 +305,13 @@ def test_a_plan_that_was_stopped_can_be_asked_for_again(harbour):
     assert reading.proposal.moves
     assert told == sorted(told)
     assert 0 <= told[0] <= told[-1] <= 1
+
+
+def test_hours_at_which_nothing_was_heard_are_said_to_count_for_nothing(harbour):
+    """The harbour was heard for some seconds: at one hour of the day, and at no other."""
+    (hour,) = set(moments_of(harbour.assessment, zone_of("GB")).hour.tolist())
+    for first, words in ((hour, "at "), ((hour + 5) % 24, "nothing was heard at ")):
+        wishes = Wishes(hours=f"{first}-{(first + 1) % 24 or 24}")
+        proposal = propose(harbour.assessment, replace(harbour.setup, wishes=wishes))
+        assert proposal.hours.startswith(words)
+        assert {m.target for m in proposal.moves} == {m.target for m in harbour.proposal.moves}

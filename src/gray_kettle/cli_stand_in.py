@@ -1,6 +1,7 @@
 """The `stand-in` commands: simulated instruments on ports of this machine."""
 
 import time
+from contextlib import suppress
 from pathlib import Path
 from typing import Annotated
 
@@ -45,12 +46,16 @@ def stand_in_analyser(
                 f"Listening. In another terminal: gray-kettle take CASE 'scpi://127.0.0.1:{analyser.port}?{span}'",
                 flush=True,
             )
-            while True:
-                time.sleep(1)
-    except KeyboardInterrupt:
-        return
+            _until_interrupted()
     except OSError as error:
         raise KettleError(f"Port {port} cannot be had: {error.strerror}.") from error
+
+
+def _until_interrupted() -> None:
+    """Wait for ctrl+c."""
+    with suppress(KeyboardInterrupt):
+        while True:
+            time.sleep(1)
 
 
 @stand_in.command(name="sweeps")
@@ -99,9 +104,6 @@ def stand_in_access_point(
                 f"Listening. In another terminal: gray-kettle apply CASE http://127.0.0.1:{points.port}",
                 flush=True,
             )
-            while True:
-                time.sleep(1)
-    except KeyboardInterrupt:
-        return
+            _until_interrupted()
     except OSError as error:
         raise KettleError(f"Port {port} cannot be had: {error.strerror}.") from error

@@ -143,7 +143,7 @@ def brief_text(assessment: Assessment, findings: tuple[Finding, ...]) -> str:
 
 
 def plan_text(proposal: Proposal, band: str | None) -> str:
-    lines = []
+    lines = [f"Judged: {proposal.hours}."] if proposal.hours else []
     for move in proposal.moves:
         if band not in (None, move.radio.band) or move.before is None or move.after is None:
             continue

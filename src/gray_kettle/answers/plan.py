@@ -56,6 +56,7 @@ class PlanAnswer(Answer):
     bound_gap: float
     conflicts: list[ConflictAnswer]
     order: list[list[str]]
+    hours: str
 
 
 def plan_answer(proposal: Proposal, band: str | None) -> PlanAnswer:
@@ -69,6 +70,7 @@ def plan_answer(proposal: Proposal, band: str | None) -> PlanAnswer:
         bound_gap=round(max(proposal.bound - proposal.score, 0.0), 4),
         conflicts=[ConflictAnswer(radio=c.radio, rules=list(c.rules)) for c in proposal.conflicts],
         order=[list(s.radios) for s in proposal.order],
+        hours=proposal.hours,
     )
 
 

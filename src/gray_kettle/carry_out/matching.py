@@ -20,15 +20,11 @@ class Change:
     @property
     def settled(self) -> bool:
         device, target = self.device, self.move.target
-        return device is not None and _setting(device) == (target.primary, target.width_mhz, False)
-
-
-def _setting(device: DeviceRadio) -> tuple[int, int, bool]:
-    return device.channel, device.width_mhz, device.automatic
+        return device is not None and device.setting == (target.primary, target.width_mhz, False)
 
 
 def changes_for(proposal: Proposal, devices: Sequence[DeviceRadio]) -> tuple[Change, ...]:
-    """The moves in the order in which nobody is worse off in between, then those that stay and must be fixed there."""
+    """The moves in their order (see plan.order), then those that stay and must be fixed where they are."""
     order = [radio for step in proposal.order for radio in step.radios]
     moves = sorted(
         proposal.moves, key=lambda m: (m.stays, order.index(m.radio.id) if m.radio.id in order else 0)

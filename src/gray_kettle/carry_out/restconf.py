@@ -19,7 +19,10 @@ _MODULE = "openconfig-access-points"
 BANDS = {"FREQ_2GHZ": "2.4", "FREQ_5GHZ": "5", "FREQ_6GHZ": "6"}
 _MOST_BYTES = 4_000_000
 _TIMEOUT_S = 10.0
-_NO_SUCH_MODEL = (KeyError, IndexError, TypeError, AttributeError, ValueError)
+# Of a hostile answer also: numbers without end, and more depth than can be read.
+_NO_SUCH_MODEL = (
+    KeyError, IndexError, TypeError, AttributeError, ValueError, OverflowError, RecursionError,
+)  # fmt: skip
 _HERE = ("127.0.0.1", "localhost", "::1")
 
 
@@ -39,6 +42,11 @@ class DeviceRadio:
     def band(self) -> str:
         return BANDS.get(self.frequency, "")
 
+    @property
+    def setting(self) -> tuple[int, int, bool]:
+        """Channel, width in MHz, and whether the device chooses by itself."""
+        return self.channel, self.width_mhz, self.automatic
+
 
 class Restconf:
     """One access point, or the controller of several. Close it after use.
@@ -52,6 +60,8 @@ class Restconf:
             raise KettleError(
                 f"“{printable(address)}” is no address of an access point: write https://HOST:PORT."
             )
+        if parts.username or parts.password:  # it would be shown with the address
+            raise KettleError("Name the user with --user; the password is in a variable, see --help.")
         if user and parts.scheme == "http" and parts.hostname not in _HERE:
             raise KettleError("The password would travel open over http: write https://HOST:PORT.")
         self._base = f"{parts.scheme}://{parts.netloc}"
@@ -88,7 +98,7 @@ class Restconf:
             now = _setting_of(answer.json()[f"{_MODULE}:config"])
         except _NO_SUCH_MODEL as error:
             raise KettleError(f"{self._base} answered what is no radio ({error!r}).") from error
-        if now != (radio.channel, radio.width_mhz, radio.automatic):
+        if now != radio.setting:
             raise KettleError("somebody changed it since it was read. Look again.")
         # Its version goes along, so that a change between these two requests is not lost either.
         mark = answer.headers.get("ETag", "")
@@ -114,11 +124,22 @@ class Restconf:
 
     def _ask(self, method: str, path: str, **more: Any) -> httpx.Response:
         try:
-            answer = self._http.request(method, self._base + path, **more)
-        except httpx.HTTPError as error:
-            raise KettleError(f"{self._base} cannot be reached: {error}.") from error
-        if len(answer.content) > _MOST_BYTES:
-            raise KettleError(f"{self._base} answered more than an access point has to say.")
+            with self._http.stream(method, self._base + path, **more) as told:
+                content = bytearray()
+                for part in told.iter_bytes():
+                    content += part
+                    if len(content) > _MOST_BYTES:
+                        raise KettleError(f"{self._base} answered more than an access point has to say.")
+        except (httpx.HTTPError, httpx.InvalidURL) as error:
+            raise KettleError(f"{self._base} cannot be reached: {printable(str(error))}.") from error
+        # Unpacked already: what says how it was packed or how long it was no longer holds.
+        headers = {k: v for k, v in told.headers.items() if k not in ("content-encoding", "content-length")}
+        answer = httpx.Response(
+            told.status_code,
+            headers=headers,
+            content=bytes(content),
+            extensions={"reason_phrase": told.reason_phrase.encode()},
+        )
         if answer.is_success:
             return answer
         raise KettleError(f"{self._base} refused ({answer.status_code}): {_why(answer)}")

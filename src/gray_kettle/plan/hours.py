@@ -74,6 +74,11 @@ def _inside(time_s: FloatArray, episodes: tuple[tuple[float, float], ...]) -> ND
     return np.asarray((at >= 0) & (time_s <= ends[at] + _STEP_S))
 
 
+def are_heard(hours: frozenset[int], moments: Moments) -> bool:
+    """Whether anything was heard at these hours."""
+    return bool(np.isin(moments.hour, list(hours)).any())
+
+
 def at_hours(assessment: Assessment, hours: frozenset[int], moments: Moments, zone: tzinfo) -> Assessment:
     """The same radios and emitters as present at these hours, and our radios judged among them.
 
@@ -133,7 +138,7 @@ def times_of_day(
     found: list[tuple[float, tuple[float, ...], Assessment]] = []
     for first in range(0, 24, length):
         hours = frozenset(range(first, first + length)) & (counted or frozenset(range(24)))
-        if not np.isin(moments.hour, list(hours)).any():
+        if not are_heard(hours, moments):
             continue
         then = at_hours(assessment, hours, moments, zone)
         shape = _shape(then)

@@ -82,7 +82,8 @@ class Proposal:
     """The plan for a site. proved: no better combination of the options exists under this model.
 
     score, score_stay, bound: of the plan, of staying, and what no plan exceeds, in log units. order: the moves in the
-    order in which nobody is worse off in between, band by band. judged: what it rests on, at the hours that count.
+    order in which the site is at no step worse off, band by band. judged: what it rests on, at the hours that count.
+    hours: which these are, in words; "" for all.
     """
 
     moves: tuple[Move, ...]
@@ -95,6 +96,7 @@ class Proposal:
     bound: float = 0.0
     conflicts: tuple[Conflict, ...] = ()
     order: tuple[Step, ...] = ()
+    hours: str = ""
 
     def move_of(self, radio_id: str) -> Move | None:
         return next((m for m in self.moves if m.radio.id == radio_id), None)

@@ -12,7 +12,7 @@ from gray_kettle.judge.raster import THREE, keeps_to, rasters
 from gray_kettle.judge.standing import asking_of, mutual_level_dbm, others_for, standings
 from gray_kettle.plan import reasons
 from gray_kettle.plan.effects import Sites, tells_that_it_is_unused
-from gray_kettle.plan.hours import at_hours, hours_from, moments_of, times_of_day
+from gray_kettle.plan.hours import are_heard, at_hours, hours_from, moments_of, times_of_day
 from gray_kettle.plan.joint import MOST_PROVED, SMALL_SITE, Joint
 from gray_kettle.plan.options import Option, options_for, unwise
 from gray_kettle.plan.order import Step, steps_of
@@ -23,6 +23,7 @@ from gray_kettle.plan.rules import is_by_clients
 from gray_kettle.plan.search import Progress
 from gray_kettle.plan.solver import Solution, sketched, solve
 from gray_kettle.records import Setup
+from gray_kettle.safe_text import printable
 from gray_kettle.times import zone_of
 from gray_kettle.wishes import CHANGE_COST
 
@@ -42,7 +43,7 @@ def propose(assessment: Assessment, setup: Setup, progress: Progress = lambda do
     people, for a limit in the setup that cannot be understood.
     """
     found: dict[str, tuple[_Band, Solution]] = {}
-    assessment, times = _at_hours_that_count(assessment, setup)
+    assessment, times, hours = _at_hours_that_count(assessment, setup)
     bands = [b for b in BANDS if any(v.radio.band == b and v.now for v in assessment.own)]
     left = setup.wishes.most_moves
     for at, band in enumerate(bands):
@@ -72,24 +73,28 @@ def propose(assessment: Assessment, setup: Setup, progress: Progress = lambda do
         conflicts=conflicts,
         order=tuple(s for table, joint, solution in joints for s in table.order(joint, solution)),
         judged=assessment,
+        hours=hours,
     )
 
 
 Times = tuple[tuple[float, Assessment], ...]
 
 
-def _at_hours_that_count(assessment: Assessment, setup: Setup) -> tuple[Assessment, Times]:
-    """The assessment for the hours that count, and for those times of the day that differ."""
+def _at_hours_that_count(assessment: Assessment, setup: Setup) -> tuple[Assessment, Times, str]:
+    """The assessment for the hours that count, for those times of the day that differ, and the hours in words."""
     zone = zone_of(setup.country)
     moments = moments_of(assessment, zone)
     counted = hours_from(setup.wishes.hours) if setup.wishes.hours else None
-    judged = at_hours(assessment, counted, moments, zone) if counted else assessment
+    judged, words = assessment, ""
+    if counted:
+        judged, words = at_hours(assessment, counted, moments, zone), f"at {printable(setup.wishes.hours)} h"
+        if not are_heard(counted, moments):
+            counted, words = None, f"nothing was heard {words}, so all hours count"
     count = max((sum(v.radio.band == band for v in assessment.own) for band in BANDS), default=0)
     if count > SMALL_SITE:
-        return judged, ()
-    return judged, times_of_day(
-        assessment, moments, zone, counted, _TIMES if count <= MOST_PROVED else _FEW_TIMES
-    )
+        return judged, (), words
+    most = _TIMES if count <= MOST_PROVED else _FEW_TIMES
+    return judged, times_of_day(assessment, moments, zone, counted, most), words
 
 
 def _tell(progress: Progress, at: int, parts: int, done: float) -> None:

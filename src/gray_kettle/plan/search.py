@@ -45,7 +45,7 @@ def effort_for(count: int, scenes: int = _USUAL_SCENES) -> Effort:
         return Effort(trials=max(round(side_by_side), 1), sweeps=36)
     if count <= 80:
         return Effort(trials=1, sweeps=round(54 * fewer), hot=0.35, cold=0.03)
-    return Effort(trials=1, sweeps=max(8, round(8000 / count)), hot=0.2, cold=0.03, swaps=False)
+    return Effort(trials=1, sweeps=max(8, round(5000 / count)), hot=0.2, cold=0.03, swaps=False)
 
 
 def search(
@@ -69,8 +69,10 @@ def search(
             trials.move(np.full(effort.trials, m), drawn.argmax(axis=1))
             if effort.swaps and joint.count > 1 and most_moves is None:
                 _maybe_swap(trials, int(m), warm, chance)
+    # Of hundreds so few looks at each may end no better than a plain descent from where they are.
+    ends = np.concatenate([joint.start[None], trials.chosen])
     found = np.concatenate(
-        [joint.start[None], (settle if effort.swaps else descend)(joint, trials.chosen, most_moves)]
+        [joint.start[None], (settle if effort.swaps else descend)(joint, ends, most_moves)]
     )
     return np.asarray(found[int(np.argmax(joint.score(found)))])
 

@@ -44,8 +44,8 @@ def summary(shown: Shown) -> str:
         sure = "no better plan exists" if proposal.proved else _gap(proposal)
         many = f"{len(moving)} of {len(proposal.moves)} radios change" if moving else "Every radio stays"
         text = f" {many}: {shown.now.typical_mbps:.0f} → {_plan_mbps(proposal):.0f} Mb/s for a typical radio; {sure}"
-    if shown.setup.wishes.hours:
-        text += f"; at {shown.setup.wishes.hours} h"
+    if proposal.hours:
+        text += f"; {proposal.hours}"
     if shown.kept is not None:
         text += f"; kept plan {shown.kept.typical_mbps:.0f}"
     return text + ("" if not proposal.conflicts else f"; {len(proposal.conflicts)} cannot be served: see why")
