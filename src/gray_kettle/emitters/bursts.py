@@ -140,7 +140,10 @@ def _measured(block: Block, around: Surroundings, row: IntArray, cell: IntArray)
     freq_hz = (power * block.freq_hz[at]).sum(axis=1) / total
     width_hz = total**2 / np.maximum((power**2).sum(axis=1), 1e-60) * block.cell_hz
     when_s = block.time_s[row] + block.offset_s[cell]
-    level_dbm = 10 * np.log10(total * block.joined)
+    level_mw = total * block.joined
+    if block.span.is_tuned:  # it may have met a part of it only: as if it were a megahertz wide
+        level_mw = level_mw * WIDTH_HZ / np.maximum(width_hz, WIDTH_HZ / 4)
+    level_dbm = 10 * np.log10(level_mw)
     return Narrow(row, when_s, freq_hz, level_dbm, width_hz)
 
 

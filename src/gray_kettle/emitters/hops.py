@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.emitters.block import Block
-from gray_kettle.emitters.bursts import Narrow, Surroundings, thresholds
+from gray_kettle.emitters.bursts import WIDTH_HZ, Narrow, Surroundings, thresholds
 from gray_kettle.emitters.comb import Stretch, even_stretch
 from gray_kettle.records import FloatArray, IntArray
 
@@ -23,6 +23,7 @@ _COMPARED = 6  # so many places may be of things that stay; a hopper has more
 _SAME_LEVEL_DB = 5.0
 _APART_DB = 4.0
 _NEXT_TO_NONE = 0.5
+_USED_HZ, _TOLD = 4e6, 0.03
 _BESIDE_HZ = 4.8e6  # as far as the next place of 802.15.4: beyond, the edge of a channel may begin
 _GROUP_HZ = 1e6
 _LEVEL_BAND_DB, _LEVEL_STEP_DB = 3.0, 2.0
@@ -35,6 +36,7 @@ _MOST_SHARE = 1.2  # one hopper cannot be on the air more than always
 _ALONE, _FEW_PLACES = 4.0, 4
 _LEAST_FIXED_SHARE, _LEAST_HOP_SHARE = 0.004, 0.008  # of the rows
 _MUCH_STRONGER = 100.0
+_OWN_HZ = 8e6  # so far a burst spoils the view
 _LEAST_TURN_S, _FEWEST_TURNS = 0.8, 5
 
 
@@ -63,7 +65,7 @@ class Hops:
     """
 
     bursts: Narrow
-    weight: FloatArray
+    used_hz: FloatArray
     low_hz: float
     high_hz: float
     width_hz: float
@@ -78,6 +80,12 @@ class Hops:
     evenness: float
     seen_below: bool
     seen_above: bool
+
+    def part_within(self, first_hz: float, last_hz: float) -> float:
+        """Share of its hops that lie there. A hopper uses its places alike, but for those that it leaves out."""
+        first, last = np.maximum(self.used_hz[:, 0], first_hz), np.minimum(self.used_hz[:, 1], last_hz)
+        inside = np.maximum(last - first, 0.0).sum()
+        return float(inside / np.ptp(self.used_hz, axis=1).sum())
 
 
 def find_places(
@@ -260,7 +268,7 @@ def _fixed(block: Block, narrow: Narrow, around: Surroundings, near: NDArray[np.
     )
     per_hz = per_hz / (_BESIDE_HZ - 1.6e6)
     span_hz = 2 * 1.5 * _tolerance_hz(block)
-    visible = visible_rows(block, around, centre, level, bursts.row)
+    visible = visible_rows(block, around, centre, level, bursts)
     return Fixed(
         bursts, centre, float(np.quantile(np.abs(bursts.freq_hz - centre), 0.7)), float(np.median(bursts.width_hz)),
         level, float(bursts.level_dbm.std()), min(len(np.unique(bursts.row)) / max(visible, 1), 1.0),
@@ -269,17 +277,24 @@ def _fixed(block: Block, narrow: Narrow, around: Surroundings, near: NDArray[np.
 
 
 def visible_rows(
-    block: Block, around: Surroundings, freq_hz: float, level_dbm: float, own: IntArray
+    block: Block, around: Surroundings, freq_hz: float, level_dbm: float, own: Narrow
 ) -> float:
-    """Rows in which a burst of a level would have stood out at a place, by those in which it was not anywhere."""
+    """Rows in which a burst of a level at a place would have stood out, each by its chance to do so.
+
+    Rows in which one of its own bursts lies so close that nothing else can be seen there do not tell.
+    """
     cell = int(np.clip(round((freq_hz - block.freq_hz[0]) / block.cell_hz), 0, block.power.shape[1] - 1))
     over_ground, over_beside = thresholds(around.looks)
     smooth_mw = 10 ** (level_dbm / 10) / max(1e6 / block.span.step_hz, 1.0)
-    company = around.beside[:, cell] - 0.5 * around.ground[:, cell]
-    clear = (smooth_mw > over_beside * company) & (smooth_mw > 0.5 * over_ground * around.ground[:, cell])
-    others = np.ones(block.rows, bool)
-    others[own] = False
-    return float(clear[others].mean() * block.rows) if others.any() else float(block.rows)
+    ground = around.ground[:, cell]
+    needed = np.maximum(over_ground * ground, over_beside * (around.beside[:, cell] - 0.5 * ground)) - ground
+    ninth = 1 / (9 * around.looks)
+    # Wilson and Hilferty again, the other way round.
+    deviations = (np.cbrt(np.maximum(needed, 0) / smooth_mw) - (1 - ninth)) / np.sqrt(ninth)
+    chance = 0.5 * (1 - np.tanh(0.8 * deviations))
+    free = np.ones(block.rows, bool)
+    free[own.row[np.abs(own.freq_hz - freq_hz) < _OWN_HZ]] = False
+    return float(chance[free].mean() * block.rows) if free.any() else float(block.rows)
 
 
 def find_hops(block: Block, narrow: Narrow, around: Surroundings) -> list[Hops]:
@@ -323,7 +338,7 @@ def _even_levels(block: Block, narrow: Narrow, around: Surroundings) -> list[Nar
         if in_band.sum() < 5 * _FEWEST_HOPS:
             continue
         its = narrow.those(in_band)
-        visible = np.array([visible_rows(block, around, float(f), float(level), its.row) for f in at])
+        visible = np.array([visible_rows(block, around, float(f), float(level), its) for f in at])
         weight = block.rows / np.maximum(np.interp(its.freq_hz, at, visible), 0.1 * block.rows)
         stretch = even_stretch(its.freq_hz, weight, *ends_hz)
         if stretch is None:
@@ -379,36 +394,58 @@ def _hops(block: Block, bursts: Narrow, around: Surroundings) -> Hops | None:
         return None
     cut = 0.02 if len(bursts) > 100 else 0.0
     low, high = (float(q) for q in np.quantile(freq_hz, [cut, 1 - cut]))
+    beyond_hz = (high - low) * cut / (1 - 2 * cut)  # what was cut off, of even places
+    low, high = max(low - beyond_hz, float(freq_hz.min())), min(high + beyond_hz, float(freq_hz.max()))
     places = len(np.unique(np.rint(freq_hz / _GROUP_HZ)))
     if places < 7 or high - low < 7e6 or len(bursts) < max(_FEWEST_HOPS, _LEAST_HOP_SHARE * block.rows):
         return None
     level = float(np.median(bursts.level_dbm))
     raster, strength, phase = raster_of(freq_hz, block.cell_hz)
     width = float(np.median(bursts.width_hz))
-    at = np.linspace(low, high, 24)
-    visible = np.array([visible_rows(block, around, float(f), level, bursts.row) for f in at])
-    # Where others cover it most of the time, what was met there stands for more.
-    weight = 1 / np.maximum(np.interp(freq_hz, at, visible), 0.02 * block.rows + 1)
-    share = float(weight.sum())
-    if block.span.is_tuned:  # each row meets it where the instrument happens to be
-        crossed = max(block.span.sweep_s * (high - low) / (block.span.step_hz * block.span.bins), 1e-6)
-        dwell_cells = max(width / block.span.step_hz, 1.0)
-        share = (
-            weight.sum() * dwell_cells * block.span.sweep_s / block.span.bins / crossed * (high - low) / width
-        )
-        if share > _MOST_SHARE:
-            return None
+    share, used_hz = _used(block, around, bursts, level, low, high)
+    if block.span.is_tuned and share > _MOST_SHARE:
+        return None
     below, above = np.linspace(2.403e9, low - 3e6, 6), np.linspace(high + 3e6, 2.479e9, 6)
     seen_below, seen_above = (
-        float(np.mean([visible_rows(block, around, float(f), level, bursts.row) for f in ends]))
+        float(np.mean([visible_rows(block, around, float(f), level, bursts) for f in ends]))
         > 0.2 * block.rows
         for ends in (below, above)
     )
     return Hops(
-        bursts, weight / weight.sum(), low, high, width, level, float(bursts.level_dbm.std()), min(float(share), 1.0),
+        bursts, used_hz, low, high, width, level, float(bursts.level_dbm.std()), min(float(share), 1.0),
         places, raster, strength, phase, _dwelling(bursts, block), _evenness(freq_hz, low, high), seen_below,
         seen_above,
     )  # fmt: skip
+
+
+def _used(
+    block: Block, around: Surroundings, bursts: Narrow, level_dbm: float, low_hz: float, high_hz: float
+) -> tuple[float, FloatArray]:
+    """(share of the rows in which it is on the air, stretches of its range that it uses, shape (stretches, 2)).
+
+    A hopper uses its places alike, but for those that it leaves out: so what others cover is used as the rest is, and
+    stretches that are visited so seldom that chance does not do that are not used.
+    """
+    parts = max(int((high_hz - low_hz) / _USED_HZ), 1)
+    edges = np.linspace(low_hz, high_hz, parts + 1)
+    counts = np.histogram(bursts.freq_hz, edges)[0]
+    amounts = counts.astype(float)
+    if block.span.is_tuned:  # a row crosses each place once, and meets a part of a burst where that ends meanwhile
+        whole_hz = max(float(np.median(bursts.width_hz)), WIDTH_HZ)
+        amounts = np.histogram(bursts.freq_hz, edges, weights=bursts.width_hz)[0] / whole_hz
+    middle = (edges[:-1] + edges[1:]) / 2
+    visible = np.array([visible_rows(block, around, float(f), level_dbm, bursts) for f in middle])
+    told = visible > _TOLD * block.rows
+    if not told.any():
+        told = visible >= visible.max()
+    is_used = np.ones(parts, bool)
+    for _ in range(2):
+        some = told & is_used
+        expected = visible * counts[some].sum() / max(visible[some].sum(), 1.0)
+        is_used = ~(told & (counts < 0.3 * expected - 1.5 * np.sqrt(0.3 * expected)))
+    some = told & is_used
+    share = amounts[some].sum() / max(visible[some].sum(), 1.0) * is_used.sum()
+    return float(share), np.stack([edges[:-1], edges[1:]], axis=1)[is_used]
 
 
 def raster_of(freq_hz: FloatArray, cell_hz: float) -> tuple[float, float, float]:

@@ -128,7 +128,7 @@ def _others_hidden(block: Block, around: Surroundings, f: Fixed) -> bool:
     others = [hz for hz in ADVERTISING_HZ if abs(hz - f.centre_hz) > 0.5e6]
     if len(others) == len(ADVERTISING_HZ):
         return False
-    expected = [f.share * visible_rows(block, around, hz, f.level_dbm, f.bursts.row) for hz in others]
+    expected = [f.share * visible_rows(block, around, hz, f.level_dbm, f.bursts) for hz in others]
     return max(expected) < 3
 
 
@@ -162,8 +162,7 @@ def _from_hops(block: Block, h: Hops) -> Sighting | None:
     low, high = h.low_hz - half, h.high_hz + half
 
     def duty(first: float, last: float) -> float:
-        inside = (h.bursts.freq_hz > first - half) & (h.bursts.freq_hz < last + half)
-        return h.share * float(h.weight[inside].sum())
+        return h.share * h.part_within(first - half, last + half)
 
     return Sighting(
         likely, low, high, h.width_hz, h.level_dbm, h.share, float(h.bursts.when_s.min()),
