@@ -24,6 +24,7 @@ _WIDE_HZ, _HALF_WAVE_S = 4e6, 8e-3
 _FOLD = 16
 _NEARLY_AS_GOOD, _LEAST_STRENGTH = 0.3, 6.0
 _FEET = 12.0
+_PARTS, _FOOT, _SMOOTH_HZ = 64, 4.0, 2e6
 _BLIND = 0.85  # looks that all fall on one phase tell nothing
 
 
@@ -32,7 +33,7 @@ class Locked:
     """Wide bursts that keep time. line_hz: with what. strength: exponent by which that stands over chance.
 
     votes: how many bursts spoke. filled: by how much more it is met at its own half of the wave than at the other.
-    by_phase: share of time in which it is there, by part of the wave and cell.
+    by_phase: whether it is there, by part of the wave and cell.
     """
 
     line_hz: float
@@ -44,7 +45,7 @@ class Locked:
     duty: float
     filled: float
     cells_hz: FloatArray
-    by_phase: FloatArray
+    by_phase: NDArray[np.bool_]
     rows: IntArray
 
 
@@ -185,6 +186,7 @@ def _measured(
         return None
     its_own = near[fold] & wide
     met_mw = np.where(its_own, block.power[:, cells], 0).sum(axis=0) / np.maximum(its_own.sum(axis=0), 1)
+    met_db = np.log10(np.where(its_own, around.smooth[:, cells], 1)).sum(axis=0) / np.maximum(its_own.sum(axis=0), 1)
     loud = met_mw >= np.median(met_mw[swing >= 0.7 * top]) / _FEET  # the feet of a strong one reach far
     lit = np.flatnonzero((swing >= max(0.35 * top, 0.02)) & loud)
     centre = int(np.argmax(np.where(loud, swing, -1)))
@@ -194,10 +196,8 @@ def _measured(
     for part in np.split(lit, gaps + 1):
         if part[0] <= centre <= part[-1]:
             lit = part
-    lit_share = np.clip((share - off[None, :]) / np.maximum(1 - off, 0.05)[None, :], 0, 1)
     freq_hz = block.freq_hz[cells]
     low, high = int(lit[0]), int(lit[-1])
-    lit_share[:, :low] = lit_share[:, high + 1 :] = 0.0
     its = near[fold] & wide
     its[:, :low] = its[:, high + 1 :] = False
     rows = np.flatnonzero(its.any(axis=1))
@@ -209,20 +209,85 @@ def _measured(
         level_mw = float(np.median(level)) * (high - low + 1) * block.joined if len(level) else 1e-12
     else:
         level_mw = float(np.median(power[rows].sum(axis=1))) * block.joined
+    densest = int(np.argmax(np.where((swing >= 0.7 * top) & loud, met_db, -np.inf)))
+    is_lit = _lit(block, around, (line_hz, phase, start_s), cells.start + densest)
+    if not is_lit.any():
+        return None
+    lit_cells = np.flatnonzero(is_lit.any(axis=0))
     return Locked(
-        line_hz, strength, len(row), float(freq_hz[low] - block.cell_hz / 2),
-        float(freq_hz[high] + block.cell_hz / 2), 10 * np.log10(max(level_mw, 1e-20)),
-        float(lit_share[:, low : high + 1].max(axis=1).mean()), top, freq_hz, lit_share, rows,
+        line_hz, strength, len(row), float(block.freq_hz[lit_cells[0]] - block.cell_hz / 2),
+        float(block.freq_hz[lit_cells[-1]] + block.cell_hz / 2), 10 * np.log10(max(level_mw, 1e-20)),
+        float(is_lit.any(axis=1).mean()), top, block.freq_hz, is_lit, rows,
     )  # fmt: skip
+
+
+def _lit(
+    block: Block, around: Surroundings, wave: tuple[float, float, FloatArray], centre: int
+) -> NDArray[np.bool_]:
+    """Which cells it fills at which part of the wave, shape (parts, cells): where looks that are no more than so much
+    below its usual density are more by half than at the other side of the wave.
+    """
+    line_hz, phase, start_s = wave
+    turn = ((start_s * line_hz - phase / (2 * np.pi)) % 1)[:, None] + ((block.offset_s * line_hz) % 1)[None, :]
+    part = ((turn + 0.5 / _PARTS) * _PARTS).astype(np.int32) % _PARTS
+    away = np.minimum(np.arange(_PARTS), _PARTS - np.arange(_PARTS))
+    # A tuned instrument takes time for a megahertz: its cells are not averaged over it.
+    power, looks = (block.power, block.looks) if block.span.is_tuned else (around.smooth, around.looks)
+    floor = thresholds(looks)[0] * around.ground
+    at_centre = (away[part[:, centre]] <= _PARTS // 10) & (around.smooth[:, centre] > floor[:, centre])
+    usual = float(np.median(around.smooth[at_centre, centre])) if at_centre.any() else 0.0
+    hits = power > np.maximum(floor, usual / _FOOT)
+    columns = hits.shape[1]
+    place = part * columns + np.arange(columns)[None, :]
+    looked = np.bincount(place.ravel(), minlength=_PARTS * columns).reshape(_PARTS, columns).astype(float)
+    met = np.bincount(place[hits], minlength=_PARTS * columns).reshape(_PARTS, columns).astype(float)
+    window = max(int(_SMOOTH_HZ / block.cell_hz) // 2, 0)
+    looked, met = (_smoothed(v, 1, window) for v in (looked, met))
+    far = away >= _PARTS // 2 - _PARTS // 8
+    off = met[far].sum(axis=0) / np.maximum(looked[far].sum(axis=0), 1)
+    share = _filled_in(met / np.maximum(looked, 1e-9), looked.sum(axis=1) > 0)
+    share = (share - off) / np.maximum(1 - off, 0.05)
+    # By the part of the wave in which it shows best: an oven may be on for a part of the rows.
+    level = np.quantile(share[:, max(centre - window, 0) : centre + window + 1].mean(axis=1), 1 - 3 / _PARTS)
+    lit = share >= 0.5 * level
+    out = np.zeros_like(lit)
+    rows, first, last = runs_of(lit, max(int(1e6 / block.cell_hz), 1), max(int(1e6 / block.cell_hz), 1))
+    for k in np.unique(rows):
+        widest = max(np.flatnonzero(rows == k), key=lambda i: share[k, first[i] : last[i] + 1].sum())
+        out[k, first[widest] : last[widest] + 1] = True
+    return _longest_arc(out)
+
+
+def _longest_arc(lit: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """The longest stretch of the wave through which what is lit goes on from part to part; the rest is chance."""
+    parts = len(lit)
+    goes_on = np.array([(lit[k] & (lit[(k + 1) % parts] | lit[(k + 2) % parts])).any() for k in range(parts)])
+    if goes_on.all() or not goes_on.any():
+        return lit
+    start = int(np.flatnonzero(~goes_on)[0]) + 1
+    turned = np.roll(goes_on, -start)
+    firsts, ends = (np.flatnonzero(np.diff(turned.astype(np.int8), prepend=0, append=0) == s) for s in (1, -1))
+    longest = int(np.argmax(ends - firsts))
+    kept = np.zeros(parts, bool)
+    kept[(np.arange(firsts[longest], ends[longest] + 2) + start) % parts] = True
+    return lit & kept[:, None]
+
+
+def _smoothed(values: FloatArray, parts: int, cells: int) -> FloatArray:
+    """Sums over neighbours: of the wave, which goes around, and of frequency."""
+    around = sum(np.roll(values, k, axis=0) for k in range(-parts, parts + 1))
+    kernel = np.ones(2 * cells + 1)
+    return np.stack([np.convolve(v, kernel, "same") for v in np.asarray(around)])
 
 
 def _filled_in(share: FloatArray, known: NDArray[np.bool_]) -> FloatArray:
     """Parts of the wave that no look fell on, from those before and behind them."""
     at = np.flatnonzero(known)
-    around = np.concatenate([at - _FOLD, at, at + _FOLD])
+    turn = len(share)
+    around = np.concatenate([at - turn, at, at + turn])
     out = share.copy()
     for k in np.flatnonzero(~known):
         before, after = around[around < k].max(), around[around > k].min()
         weight = (k - before) / (after - before)
-        out[k] = (1 - weight) * share[before % _FOLD] + weight * share[after % _FOLD]
+        out[k] = (1 - weight) * share[before % turn] + weight * share[after % turn]
     return out
