@@ -252,9 +252,14 @@ def _lit(
     lit = share >= 0.5 * level
     out = np.zeros_like(lit)
     rows, first, last = runs_of(lit, max(int(1e6 / block.cell_hz), 1), max(int(1e6 / block.cell_hz), 1))
-    for k in np.unique(rows):
-        widest = max(np.flatnonzero(rows == k), key=lambda i: share[k, first[i] : last[i] + 1].sum())
-        out[k, first[widest] : last[widest] + 1] = True
+    often = lit.sum(axis=0)
+    usually = runs_of((often >= 0.25 * often[centre])[None, :], 1, max(int(1e6 / block.cell_hz), 1))
+    for _, begin, end in zip(*usually, strict=True):
+        if begin <= centre <= end:  # of the wave's parts that which goes on through its usual place
+            common = np.minimum(last, end) - np.maximum(first, begin)
+            for k in np.unique(rows[common >= 0]):
+                best = np.flatnonzero(rows == k)[np.argmax(common[rows == k])]
+                out[k, first[best] : last[best] + 1] = True
     return _longest_arc(out)
 
 
