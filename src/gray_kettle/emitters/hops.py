@@ -24,7 +24,9 @@ _SAME_LEVEL_DB = 5.0
 _APART_DB = 4.0
 _NEXT_TO_NONE = 0.5
 _USED_HZ, _TOLD = 4e6, 0.03
-_BESIDE_HZ = 4.8e6  # as far as the next place of 802.15.4: beyond, the edge of a channel may begin
+_SIDE_HZ = 2.4e6  # a channel fills the whole of one side at least
+_BESIDE_HZ = 4.0e6
+_NEAR_HZ, _MORE = (1.8e6, 4.2e6), 1.5
 _GROUP_HZ = 1e6
 _LEVEL_BAND_DB, _LEVEL_STEP_DB = 3.0, 2.0
 _RASTERS_HZ = (0.55e6, 4.2e6)
@@ -151,9 +153,10 @@ def _known(freq_hz: FloatArray, tolerance_hz: float) -> list[tuple[int, float]]:
 def _at_and_beside(freq_hz: FloatArray, hz: float, tolerance_hz: float) -> tuple[int, float]:
     """(bursts at a place, those that would come there if it were like the fuller of its sides)."""
     away = freq_hz - hz
-    beside = away[(np.abs(away) > tolerance_hz + 0.3e6) & (np.abs(away) < 5e6)]
+    from_hz = tolerance_hz + 0.3e6
+    beside = away[(np.abs(away) > from_hz) & (np.abs(away) < from_hz + _SIDE_HZ)]
     fuller = max(int((beside > 0).sum()), int((beside < 0).sum()))
-    return int((np.abs(away) <= tolerance_hz).sum()), 2 * fuller * tolerance_hz / (4.7e6 - tolerance_hz)
+    return int((np.abs(away) <= tolerance_hz).sum()), 2 * fuller * tolerance_hz / _SIDE_HZ
 
 
 def _fullest(freq_hz: FloatArray, tolerance_hz: float) -> list[tuple[int, float]]:
@@ -242,10 +245,15 @@ def _stands_out(block: Block, around: Surroundings, fixed: Fixed) -> bool:
         return False
     own_mw = 10 ** (fixed.level_dbm / 10) / max(1e6 / block.span.step_hz, 1.0)
     away = block.freq_hz - fixed.centre_hz
-    sides = [(away > 2.5e6) & (away < 9e6), (away < -2.5e6) & (away > -9e6)]
     level = around.smooth / own_mw
     alike = (level > 0.15) & (level < 6)
-    return fixed.share > max(float(alike[:, side].mean()) for side in sides if side.any())
+    here = float(alike[:, np.abs(away) < 0.4e6 + block.cell_hz / 2].mean())
+    for side in ((away > _NEAR_HZ[0]) & (away < _NEAR_HZ[1]), (away < -_NEAR_HZ[0]) & (away > -_NEAR_HZ[1])):
+        if side.any():
+            beside = float(alike[:, side].mean())
+            if here < _MORE * beside + 3 * np.sqrt(beside / block.rows):
+                return False
+    return True
 
 
 def _comes_with_others(block: Block, around: Surroundings, bursts: Narrow) -> bool:
