@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from gray_kettle.emitters.apart import taken_apart
 from gray_kettle.emitters.block import Block, Floats, gamma_quantile, running_mean
 from gray_kettle.records import FloatArray
 from gray_kettle.spectrum.halves import MW_OF_CODE
@@ -22,6 +23,7 @@ _LEAST_DB, _SURE = 3.0, 5.0
 _JOIN_HZ = 1.0e6  # holes in a region that fading made
 _WIDE_HZ = 3e6
 _EDGE_DB = 10.0
+_APART_HZ, _REST_HZ = 5e6, 2.5e6
 _RESTLESS_DB = 1.8  # beyond the spread of noise: pictures flicker
 _SELDOM_OFF = 0.025
 _MOST_IN_A_REGION = 8
@@ -179,13 +181,25 @@ def _measured(
     power = np.maximum(quiet_power(codes, looks) - noise, 0.0).astype(np.float64)
     out: list[Standing] = []
     taken = np.zeros(high - low, bool)  # by what is narrower and stands on it
+    freq_hz = span.start_hz + span.step_hz * np.arange(low, high, dtype=float)
+    ground = noise
+    parts = taken_apart(freq_hz, power, noise.astype(float)) if (last - first) * block.cell_hz >= _APART_HZ else []
+    if parts:
+        models = np.array([part.power(freq_hz) for part in parts])
+        for model in models:
+            found = _standing_part(block, rows, codes, low, (model, models.sum(axis=0) - model), noise, on)
+            if _is_steady(found) and not any(_is_spurious(found, other) for other in out):
+                out.append(found)
+        ground = noise + models.sum(axis=0).astype(np.float32)
+        power = np.maximum(power - models.sum(axis=0), 0.0)
     for _ in range(_MOST_IN_A_REGION):
-        shape = _shape(power, noise, span.step_hz)
+        shape = _shape(power, ground, span.step_hz)
         if shape is None:
             break
         a, b, smoothing = shape
         found = _standing(block, rows, codes, low, power, noise, (a, b), smoothing, on, taken)
-        if _is_steady(found) and not any(_is_skirt(found, other) for other in out):
+        is_rest = bool(parts) and found.width10_hz > _REST_HZ  # what the parts leave of a shape
+        if _is_steady(found) and not is_rest and not any(_is_skirt(found, other) for other in out):
             out.append(found)
         # It is taken off what may be wider beneath it: a line between what lies to both sides of its foot.
         reach = (b - a + 1) * (2 if (b - a) * span.step_hz <= _WIDE_HZ else 1) // (1 + (b - a > 8))
@@ -199,6 +213,17 @@ def _measured(
     return out
 
 
+def _standing_part(
+    block: Block, rows: NDArray[np.int64], codes: NDArray[np.uint8], low: int, powers: tuple[FloatArray, FloatArray],
+    noise: Floats, on: NDArray[np.bool_],
+) -> Standing:  # fmt: skip
+    """One of several things of a region. powers: its own in each bin, and that of the others."""
+    own, others = powers
+    peak = int(np.argmax(own))
+    edges = _around(own >= max(own[peak] / 10 ** (_EDGE_DB / 10), 0.7 * float(noise[peak])), peak, 0)
+    return _standing(block, rows, codes, low, own, noise, edges, 0, on, others > own)
+
+
 def _is_steady(found: Standing) -> bool:
     """Never away, and no more restless than noise is."""
     return found.restless_db <= _RESTLESS_DB and not found.off_share > _SELDOM_OFF
@@ -210,15 +235,21 @@ def _is_skirt(found: Standing, other: Standing) -> bool:
     foot_db = 6.0 if other.width10_hz > _WIDE_HZ else 10.0
     if found.over_db > other.over_db - foot_db:
         return False
-    away_hz = abs(found.centre_hz - other.centre_hz)
-    if found.over_db < other.over_db - _SPURIOUS_DB and away_hz < _OUT_OF_BAND * other.width10_hz:
-        return other.width10_hz > _WIDE_HZ
+    if _is_spurious(found, other):
+        return True
     around = found.low_hz <= other.low_hz and found.high_hz >= other.high_hz
     same_middle = abs(found.centre_hz - other.centre_hz) < 0.25 * found.width10_hz
     if around and same_middle and found.width10_hz < 4 * other.width10_hz:
         return True
     smaller = found.width10_hz < 0.8 * max(other.width10_hz, 6e5)
     return smaller and near_hz < max(0.4 * other.width10_hz, 4e5)
+
+
+def _is_spurious(found: Standing, other: Standing) -> bool:
+    """What a wide emitter may well spill beside itself."""
+    away_hz = abs(found.centre_hz - other.centre_hz)
+    near = away_hz < _OUT_OF_BAND * other.width10_hz and other.width10_hz > _WIDE_HZ
+    return near and found.over_db < other.over_db - _SPURIOUS_DB
 
 
 def _down_to(power: FloatArray, at: int, step: int, smoothing: int) -> int:
