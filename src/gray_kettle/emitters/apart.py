@@ -14,14 +14,14 @@ from numpy.typing import NDArray
 
 from gray_kettle.records import FloatArray
 
-_POINTS = 160
+_POINTS = 100
 _MOST = 4
 _MISFIT_DB = 0.6  # no real shape is a power of a bell
 _ENOUGH = 60.0  # squared deviations that one more must explain, beside what chance does
-_STEPS = 30
+_STEPS = 24
 _FLAT, _SOFT = 8.0, 6.0
 _LEAST_OWN, _VALLEY_DB, _STEP_DB = 0.25, 1.5, 1.5
-_LINE_HZ, _LINE_DB = 1.6e6, 2.5
+_LINE_HZ, _LINE_DB, _FINE_HZ, _NARROW_HZ = 1.6e6, 2.5, 5e5, 8e5  # lines show in bins that are finer than they are wide
 Params = NDArray[np.float64]  # shape (things, 4): level in dB, centre in MHz, log2 of width in MHz, log2 of p
 
 
@@ -45,7 +45,9 @@ def taken_apart(freq_hz: FloatArray, power: FloatArray, noise: FloatArray) -> li
     group = max(len(freq_hz) // _POINTS, 1)
     usable = len(freq_hz) // group * group
     total = power + noise
-    lined = _over_median(10 * np.log10(total), max(round(_LINE_HZ / step_hz), 1)) > _LINE_DB
+    lined = np.zeros(len(total), bool)
+    if step_hz <= _FINE_HZ:
+        lined = _over_median(10 * np.log10(total), round(_LINE_HZ / step_hz)) > _LINE_DB
     weight = (~lined[:usable]).astype(float).reshape(-1, group)
     told = weight.sum(axis=1) > 0
     count = np.maximum(weight.sum(axis=1), 1)
@@ -60,8 +62,8 @@ def taken_apart(freq_hz: FloatArray, power: FloatArray, noise: FloatArray) -> li
     if len(parts) != 1:
         return parts
     lines = lined & (power > 2 * (noise + parts[0].power(freq_hz)))
-    on_it = np.abs(freq_hz[lines] - parts[0].centre_hz) < 0.4 * parts[0].width_hz
-    return parts if on_it.any() else []
+    lines &= np.abs(freq_hz - parts[0].centre_hz) < 0.5 * parts[0].width_hz
+    return parts if 0 < lines.sum() * step_hz <= _NARROW_HZ else []
 
 
 def _powers(params: Params, at: FloatArray) -> FloatArray:
@@ -159,7 +161,7 @@ def _fitted(
             break
         gained, damping = cost - there[0], damping / 4
         params, (cost, off, powers) = ahead, there
-        if gained < 1e-3 * cost:
+        if gained < 3e-3 * cost:
             break
     return params, cost
 

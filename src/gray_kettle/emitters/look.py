@@ -87,7 +87,7 @@ def _from_standing(block: Block, s: Standing) -> Sighting | None:
     wide = s.width10_hz > 15e6
     if (
         likely is None
-        or s.over_db < (4.5 if wide else 6.5)
+        or s.over_db < (3.3 if s.width10_hz > 24e6 else 4.5 if wide else 6.5)
         or (s.time_share < 0.3 and s.over_db < 11 and not wide)
     ):
         return None

@@ -29,7 +29,7 @@ _SELDOM_OFF = 0.025
 _MOST_IN_A_REGION = 8
 _ONE_HUMP_HZ, _STOREY = 22e6, 0.35
 # What a transmitter may spill within two and a half times its width (ITU-R SM.1541) is not another one.
-_OUT_OF_BAND, _SPURIOUS_DB = 2.5, 33.0
+_OUT_OF_BAND, _SPURIOUS_DB, _PEDESTAL_DB = 2.5, 33.0, 20.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -190,7 +190,7 @@ def _measured(
             found = _standing_part(block, rows, codes, low, (model, models.sum(axis=0) - model), noise, on)
             if _is_steady(found) and not any(_is_spurious(found, other) for other in out):
                 out.append(found)
-        ground = noise + models.sum(axis=0).astype(np.float32)
+        ground = noise + (1.5 * models.sum(axis=0)).astype(np.float32)  # no model is exact
         power = np.maximum(power - models.sum(axis=0), 0.0)
     for _ in range(_MOST_IN_A_REGION):
         shape = _shape(power, ground, span.step_hz)
@@ -249,7 +249,8 @@ def _is_spurious(found: Standing, other: Standing) -> bool:
     """What a wide emitter may well spill beside itself."""
     away_hz = abs(found.centre_hz - other.centre_hz)
     near = away_hz < _OUT_OF_BAND * other.width10_hz and other.width10_hz > _WIDE_HZ
-    return near and found.over_db < other.over_db - _SPURIOUS_DB
+    beneath = away_hz < 0.25 * found.width10_hz and other.width10_hz < found.width10_hz < 4 * other.width10_hz
+    return near and found.over_db < other.over_db - (_PEDESTAL_DB if beneath else _SPURIOUS_DB)
 
 
 def _down_to(power: FloatArray, at: int, step: int, smoothing: int) -> int:
