@@ -192,6 +192,7 @@ def _measured(
                 out.append(found)
         ground = noise + (1.5 * models.sum(axis=0)).astype(np.float32)  # no model is exact
         power = np.maximum(power - models.sum(axis=0), 0.0)
+        power[power < 2 * ground] = 0.0
     for _ in range(_MOST_IN_A_REGION):
         shape = _shape(power, ground, span.step_hz)
         if shape is None:
