@@ -24,12 +24,14 @@ _JOIN_HZ = 1.0e6  # holes in a region that fading made
 _WIDE_HZ = 3e6
 _EDGE_DB = 10.0
 _APART_HZ, _REST_HZ = 5e6, 2.5e6
+_BESIDE_HZ, _LINE_OVER = 1.5e6, 4.0
+_STEADIER = 0.4  # than noise can be
 _RESTLESS_DB = 1.8  # beyond the spread of noise: pictures flicker
 _SELDOM_OFF = 0.025
 _MOST_IN_A_REGION = 8
 _ONE_HUMP_HZ, _STOREY = 22e6, 0.35
 # What a transmitter may spill within two and a half times its width (ITU-R SM.1541) is not another one.
-_OUT_OF_BAND, _SPURIOUS_DB, _PEDESTAL_DB = 2.5, 33.0, 20.0
+_OUT_OF_BAND, _SPURIOUS_DB, _PEDESTAL_DB = 2.5, 33.0, 23.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -109,6 +111,9 @@ def _each_once(regions: list[Standing], slices: int) -> list[Standing]:
     out: list[Standing] = []
     for region in sorted(regions, key=lambda r: -r.rows):
         for k, known in enumerate(out):
+            away_hz = abs(known.low_hz - region.low_hz) + abs(known.high_hz - region.high_hz)
+            if away_hz < 0.3 * region.width10_hz and not (region.on & ~known.on).any():
+                break  # two regions that touch both hold it
             near = abs(known.centre_hz - region.centre_hz) <= 0.25 * max(known.width10_hz, region.width10_hz)
             if near and 0.4 < known.width10_hz / region.width10_hz < 2.5 and not (known.on & region.on).all():
                 on = known.on | region.on
@@ -186,13 +191,15 @@ def _measured(
     parts = taken_apart(freq_hz, power, noise.astype(float)) if (last - first) * block.cell_hz >= _APART_HZ else []
     if parts:
         models = np.array([part.power(freq_hz) for part in parts])
-        for model in models:
-            found = _standing_part(block, rows, codes, low, (model, models.sum(axis=0) - model), noise, on)
+        others = models.sum(axis=0) - models
+        others[:, power > 2 * (models.sum(axis=0) + noise)] = np.inf  # lines
+        for model, beside in zip(models, others, strict=True):
+            found = _standing_part(block, rows, codes, low, (model, beside), noise, on)
             if _is_steady(found) and not any(_is_spurious(found, other) for other in out):
                 out.append(found)
         ground = noise + (1.5 * models.sum(axis=0)).astype(np.float32)  # no model is exact
-        power = np.maximum(power - models.sum(axis=0), 0.0)
-        power[power < 2 * ground] = 0.0
+        rest = np.maximum(power - models.sum(axis=0), 0.0)
+        power = np.where((rest > 2 * ground) & _stands_out(power + noise, span.step_hz), rest, 0.0)
     for _ in range(_MOST_IN_A_REGION):
         shape = _shape(power, ground, span.step_hz)
         if shape is None:
@@ -214,6 +221,13 @@ def _measured(
     return out
 
 
+def _stands_out(power: FloatArray, step_hz: float) -> NDArray[np.bool_]:
+    """Bins well over those to both of their sides: lines, and no bends of what is wide."""
+    reach = max(round(_BESIDE_HZ / step_hz), 3)
+    around = np.lib.stride_tricks.sliding_window_view(np.pad(power, reach, mode="edge"), 2 * reach + 1)
+    return np.asarray(power > _LINE_OVER * np.median(around, axis=1))
+
+
 def _standing_part(
     block: Block, rows: NDArray[np.int64], codes: NDArray[np.uint8], low: int, powers: tuple[FloatArray, FloatArray],
     noise: Floats, on: NDArray[np.bool_],
@@ -227,7 +241,8 @@ def _standing_part(
 
 def _is_steady(found: Standing) -> bool:
     """Never away, and no more restless than noise is."""
-    return found.restless_db <= _RESTLESS_DB and not found.off_share > _SELDOM_OFF
+    is_line = found.width10_hz > _WIDE_HZ and found.steadiness < _STEADIER  # that it holds tells of it, not the rest
+    return found.restless_db <= _RESTLESS_DB and not found.off_share > _SELDOM_OFF and not is_line
 
 
 def _is_skirt(found: Standing, other: Standing) -> bool:
@@ -251,7 +266,9 @@ def _is_spurious(found: Standing, other: Standing) -> bool:
     away_hz = abs(found.centre_hz - other.centre_hz)
     near = away_hz < _OUT_OF_BAND * other.width10_hz and other.width10_hz > _WIDE_HZ
     beneath = away_hz < 0.25 * found.width10_hz and other.width10_hz < found.width10_hz < 4 * other.width10_hz
-    return near and found.over_db < other.over_db - (_PEDESTAL_DB if beneath else _SPURIOUS_DB)
+    close = away_hz < 1.2 * other.width10_hz and found.width10_hz < other.width10_hz
+    allowed_db = _PEDESTAL_DB if beneath or close else _SPURIOUS_DB
+    return near and found.over_db < other.over_db - allowed_db
 
 
 def _down_to(power: FloatArray, at: int, step: int, smoothing: int) -> int:
