@@ -37,7 +37,8 @@ _MANY_CHANNELS_HZ, _CHANNEL_HZ = 52e6, ((0.0, 23.5e6), (32e6, 41e6))
 _MOST_SHARE = 1.2  # one hopper cannot be on the air more than always
 _ALONE, _FEW_PLACES = 4.0, 4
 _LEAST_FIXED_SHARE, _LEAST_HOP_SHARE = 0.004, 0.008  # of the rows
-_MUCH_STRONGER = 100.0
+_MUCH_STRONGER, _STRONGER = 100.0, 25.0
+_NEARLY_ALL, _NOT_ALWAYS, _SELDOM = 0.93, 0.75, -4.6  # of bursts; the logarithm of a hundredth
 _OWN_HZ = 8e6  # so far a burst spoils the view
 _LEAST_TURN_S, _FEWEST_TURNS = 0.8, 5
 
@@ -262,7 +263,16 @@ def _comes_with_others(block: Block, around: Surroundings, bursts: Narrow) -> bo
     covered = around.strongest > _MUCH_STRONGER * own_mw
     expected = len(bursts) * (1 - covered.mean())
     alone = int((~covered[bursts.row]).sum())
-    return bool(expected > 2.5 and alone < 0.3 * expected)
+    if expected > 2.5 and alone < 0.3 * expected:
+        return True
+    # The same of each single place: of several strong ones it may be the foot of one.
+    step = max(int(2e6 / block.cell_hz), 1)
+    cells = around.smooth[:, ::step]
+    each_mw = 10 ** (bursts.level_dbm / 10) / max(1e6 / block.span.step_hz, 1.0)
+    usual = (cells > _STRONGER * own_mw).mean(axis=0)
+    then = (cells[bursts.row] > _STRONGER * each_mw[:, None]).mean(axis=0)
+    by_chance = len(bursts) * np.log(np.maximum(usual, 1e-9))
+    return bool(((then >= _NEARLY_ALL) & (usual < _NOT_ALWAYS) & (by_chance < _SELDOM)).any())
 
 
 def _fixed(block: Block, narrow: Narrow, around: Surroundings, near: NDArray[np.bool_]) -> Fixed:
