@@ -17,7 +17,7 @@ Floats = NDArray[np.float32]
 
 CELL_HZ = 250e3  # bins finer than this are joined: bursts are a megahertz wide, and noise evens out
 _EDGE_SHARE = 0.08  # of the cells that are taken for the quietest
-_TILT_DB = 2.0  # by which a receiver's own floor may differ over a span
+TILT_DB = 2.0  # by which a receiver's own floor may differ over a span
 _SPREAD_SHAPES = np.array([1, 1.5, 2, 3, 4, 6, 8, 12, 16, 24, 32, 64, 128], float)
 
 
@@ -103,7 +103,7 @@ def block_of(
     told_floor = floor_dbm[np.isfinite(floor_dbm)]
     if len(told_floor):
         quiet = float(np.quantile(told_floor, _EDGE_SHARE))
-        floor_dbm = np.minimum(np.nan_to_num(floor_dbm, nan=quiet), quiet + _TILT_DB)
+        floor_dbm = np.minimum(np.nan_to_num(floor_dbm, nan=quiet), quiet + TILT_DB)
     looks = float(np.interp(-spread_db, -_SPREAD_DB, _SPREAD_SHAPES)) if spread_db > 0 else 128.0
     noise = np.asarray(10 ** (floor_dbm / 10), np.float32)
     offsets = _offsets(span, joined, cells, piece_offset_s)

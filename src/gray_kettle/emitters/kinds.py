@@ -25,7 +25,7 @@ _VIDEO_HZ = ((2.39e9, 2.5e9), (5.64e9, 5.96e9))
 _RADAR_HZ = ((5.25e9, 5.35e9), (5.47e9, 5.725e9))
 WIFI = "wi-fi"
 _WIFI_WIDTHS_HZ = {
-    20: (15.8e6, 20.2e6),
+    20: (15.8e6, 19.6e6),
     40: (34.8e6, 40.2e6),
     80: (74e6, 80.4e6),
     160: (150e6, 161e6),
@@ -72,7 +72,7 @@ def of_standing(s: Standing, step_hz: float, pauses_show: bool) -> tuple[tuple[s
         + _is_in(s.centre_hz, _VIDEO_HZ, 3e6) + (0.0 if resolved else 2.0),
         "point-to-point": expects(width, 5e6, 46e6, 0.7e6) + expects(shape, 0.8, 1.0, 0.04),
         "broadband-noise": _noise_cost(s, width, shape),
-        WIFI: wifi_cost(s, pauses_show),
+        WIFI: wifi_cost(s, step_hz, pauses_show),
     }  # fmt: skip
     sureness = 1 - 0.5 * math.exp(-max(s.over_db - 4, 0) / 4)
     return compared(costs, sureness)
@@ -84,7 +84,7 @@ def _noise_cost(s: Standing, width: float, shape: float) -> float:
     return min(soft, expects(width, 50e6, math.inf, 3e6) + 0.5)
 
 
-def wifi_cost(s: Standing, pauses_show: bool) -> float:
+def wifi_cost(s: Standing, step_hz: float, pauses_show: bool) -> float:
     """A channel that is hardly ever free looks so: flat, of a channel's width, on the raster of channels.
 
     Even then it pauses between frames: the more rows without a pause, the less it is that, where pauses_show (rows
@@ -92,7 +92,7 @@ def wifi_cost(s: Standing, pauses_show: bool) -> float:
     """
     middle_hz = (s.low_hz + s.high_hz) / 2
     place = min(
-        expects(s.width3_hz, narrowest, widest, 0.5e6) + expects(off_hz, 0, 0.8e6, 0.35e6)
+        expects(s.width3_hz, narrowest, widest, 0.5e6) + expects(off_hz, 0, 0.35e6 + 0.5 * step_hz, 0.35e6)
         for (narrowest, widest), off_hz in zip(
             _WIFI_WIDTHS_HZ.values(), _off_raster_hz(middle_hz), strict=True
         )

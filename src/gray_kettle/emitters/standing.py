@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.emitters.apart import taken_apart
-from gray_kettle.emitters.block import Block, Floats, gamma_quantile, running_mean
+from gray_kettle.emitters.block import TILT_DB, Block, Floats, gamma_quantile, running_mean
 from gray_kettle.records import FloatArray
 from gray_kettle.spectrum.halves import MW_OF_CODE
 
@@ -25,6 +25,7 @@ _WIDE_HZ = 3e6
 _EDGE_DB = 10.0
 _APART_HZ, _REST_HZ = 5e6, 2.5e6
 _BESIDE_HZ, _LINE_OVER = 1.5e6, 4.0
+_RAISES_HZ = 24e6
 _STEADIER = 0.4  # than noise can be
 _RESTLESS_DB = 1.8  # beyond the spread of noise: pictures flicker
 _SELDOM_OFF = 0.025
@@ -355,7 +356,7 @@ def _standing(
         high_hz=float(freq_hz[-1] + step / 2),
         centre_hz=centre_hz,
         level_dbm=float(10 * np.log10(told_mw)),
-        over_db=float(10 * np.log10(top * told_mw / total / float(noise[at_top]))),
+        over_db=_over_db(block, top * told_mw / total, float(noise[at_top]), (b - a + 1) * step),
         width3_hz=(three[1] - three[0] + 1) * step,
         width10_hz=(b - a + 1) * step,
         off_share=off,
@@ -368,6 +369,17 @@ def _standing(
         last_s=float(block.time_s[rows[-1]]),
         on=on,
     )
+
+
+def _over_db(block: Block, top_mw: float, noise_mw: float, width_hz: float) -> float:
+    """How far something stands over the floor. What fills a part of the span raises the floor beside it, too: of that
+    the quietest tells more, a receiver's own tilt taken off.
+    """
+    over_db = 10 * np.log10(top_mw / noise_mw)
+    if width_hz > _RAISES_HZ:
+        quietest_mw = float(np.quantile(block.noise, 0.05)) * 10 ** (TILT_DB / 10)
+        over_db = max(over_db, 10 * np.log10((top_mw + noise_mw) / quietest_mw))
+    return float(over_db)
 
 
 def _spread_db(looks: float, upper: float, lower: float) -> float:
