@@ -21,6 +21,7 @@ from gray_kettle.records import FloatArray
 
 UNKNOWN_COST = 4.0
 _MOST_COST = 9.0
+_LEAST_FOOT_DB = 5.0
 _VIDEO_HZ = ((2.39e9, 2.5e9), (5.64e9, 5.96e9))
 _RADAR_HZ = ((5.25e9, 5.35e9), (5.47e9, 5.725e9))
 WIFI = "wi-fi"
@@ -60,7 +61,7 @@ def of_standing(s: Standing, step_hz: float, pauses_show: bool) -> tuple[tuple[s
     log_width = math.log10(max(width, 1.0))
     # A shape shows in no less than four bins, and its foot only where it stands high enough.
     resolved = width >= 3.5 * step_hz
-    shape = s.width3_hz / width if resolved else float("nan")
+    shape = _shape(s) if resolved else float("nan")
     if s.over_db < 11:  # the foot of it is in the noise: its 3 dB width says more
         width = max(width, 1.2 * s.width3_hz)
     line = expects(width / step_hz, 0, 2.2, 0.4)
@@ -76,6 +77,16 @@ def of_standing(s: Standing, step_hz: float, pauses_show: bool) -> tuple[tuple[s
     }  # fmt: skip
     sureness = 1 - 0.5 * math.exp(-max(s.over_db - 4, 0) / 4)
     return compared(costs, sureness)
+
+
+def _shape(s: Standing) -> float:
+    """Width at 3 dB against that at 10 dB: 0.55 for a bell, 1 for a flat top. Where noise hides the foot, from what
+    shows of it, by the law of a bell's power; NaN where that is next to nothing.
+    """
+    if s.foot_db < _LEAST_FOOT_DB:
+        return float("nan")
+    ratio = s.width3_hz / s.width10_hz
+    return float(ratio ** (math.log(10 / 3) / math.log(s.foot_db / 3)))
 
 
 def _noise_cost(s: Standing, width: float, shape: float) -> float:

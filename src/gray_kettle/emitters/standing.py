@@ -37,7 +37,8 @@ _OUT_OF_BAND, _SPURIOUS_DB, _PEDESTAL_DB = 2.5, 33.0, 23.0
 
 @dataclass(frozen=True, eq=False)
 class Standing:
-    """A region that stands. Widths: at so many dB below its top. first_row, last_row: of the block.
+    """A region that stands. Widths: at so many dB below its top; foot_db: at how many width10_hz really is, 10 unless
+    noise hides its foot. first_row, last_row: of the block.
 
     off_share: of its rows in which it is not there, NaN where that cannot be told. steadiness: spread of its level
     against that of noise, 0 for none, 1 for noise's own. restless_db: by how much its quiet moments differ beyond
@@ -51,6 +52,7 @@ class Standing:
     over_db: float
     width3_hz: float
     width10_hz: float
+    foot_db: float
     off_share: float
     steadiness: float
     restless_db: float
@@ -359,6 +361,7 @@ def _standing(
         over_db=_over_db(block, top * told_mw / total, float(noise[at_top]), (b - a + 1) * step),
         width3_hz=(three[1] - three[0] + 1) * step,
         width10_hz=(b - a + 1) * step,
+        foot_db=float(min(_EDGE_DB, 10 * np.log10(max(top / (0.7 * float(noise[at_top])), 1.0)))),
         off_share=off,
         steadiness=float((q[1] - q[0]) / max(expected, 0.05)),
         restless_db=restless_db,
