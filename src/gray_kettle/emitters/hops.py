@@ -39,6 +39,7 @@ _ALONE, _FEW_PLACES = 4.0, 4
 _LEAST_FIXED_SHARE, _LEAST_HOP_SHARE = 0.004, 0.008  # of the rows
 _MUCH_STRONGER, _STRONGER = 100.0, 25.0
 _NEARLY_ALL, _NOT_ALWAYS, _SELDOM = 0.93, 0.75, -4.6  # of bursts; the logarithm of a hundredth
+_LAST_HZ, _QUICK_HZ_PER_S = 2.477e9, 1.2e9  # beyond the last channel that most countries use
 _OWN_HZ = 8e6  # so far a burst spoils the view
 _LEAST_TURN_S, _FEWEST_TURNS = 0.8, 5
 
@@ -379,12 +380,16 @@ def _is_no_channels(block: Block, group: Narrow, stretch: Stretch) -> bool:
     if high - low >= _MANY_CHANNELS_HZ:
         # Channels begin at 2403 MHz; the common hoppers have a place below, and none above 2480.
         below, above = (group.freq_hz < 2.4029e9).sum(), (group.freq_hz > 2.4812e9).sum()
-        if (low < 2.406e9 and below < 0.3 * len(group) * 1.4 / 79) or above > 0.02 * len(group):
+        if above > 0.02 * len(group):
+            return _comb(block, group)
+        if low < 2.406e9 and below < 0.3 * len(group) * 1.4 / 79 and not (high > _LAST_HZ and width < _ONE_PLACE_HZ):
             return _comb(block, group)
         return block.cell_hz > _FINE_HZ or width < _ONE_PLACE_HZ
     a_channel = any(least < high - low < most for least, most in _CHANNEL_HZ)
+    hz_per_s = block.span.step_hz * block.span.bins / max(block.span.sweep_s, 1e-9)
     if (
-        block.cell_hz <= _FINE_HZ
+        hz_per_s > _QUICK_HZ_PER_S  # else parts of frames are no wider than hops are
+        and block.cell_hz <= _FINE_HZ
         and width < 0.8 * _ONE_PLACE_HZ
         and stretch.evenness > 0.55
         and not a_channel
