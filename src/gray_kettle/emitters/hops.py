@@ -287,10 +287,12 @@ def _fixed(block: Block, narrow: Narrow, around: Surroundings, near: NDArray[np.
     )
     per_hz = per_hz / (_BESIDE_HZ - 1.6e6)
     span_hz = 2 * 1.5 * _tolerance_hz(block)
-    visible = visible_rows(block, around, centre, level, bursts)
+    share = len(np.unique(bursts.row)) / max(visible_rows(block, around, centre, level, bursts), 1)
+    if block.span.is_tuned:  # a row meets a part of a burst where that ends while it passes
+        share *= min(float(bursts.width_hz.mean() / max(np.median(bursts.width_hz), WIDTH_HZ)), 1.0)
     return Fixed(
         bursts, centre, float(np.quantile(np.abs(bursts.freq_hz - centre), 0.7)), float(np.median(bursts.width_hz)),
-        level, float(bursts.level_dbm.std()), min(len(np.unique(bursts.row)) / max(visible, 1), 1.0),
+        level, float(bursts.level_dbm.std()), min(share, 1.0),
         float(len(bursts) / max(per_hz * span_hz, 1.0)),
     )  # fmt: skip
 
