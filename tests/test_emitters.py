@@ -7,9 +7,10 @@ import pytest
 
 from gray_kettle.air.channels import narrow
 from gray_kettle.case import Case
-from gray_kettle.emitters.hops import period_of, raster_of
+from gray_kettle.emitters.comb import raster_of
 from gray_kettle.emitters.kinds import compared, expects
 from gray_kettle.emitters.look import look
+from gray_kettle.emitters.places import period_of
 from gray_kettle.judge import assess
 from gray_kettle.judge.assess import USUAL
 from gray_kettle.judge.emitters import find_emitters, non_wifi_share, told_of

@@ -21,7 +21,12 @@ _ENOUGH = 60.0  # squared deviations that one more must explain, beside what cha
 _STEPS = 24
 _FLAT, _SOFT = 8.0, 6.0
 _LEAST_OWN, _VALLEY_DB, _STEP_DB = 0.25, 1.5, 1.5
-_LINE_HZ, _LINE_DB, _FINE_HZ, _NARROW_HZ = 1.6e6, 2.5, 5e5, 8e5  # lines show in bins that are finer than they are wide
+_LINE_HZ, _LINE_DB, _FINE_HZ, _NARROW_HZ = (
+    1.6e6,
+    2.5,
+    5e5,
+    8e5,
+)  # lines show in bins that are finer than they are wide
 Params = NDArray[np.float64]  # shape (things, 4): level in dB, centre in MHz, log2 of width in MHz, log2 of p
 
 
@@ -35,8 +40,10 @@ class Part:
     exponent: float
 
     def power(self, freq_hz: FloatArray) -> FloatArray:
-        row = np.array([[self.level_db, self.centre_hz / 1e6, np.log2(self.width_hz / 1e6), np.log2(self.exponent)]])
-        return _powers(row, freq_hz / 1e6)[0]
+        row = np.array(
+            [[self.level_db, self.centre_hz / 1e6, np.log2(self.width_hz / 1e6), np.log2(self.exponent)]]
+        )
+        return np.asarray(_powers(row, freq_hz / 1e6)[0])
 
 
 def taken_apart(freq_hz: FloatArray, power: FloatArray, noise: FloatArray) -> list[Part]:
@@ -76,7 +83,9 @@ def _powers(params: Params, at: FloatArray) -> FloatArray:
 def _over_median(level_db: FloatArray, reach: int) -> FloatArray:
     """Each point less the median around it."""
     padded = np.pad(level_db, reach, mode="edge")
-    return np.asarray(level_db - np.median(np.lib.stride_tricks.sliding_window_view(padded, 2 * reach + 1), axis=1))
+    return np.asarray(
+        level_db - np.median(np.lib.stride_tricks.sliding_window_view(padded, 2 * reach + 1), axis=1)
+    )
 
 
 def _fitted_all(at: FloatArray, level_db: FloatArray, floor: FloatArray) -> Params:
@@ -229,7 +238,9 @@ def _part(params: Params, own: FloatArray, at: FloatArray) -> Part:
     top = own.max()
     three, ten = (np.flatnonzero(own >= top / k) for k in (2, 10))
     widths = [float(at[v[-1]] - at[v[0]]) + step for v in (three, ten)]
-    exponent = float(np.clip(np.log(np.log(10) / np.log(2)) / max(np.log(widths[1] / widths[0]), 0.03), 1.5, 32))
+    exponent = float(
+        np.clip(np.log(np.log(10) / np.log(2)) / max(np.log(widths[1] / widths[0]), 0.03), 1.5, 32)
+    )
     middle = float(at[ten[0]] + at[ten[-1]]) / 2
     return Part(float(10 * np.log10(top)), middle * 1e6, widths[0] * 1e6, exponent)
 

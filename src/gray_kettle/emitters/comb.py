@@ -12,6 +12,8 @@ import numpy as np
 
 from gray_kettle.records import FloatArray
 
+_RASTERS_HZ = (0.55e6, 4.2e6)
+_LEAST_RASTER = 14.0  # how far the strongest comb stands over chance (exponent)
 _PART_HZ = 2e6
 _FEWEST_A_PART = 3.5
 _EVEN, _THERE = 0.4, 0.3  # of the mean of a stretch: nearly every part has so much; a part with less ends it
@@ -60,3 +62,25 @@ def _stretches(there: "np.ndarray") -> list[tuple[int, int]]:
     return list(
         zip(at[np.append(0, cuts + 1)].tolist(), at[np.append(cuts, len(at) - 1)].tolist(), strict=True)
     )
+
+
+def raster_of(freq_hz: FloatArray, cell_hz: float) -> tuple[float, float, float]:
+    """(raster, how far it stands over chance, phase) of the comb that centres fit best; NaN where none shows."""
+    some = freq_hz[:: len(freq_hz) // 3000 + 1]
+    finest = max(_RASTERS_HZ[0], 2.3 * cell_hz)
+    lines = np.arange(1 / _RASTERS_HZ[1], 1 / finest, 1 / 320e6)
+    if not len(lines):
+        return float("nan"), 0.0, float("nan")
+    turned = np.exp(2j * np.pi * np.outer(lines, some - 2.4e9)).sum(axis=1)
+    strength = np.abs(turned) ** 2 / len(some)
+    best = int(np.argmax(strength))
+    if strength[best] < _LEAST_RASTER:
+        return float("nan"), float(strength[best]), float("nan")
+    # A comb has overtones: the widest raster that is nearly as strong is meant.
+    for k in range(best):
+        if strength[k] > 0.6 * strength[best] and strength[k] == strength[max(k - 8, 0) : k + 9].max():
+            best = k
+            break
+    raster = float(1 / lines[best])
+    phase = float(np.angle(turned[best]) / (2 * np.pi) * raster)
+    return raster, float(strength[best]), phase % raster

@@ -14,8 +14,9 @@ from functools import cache
 import numpy as np
 
 from gray_kettle.air.channels import BANDS, all_channels
-from gray_kettle.emitters.hops import ADVERTISING_HZ, Fixed, Hops
+from gray_kettle.emitters.hops import Hops
 from gray_kettle.emitters.mains import Locked
+from gray_kettle.emitters.places import ADVERTISING_HZ, Fixed
 from gray_kettle.emitters.standing import Standing
 from gray_kettle.records import FloatArray
 

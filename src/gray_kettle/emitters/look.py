@@ -11,17 +11,10 @@ import numpy as np
 from gray_kettle.emitters import kinds, words
 from gray_kettle.emitters.block import Block, block_of
 from gray_kettle.emitters.bursts import Surroundings, find_narrow, surroundings_of
-from gray_kettle.emitters.hops import (
-    ADVERTISING_HZ,
-    Fixed,
-    Hops,
-    find_advertising,
-    find_hops,
-    find_places,
-    period_of,
-    visible_rows,
-)
+from gray_kettle.emitters.hops import Hops, find_hops
 from gray_kettle.emitters.mains import Locked, find_locked
+from gray_kettle.emitters.places import ADVERTISING_HZ, Fixed, find_advertising, find_places, period_of
+from gray_kettle.emitters.seen import visible_rows
 from gray_kettle.emitters.standing import Standing, find_standing
 from gray_kettle.records import FloatArray, Sighting, Span
 from gray_kettle.spectrum.halves import Codes
@@ -88,7 +81,7 @@ def _from_standing(block: Block, s: Standing) -> Sighting | None:
     if (
         likely is None
         or s.over_db < (3.3 if s.width10_hz > 24e6 else 4.5 if wide else 6.5)
-        or (s.time_share < 0.3 and s.over_db < 11 and not wide)
+        or (s.time_share < 0.5 and s.over_db < 11 and not wide)
     ):
         return None
     # Between its feet and its top: what 10 dB below the top is still in it, and what 3 dB below is left out.

@@ -14,6 +14,8 @@ from numpy.typing import NDArray
 
 from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import Surroundings, thresholds
+from gray_kettle.emitters.runs import runs_of
+from gray_kettle.emitters.wave import lit_parts
 from gray_kettle.records import FloatArray, IntArray
 
 _LOW_HZ, _HIGH_HZ = (2.405e9, 2.446e9), 2.495e9
@@ -24,7 +26,6 @@ _WIDE_HZ, _HALF_WAVE_S = 4e6, 8e-3
 _FOLD = 16
 _NEARLY_AS_GOOD, _LEAST_STRENGTH = 0.3, 6.0
 _FEET = 12.0
-_PARTS, _FOOT, _SMOOTH_HZ = 64, 4.0, 2e6
 _BLIND = 0.85  # looks that all fall on one phase tell nothing
 
 
@@ -99,20 +100,6 @@ def _locked_in(block: Block, around: Surroundings, low_hz: float) -> Locked | No
     return max((m for m in measured if m is not None), key=lambda m: m.filled, default=None)
 
 
-def runs_of(hits: NDArray[np.bool_], least: int, hole: int) -> tuple[IntArray, IntArray, IntArray]:
-    """(row, first, last) of each run of hits that is long enough; holes of some cells are let pass."""
-    closed = hits.copy()
-    for _ in range(hole):
-        closed[:, 1:-1] |= closed[:, :-2] & closed[:, 2:]
-    padded = np.zeros((hits.shape[0], hits.shape[1] + 2), np.int8)
-    padded[:, 1:-1] = closed
-    steps = np.diff(padded, axis=1)
-    row, first = np.nonzero(steps == 1)
-    last = np.nonzero(steps == -1)[1] - 1
-    long = last - first + 1 >= least
-    return row[long], first[long], last[long]
-
-
 def _close_to(line_hz: float, seconds: float) -> FloatArray:
     """What the mains may really be at: as finely as the time allows, longer stretches being cut."""
     step = 0.5 / max(min(seconds, _STRETCH_S), 1.0)
@@ -175,7 +162,6 @@ def _measured(
     kernel = np.ones(2 * window + 1)
     looked = np.stack([np.convolve(v, kernel, "same") for v in looked])
     met = np.stack([np.convolve(v, kernel, "same") for v in met])
-    share = _filled_in(met / np.maximum(looked, 1), looked.sum(axis=1) > 0)
     near = np.minimum(np.arange(_FOLD), _FOLD - np.arange(_FOLD)) <= _FOLD // 8
     far = np.minimum(np.arange(_FOLD), _FOLD - np.arange(_FOLD)) >= _FOLD // 2 - _FOLD // 8
     on = met[near].sum(axis=0) / np.maximum(looked[near].sum(axis=0), 1)
@@ -186,7 +172,9 @@ def _measured(
         return None
     its_own = near[fold] & wide
     met_mw = np.where(its_own, block.power[:, cells], 0).sum(axis=0) / np.maximum(its_own.sum(axis=0), 1)
-    met_db = np.log10(np.where(its_own, around.smooth[:, cells], 1)).sum(axis=0) / np.maximum(its_own.sum(axis=0), 1)
+    met_db = np.log10(np.where(its_own, around.smooth[:, cells], 1)).sum(axis=0) / np.maximum(
+        its_own.sum(axis=0), 1
+    )
     loud = met_mw >= np.median(met_mw[swing >= 0.7 * top]) / _FEET  # the feet of a strong one reach far
     lit = np.flatnonzero((swing >= max(0.35 * top, 0.02)) & loud)
     centre = int(np.argmax(np.where(loud, swing, -1)))
@@ -196,7 +184,6 @@ def _measured(
     for part in np.split(lit, gaps + 1):
         if part[0] <= centre <= part[-1]:
             lit = part
-    freq_hz = block.freq_hz[cells]
     low, high = int(lit[0]), int(lit[-1])
     its = near[fold] & wide
     its[:, :low] = its[:, high + 1 :] = False
@@ -210,7 +197,7 @@ def _measured(
     else:
         level_mw = float(np.median(power[rows].sum(axis=1))) * block.joined
     densest = int(np.argmax(np.where((swing >= 0.7 * top) & loud, met_db, -np.inf)))
-    is_lit = _lit(block, around, (line_hz, phase, start_s), cells.start + densest)
+    is_lit = lit_parts(block, around, (line_hz, phase, start_s), cells.start + densest)
     if not is_lit.any():
         return None
     lit_cells = np.flatnonzero(is_lit.any(axis=0))
@@ -219,80 +206,3 @@ def _measured(
         float(block.freq_hz[lit_cells[-1]] + block.cell_hz / 2), 10 * np.log10(max(level_mw, 1e-20)),
         float(is_lit.any(axis=1).mean()), top, block.freq_hz, is_lit, rows,
     )  # fmt: skip
-
-
-def _lit(
-    block: Block, around: Surroundings, wave: tuple[float, float, FloatArray], centre: int
-) -> NDArray[np.bool_]:
-    """Which cells it fills at which part of the wave, shape (parts, cells): where looks that are no more than so much
-    below its usual density are more by half than at the other side of the wave.
-    """
-    line_hz, phase, start_s = wave
-    turn = ((start_s * line_hz - phase / (2 * np.pi)) % 1)[:, None] + ((block.offset_s * line_hz) % 1)[None, :]
-    part = ((turn + 0.5 / _PARTS) * _PARTS).astype(np.int32) % _PARTS
-    away = np.minimum(np.arange(_PARTS), _PARTS - np.arange(_PARTS))
-    # A tuned instrument takes time for a megahertz: its cells are not averaged over it.
-    power, looks = (block.power, block.looks) if block.span.is_tuned else (around.smooth, around.looks)
-    floor = thresholds(looks)[0] * around.ground
-    at_centre = (away[part[:, centre]] <= _PARTS // 10) & (around.smooth[:, centre] > floor[:, centre])
-    usual = float(np.median(around.smooth[at_centre, centre])) if at_centre.any() else 0.0
-    hits = power > np.maximum(floor, usual / _FOOT)
-    columns = hits.shape[1]
-    place = part * columns + np.arange(columns)[None, :]
-    looked = np.bincount(place.ravel(), minlength=_PARTS * columns).reshape(_PARTS, columns).astype(float)
-    met = np.bincount(place[hits], minlength=_PARTS * columns).reshape(_PARTS, columns).astype(float)
-    window = max(int(_SMOOTH_HZ / block.cell_hz) // 2, 0)
-    looked, met = (_smoothed(v, 1, window) for v in (looked, met))
-    far = away >= _PARTS // 2 - _PARTS // 8
-    off = met[far].sum(axis=0) / np.maximum(looked[far].sum(axis=0), 1)
-    share = _filled_in(met / np.maximum(looked, 1e-9), looked.sum(axis=1) > 0)
-    share = (share - off) / np.maximum(1 - off, 0.05)
-    # By the part of the wave in which it shows best: an oven may be on for a part of the rows.
-    level = np.quantile(share[:, max(centre - window, 0) : centre + window + 1].mean(axis=1), 1 - 3 / _PARTS)
-    lit = share >= 0.5 * level
-    out = np.zeros_like(lit)
-    rows, first, last = runs_of(lit, max(int(1e6 / block.cell_hz), 1), max(int(1e6 / block.cell_hz), 1))
-    often = lit.sum(axis=0)
-    usually = runs_of((often >= 0.25 * often[centre])[None, :], 1, max(int(1e6 / block.cell_hz), 1))
-    for _, begin, end in zip(*usually, strict=True):
-        if begin <= centre <= end:  # of the wave's parts that which goes on through its usual place
-            common = np.minimum(last, end) - np.maximum(first, begin)
-            for k in np.unique(rows[common >= 0]):
-                best = np.flatnonzero(rows == k)[np.argmax(common[rows == k])]
-                out[k, first[best] : last[best] + 1] = True
-    return _longest_arc(out)
-
-
-def _longest_arc(lit: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    """The longest stretch of the wave through which what is lit goes on from part to part; the rest is chance."""
-    parts = len(lit)
-    goes_on = np.array([(lit[k] & (lit[(k + 1) % parts] | lit[(k + 2) % parts])).any() for k in range(parts)])
-    if goes_on.all() or not goes_on.any():
-        return lit
-    start = int(np.flatnonzero(~goes_on)[0]) + 1
-    turned = np.roll(goes_on, -start)
-    firsts, ends = (np.flatnonzero(np.diff(turned.astype(np.int8), prepend=0, append=0) == s) for s in (1, -1))
-    longest = int(np.argmax(ends - firsts))
-    kept = np.zeros(parts, bool)
-    kept[(np.arange(firsts[longest], ends[longest] + 2) + start) % parts] = True
-    return lit & kept[:, None]
-
-
-def _smoothed(values: FloatArray, parts: int, cells: int) -> FloatArray:
-    """Sums over neighbours: of the wave, which goes around, and of frequency."""
-    around = sum(np.roll(values, k, axis=0) for k in range(-parts, parts + 1))
-    kernel = np.ones(2 * cells + 1)
-    return np.stack([np.convolve(v, kernel, "same") for v in np.asarray(around)])
-
-
-def _filled_in(share: FloatArray, known: NDArray[np.bool_]) -> FloatArray:
-    """Parts of the wave that no look fell on, from those before and behind them."""
-    at = np.flatnonzero(known)
-    turn = len(share)
-    around = np.concatenate([at - turn, at, at + turn])
-    out = share.copy()
-    for k in np.flatnonzero(~known):
-        before, after = around[around < k].max(), around[around > k].min()
-        weight = (k - before) / (after - before)
-        out[k] = (1 - weight) * share[before % turn] + weight * share[after % turn]
-    return out

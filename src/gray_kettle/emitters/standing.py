@@ -7,18 +7,18 @@ Source: docs/radio-model.md, "What stands".
 
 import itertools
 from dataclasses import dataclass, replace
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.emitters.apart import taken_apart
-from gray_kettle.emitters.block import TILT_DB, Block, Floats, gamma_quantile, running_mean
+from gray_kettle.emitters.block import TILT_DB, Block, Floats, running_mean
+from gray_kettle.emitters.runs import regions_of, run_around
+from gray_kettle.emitters.steady import off_in_parts, off_in_rows, quiet_power, restless_in_parts, spread_db
 from gray_kettle.records import FloatArray
 from gray_kettle.spectrum.halves import MW_OF_CODE
 
 _ROWS_A_SLICE, _MOST_SLICES = 64, 16
-_QUIET, _QUIETER, _MANY_ROWS = (0.25, -0.6745), (0.1, -1.2816), 150  # quantile, and its normal deviations
 _LEAST_DB, _SURE = 3.0, 5.0
 _JOIN_HZ = 1.0e6  # holes in a region that fading made
 _WIDE_HZ = 3e6
@@ -80,14 +80,6 @@ class Ground:
     regions: tuple[Standing, ...]
 
 
-def quiet_power(codes: NDArray[np.uint8], looks: float) -> Floats:
-    """Mean power that each column would have if what its quiet moments show were all there is, mW."""
-    share, deviations = _QUIET if len(codes) < _MANY_ROWS else _QUIETER
-    at = int(share * (len(codes) - 1))
-    low = np.partition(codes, at, axis=0)[at]
-    return np.asarray(MW_OF_CODE[low] / gamma_quantile(looks, deviations), np.float32)
-
-
 def find_standing(block: Block) -> Ground:
     """The ground of a block."""
     slices = slices_of(block.rows)
@@ -103,7 +95,7 @@ def find_standing(block: Block) -> Ground:
     smooth_db = 10 * np.log10(np.maximum(running_mean(quiet, half) / running_mean(block.noise, half), 1e-3))
     marked = (over_db >= least_db) | (smooth_db >= max(_LEAST_DB, least_db / np.sqrt(2 * half + 1)))
     regions = []
-    for first, last, on in _regions(marked, int(_JOIN_HZ / block.cell_hz)):
+    for first, last, on in regions_of(marked, int(_JOIN_HZ / block.cell_hz)):
         regions += _measured(block, slices, on, first, last)
     power = np.where(marked, np.maximum(quiet, block.noise), block.noise)
     return Ground(slices, power.astype(np.float32), tuple(_each_once(regions, len(slices))))
@@ -130,44 +122,6 @@ def _each_once(regions: list[Standing], slices: int) -> list[Standing]:
     return out
 
 
-def _regions(marked: NDArray[np.bool_], reach: int) -> list[tuple[int, int, NDArray[np.bool_]]]:
-    """(first cell, last cell, slices) of each region of marked cells that touch in time or frequency."""
-    found: list[list[Any]] = []
-    for number, row in enumerate(marked):
-        for first, last in _runs(row, reach):
-            touching = [
-                r for r in found
-                if r[2][-1] >= number - 1 and min(last, r[1]) - max(first, r[0]) >= 0.5 * min(last - first, r[1] - r[0])
-            ]  # fmt: skip
-            if touching:
-                whole = touching[0]
-                for other in touching[1:]:
-                    found.remove(other)
-                    whole[0], whole[1] = min(whole[0], other[0]), max(whole[1], other[1])
-                    whole[2] = sorted({*whole[2], *other[2]})
-                whole[0], whole[1] = min(whole[0], first), max(whole[1], last)
-                if whole[2][-1] != number:
-                    whole[2].append(number)
-            else:
-                found.append([first, last, [number]])
-    out = []
-    for first, last, numbers in found:
-        on = np.zeros(len(marked), bool)
-        on[numbers] = True
-        out.append((first, last, on))
-    return out
-
-
-def _runs(row: NDArray[np.bool_], reach: int) -> list[tuple[int, int]]:
-    """First and last of each run of true cells, runs with a short hole between them taken as one."""
-    at = np.flatnonzero(row)
-    if not len(at):
-        return []
-    cuts = np.flatnonzero(np.diff(at) > reach + 1)
-    firsts, lasts = at[np.append(0, cuts + 1)], at[np.append(cuts, len(at) - 1)]
-    return list(zip(firsts.tolist(), lasts.tolist(), strict=True))
-
-
 def _measured(
     block: Block, slices: list[slice], on: NDArray[np.bool_], first: int, last: int
 ) -> list[Standing]:
@@ -191,7 +145,11 @@ def _measured(
     taken = np.zeros(high - low, bool)  # by what is narrower and stands on it
     freq_hz = span.start_hz + span.step_hz * np.arange(low, high, dtype=float)
     ground = noise
-    parts = taken_apart(freq_hz, power, noise.astype(float)) if (last - first) * block.cell_hz >= _APART_HZ else []
+    parts = (
+        taken_apart(freq_hz, power, noise.astype(float))
+        if (last - first) * block.cell_hz >= _APART_HZ
+        else []
+    )
     if parts:
         models = np.array([part.power(freq_hz) for part in parts])
         others = models.sum(axis=0) - models
@@ -238,13 +196,15 @@ def _standing_part(
     """One of several things of a region. powers: its own in each bin, and that of the others."""
     own, others = powers
     peak = int(np.argmax(own))
-    edges = _around(own >= max(own[peak] / 10 ** (_EDGE_DB / 10), 0.7 * float(noise[peak])), peak, 0)
+    edges = run_around(own >= max(own[peak] / 10 ** (_EDGE_DB / 10), 0.7 * float(noise[peak])), peak, 0)
     return _standing(block, rows, codes, low, own, noise, edges, 0, on, others > own)
 
 
 def _is_steady(found: Standing) -> bool:
     """Never away, and no more restless than noise is."""
-    is_line = found.width10_hz > _WIDE_HZ and found.steadiness < _STEADIER  # that it holds tells of it, not the rest
+    is_line = (
+        found.width10_hz > _WIDE_HZ and found.steadiness < _STEADIER
+    )  # that it holds tells of it, not the rest
     return found.restless_db <= _RESTLESS_DB and not found.off_share > _SELDOM_OFF and not is_line
 
 
@@ -295,24 +255,16 @@ def _shape(power: FloatArray, noise: Floats, step_hz: float) -> tuple[int, int, 
         smooth = running_mean(power.astype(np.float32), smoothing)
         peak = int(np.argmax(smooth[max(edges[0], 0) : edges[1] + 1])) + edges[0]
         limit = max(smooth[peak] / 10 ** (_EDGE_DB / 10), 0.7 * float(noise[peak]))
-        edges = _around(
+        edges = run_around(
             smooth >= limit, peak, int(4e5 / step_hz) if edges[1] - edges[0] > 2e6 / step_hz else 0
         )
         smoothing = (edges[1] - edges[0] + 1) // 16
     width = edges[1] - edges[0] + 1
     if width * step_hz > _ONE_HUMP_HZ:
-        top = _around(smooth >= smooth[peak] / 2, peak, int(4e5 / step_hz))
+        top = run_around(smooth >= smooth[peak] / 2, peak, int(4e5 / step_hz))
         if top[1] - top[0] + 1 < _STOREY * width:  # something narrower stands on it
             return top[0], top[1], smoothing
     return edges[0], edges[1], smoothing
-
-
-def _around(mask: NDArray[np.bool_], at: int, reach: int) -> tuple[int, int]:
-    """Ends of the run of true bins around one, holes up to a reach let pass."""
-    for first, last in _runs(mask, reach):
-        if first <= at <= last:
-            return first, last
-    return at, at
 
 
 def _standing(
@@ -326,7 +278,9 @@ def _standing(
     total = float(inside.sum())
     top = float(smooth[a : b + 1].max())
     at_top = a + int(np.argmax(smooth[a : b + 1]))
-    three = _around(smooth >= top / 2, at_top, int(4e5 / span.step_hz) if b - a > 2e6 / span.step_hz else 0)
+    three = run_around(
+        smooth >= top / 2, at_top, int(4e5 / span.step_hz) if b - a > 2e6 / span.step_hz else 0
+    )
     freq_hz = span.start_hz + span.step_hz * (low + np.arange(a, b + 1))
     centre_hz = float((freq_hz * inside).sum() / total)
     step = span.step_hz
@@ -340,16 +294,18 @@ def _standing(
     off = float("nan")
     if wide:
         # Each part of it: something narrower may stand where a channel comes and goes.
-        off = _off_in_parts(block, rows, (low + a) // block.joined, (low + b) // block.joined)
+        off = off_in_parts(block, rows, (low + a) // block.joined, (low + b) // block.joined)
         if not span.is_tuned:
             off = max(off, float((row_mw < np.sqrt(floor_mw * (level_mw + floor_mw))).mean()))
+    else:
+        off = off_in_rows(row_mw, floor_mw, level_mw, max(block.looks / block.joined, 1.0) * len(own))
     level_db = 10 * np.log10(np.maximum(row_mw, 1e-30))
     q = np.quantile(level_db, [0.05, 0.25, 0.75])
     looks = max(block.looks / block.joined, 1.0) * max(len(own) * 0.7, 1)
-    expected = _spread_db(looks, -0.6745, -1.645)  # of its quiet moments: others may come on top
+    expected = spread_db(looks, -0.6745, -1.645)  # of its quiet moments: others may come on top
     restless_db = float(q[1] - q[0]) - expected
     if wide and span.is_tuned:
-        restless_db = _restless_in_parts(block, rows, (low + a) // block.joined, (low + b) // block.joined)
+        restless_db = restless_in_parts(block, rows, (low + a) // block.joined, (low + b) // block.joined)
     # Quiet moments tell the mean of what fades; what does not fade is no stronger than its median.
     median_mw = (float(np.median(row_mw)) - floor_mw) * total / max(level_mw, 1e-30)
     told_mw = max(min(total, median_mw), 0.05 * total)
@@ -383,34 +339,3 @@ def _over_db(block: Block, top_mw: float, noise_mw: float, width_hz: float) -> f
         quietest_mw = float(np.quantile(block.noise, 0.05)) * 10 ** (TILT_DB / 10)
         over_db = max(over_db, 10 * np.log10((top_mw + noise_mw) / quietest_mw))
     return float(over_db)
-
-
-def _spread_db(looks: float, upper: float, lower: float) -> float:
-    """Between two quantiles of noise, told in normal deviations."""
-    return float(10 * np.log10(gamma_quantile(looks, upper) / gamma_quantile(looks, lower)))
-
-
-def _off_in_parts(block: Block, rows: NDArray[np.int64], first: int, last: int) -> float:
-    """Share of the looks at a region in which a part of it is not there, beyond what fading takes away."""
-    smooth, half = _parts(block, rows, first, last)
-    looks = block.looks * (2 * half + 1)
-    level = np.quantile(smooth, 0.25, axis=0) / gamma_quantile(looks, -0.6745)
-    middle = np.sqrt(block.noise[first : last + 1][::half] * level)
-    ratio = middle / np.maximum(level, 1e-30)
-    shapes = gamma_quantile(looks, np.linspace(-6, 0, 61))
-    deviations = np.interp(ratio, shapes, np.linspace(-6, 0, 61))
-    by_chance = 0.5 * (1 + np.tanh(0.8 * deviations))  # close to the normal law
-    return float(np.maximum((smooth < middle).mean(axis=0) - 1.5 * by_chance, 0).mean())
-
-
-def _restless_in_parts(block: Block, rows: NDArray[np.int64], first: int, last: int) -> float:
-    """By how much the quiet moments of its parts differ beyond what noise does."""
-    smooth, half = _parts(block, rows, first, last)
-    low, high = 10 * np.log10(np.maximum(np.quantile(smooth, [0.05, 0.25], axis=0), 1e-30))
-    return float(np.median(high - low)) - _spread_db(block.looks * (2 * half + 1), -0.6745, -1.645)
-
-
-def _parts(block: Block, rows: NDArray[np.int64], first: int, last: int) -> tuple[Floats, int]:
-    """Power in parts of a megahertz or so, shape (rows, parts)."""
-    half = max(int(1e6 / block.cell_hz / 2), 1)
-    return running_mean(block.power[rows][:, first : last + 1], half)[:, ::half], half

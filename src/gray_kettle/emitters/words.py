@@ -2,8 +2,9 @@
 
 import math
 
-from gray_kettle.emitters.hops import Fixed, Hops
+from gray_kettle.emitters.hops import Hops
 from gray_kettle.emitters.mains import Locked
+from gray_kettle.emitters.places import Fixed
 from gray_kettle.emitters.standing import Standing
 
 

@@ -1,0 +1,253 @@
+"""Places that narrow bursts come back to: 802.15.4, advertising, radar.
+
+A tuned instrument meets short parts of everything; there a place must hold more than lies beside it.
+
+Source: docs/radio-model.md, "Places and hops".
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gray_kettle.emitters.block import Block
+from gray_kettle.emitters.bursts import WIDTH_HZ, Narrow, Surroundings
+from gray_kettle.emitters.seen import comes_with_others, visible_rows
+from gray_kettle.records import FloatArray
+
+ADVERTISING_HZ = (2.402e9, 2.426e9, 2.480e9)
+_KNOWN_HZ = tuple(2.405e9 + 5e6 * k for k in range(16))
+_IN_PART_HZ = 0.3e6
+_PLACE_HZ = 0.45e6  # by which centres of bursts on one place may differ, beside half a bin
+_FEWEST_FIXED = 4
+_COMPARED = 6  # so many places may be of things that stay; a hopper has more
+_SAME_LEVEL_DB = 5.0
+_APART_DB = 4.0
+_NEXT_TO_NONE = 0.5
+_SIDE_HZ = 2.4e6  # a channel fills the whole of one side at least
+_BESIDE_HZ = 4.0e6
+_NEAR_HZ, _MORE = (1.8e6, 4.2e6), 1.5
+_ALONE, _FEW_PLACES = 4.0, 4
+_LEAST_FIXED_SHARE = 0.004  # of the rows
+_LEAST_TURN_S, _FEWEST_TURNS = 0.8, 5
+
+
+@dataclass(frozen=True, eq=False)
+class Fixed:
+    """Bursts that come back to one place. share: of the rows in which it could be seen."""
+
+    bursts: Narrow
+    centre_hz: float
+    spread_hz: float
+    width_hz: float
+    level_dbm: float
+    level_spread_db: float
+    share: float
+    alone: float  # times as many as at the places around it
+
+
+def find_places(
+    block: Block, narrow: Narrow, around: Surroundings, lines_hz: tuple[float, ...] = ()
+) -> tuple[list[Fixed], Narrow]:
+    """The places that bursts come back to, and the bursts that are left. lines_hz: of narrow things that stand."""
+    left = np.ones(len(narrow), bool)
+    found: list[tuple[Fixed, NDArray[np.bool_]]] = []
+    for chosen in _bands(block, narrow):
+        places = _fullest(narrow.freq_hz[chosen & left], _tolerance_hz(block))
+        if block.span.is_tuned:
+            places += _known(narrow.freq_hz[chosen & left], 1.5 * _tolerance_hz(block))
+        for number, at_hz in places:
+            if number < _LEAST_FIXED_SHARE * block.rows:
+                continue
+            near = left & chosen & (np.abs(narrow.freq_hz - at_hz) <= 1.5 * _tolerance_hz(block))
+            if not near.any():
+                continue
+            level = float(np.median(narrow.level_dbm[near]))
+            near &= np.abs(narrow.level_dbm - level) <= max(3 * _SAME_LEVEL_DB / np.sqrt(block.looks), 6.0)
+            fixed = _fixed(block, narrow, around, near)
+            is_foot = comes_with_others(block, around, fixed.bursts)
+            if not is_foot and block.span.is_tuned and not _stands_out(block, around, fixed):
+                continue
+            left &= ~near
+            # Of one place the strongest are whole bursts, and the weaker ones parts of them.
+            known = [*lines_hz, *(f.centre_hz for f, _ in found)]
+            if not is_foot and not any(abs(fixed.centre_hz - hz) < 1e6 for hz in known):
+                found.append((fixed, near))
+    if _are_hops([fixed for fixed, _ in found]):
+        for _, near in found:
+            left |= near
+        found = []
+    return [fixed for fixed, _ in found], narrow.those(left)
+
+
+def _bands(block: Block, narrow: Narrow) -> list[NDArray[np.bool_]]:
+    """All bursts at once, then those of one level after the other: a hopper that is louder hides a place from view.
+
+    A tuned sweep meets parts of everything: there only those of one level tell.
+    """
+    if not len(narrow):
+        return []
+    half_db = 4.0 if block.span.is_tuned else 8.0
+    levels = np.arange(float(narrow.level_dbm.max()), float(narrow.level_dbm.min()) - half_db, -half_db)
+    bands = [np.abs(narrow.level_dbm - level) <= half_db for level in levels]
+    return bands if block.span.is_tuned else [np.ones(len(narrow), bool), *bands]
+
+
+def _known(freq_hz: FloatArray, tolerance_hz: float) -> list[tuple[int, float]]:
+    """(bursts, place) of the places of 802.15.4 that have more than what lies beside them.
+
+    Parts of a busy channel are more in number than all that comes to one place: they do not decide.
+    """
+    found = []
+    for hz in _KNOWN_HZ:
+        number, chance = _at_and_beside(freq_hz, hz, tolerance_hz)
+        if number >= max(_FEWEST_FIXED, 3 * chance + 1.5 * np.sqrt(chance)):
+            found.append((number, hz))
+    return found
+
+
+def _at_and_beside(freq_hz: FloatArray, hz: float, tolerance_hz: float) -> tuple[int, float]:
+    """(bursts at a place, those that would come there if it were like the fuller of its sides)."""
+    away = freq_hz - hz
+    from_hz = tolerance_hz + 0.3e6
+    beside = away[(np.abs(away) > from_hz) & (np.abs(away) < from_hz + _SIDE_HZ)]
+    fuller = max(int((beside > 0).sum()), int((beside < 0).sum()))
+    return int((np.abs(away) <= tolerance_hz).sum()), 2 * fuller * tolerance_hz / _SIDE_HZ
+
+
+def _fullest(freq_hz: FloatArray, tolerance_hz: float) -> list[tuple[int, float]]:
+    """(bursts, place) of places that many more come back to than to a hopper's usual place."""
+    freq_hz = np.sort(freq_hz)
+    count = np.searchsorted(freq_hz, freq_hz + 2 * tolerance_hz, side="right") - np.arange(len(freq_hz))
+    taken = np.zeros(len(freq_hz), bool)
+    windows: list[tuple[int, float]] = []
+    for k in np.argsort(-count, kind="stable"):
+        if len(windows) > _COMPARED + 20:
+            break
+        if not taken[k : k + count[k]].any():
+            taken[k : k + count[k]] = True
+            windows.append((int(count[k]), float(np.median(freq_hz[k : k + count[k]]))))
+    counts = sorted((n for n, _ in windows), reverse=True)
+    usual = counts[_COMPARED] if len(counts) > _COMPARED else 0
+    return [(n, hz) for n, hz in windows if n >= 2.5 * usual + 3 * np.sqrt(usual) + _FEWEST_FIXED]
+
+
+def _are_hops(places: list[Fixed]) -> bool:
+    """Four places and more of one level and about as often: a hopper that has few."""
+    if len(places) < _FEW_PLACES:
+        return False
+    levels = np.array([f.level_dbm for f in places])
+    numbers = np.array([len(f.bursts) for f in places])
+    alike = np.abs(levels - np.median(levels)) < 3
+    return bool(alike.sum() >= _FEW_PLACES and numbers[alike].max() < 5 * numbers[alike].min())
+
+
+def _tolerance_hz(block: Block) -> float:
+    """By which bursts on one place may differ; a tuned sweep meets a part of each."""
+    return _PLACE_HZ + block.cell_hz / 2 + (_IN_PART_HZ if block.span.is_tuned else 0.0)
+
+
+def find_advertising(block: Block, narrow: Narrow, around: Surroundings) -> tuple[list[Fixed], Narrow]:
+    """Bursts of one level on two or three of the places of advertising, and the bursts that are left."""
+    tolerance_hz = 1.5 * _tolerance_hz(block)
+    at = [np.abs(narrow.freq_hz - hz) <= tolerance_hz for hz in ADVERTISING_HZ]
+    joint = at[0] | at[1] | at[2]
+    if joint.sum() < _FEWEST_FIXED:
+        return [], narrow
+    for level in _levels(narrow.level_dbm[joint]):
+        alike = np.abs(narrow.level_dbm - level) <= _SAME_LEVEL_DB + (3.0 if block.span.is_tuned else 0.0)
+        counts, chances = [], []
+        for hz in ADVERTISING_HZ:
+            number, chance = _at_and_beside(narrow.freq_hz[alike], hz, tolerance_hz)
+            counts.append(number)
+            chances.append(chance)
+        stands = [n >= max(2, 3 * c + 1.5 * np.sqrt(c)) for n, c in zip(counts, chances, strict=True)]
+        shown = [n for n, is_there in zip(counts, stands, strict=True) if is_there]
+        if len(shown) < 2 or sum(shown) < 5 or max(shown) > 0.9 * sum(shown):
+            continue
+        its = [here & alike for here, is_there in zip(at, stands, strict=True) if is_there]
+        left = ~np.logical_or.reduce(its)
+        found = [_fixed(block, narrow, around, near) for near in its]
+        if block.span.is_tuned:
+            sure = [f for f in found if _stands_out(block, around, f)]
+            # Beside one that is sure, others of its level count that have nothing at all next to them.
+            lonely = [n for n, is_there in zip(chances, stands, strict=True) if is_there]
+            found = [
+                f
+                for f, chance in zip(found, lonely, strict=True)
+                if f in sure or (sure and chance < _NEXT_TO_NONE and len(f.bursts) >= _FEWEST_FIXED)
+            ]
+        if len(found) >= 2:
+            return found, narrow.those(left)
+    return [], narrow
+
+
+def _levels(level_dbm: FloatArray) -> list[float]:
+    """Levels around which most lie, the fullest first, none close to another."""
+    centres = np.arange(level_dbm.min(), level_dbm.max() + 2, 2.0)
+    numbers = (np.abs(level_dbm[None, :] - centres[:, None]) <= 4).sum(axis=1)
+    out: list[float] = []
+    for k in np.argsort(-numbers, kind="stable"):
+        if numbers[k] and all(abs(centres[k] - level) >= _APART_DB for level in out):
+            out.append(float(centres[k]))
+    return out
+
+
+def _stands_out(block: Block, around: Surroundings, fixed: Fixed) -> bool:
+    """In a tuned sweep parts of wide bursts look narrow, most of all at the edges of channels: there as much of one
+    level lies to one side, narrow or not.
+    """
+    if fixed.alone < _ALONE:
+        return False
+    own_mw = 10 ** (fixed.level_dbm / 10) / max(1e6 / block.span.step_hz, 1.0)
+    away = block.freq_hz - fixed.centre_hz
+    level = around.smooth / own_mw
+    alike = (level > 0.15) & (level < 6)
+    here = float(alike[:, np.abs(away) < 0.4e6 + block.cell_hz / 2].mean())
+    for side in ((away > _NEAR_HZ[0]) & (away < _NEAR_HZ[1]), (away < -_NEAR_HZ[0]) & (away > -_NEAR_HZ[1])):
+        if side.any():
+            beside = float(alike[:, side].mean())
+            if here < _MORE * beside + 3 * np.sqrt(beside / block.rows):
+                return False
+    return True
+
+
+def _fixed(block: Block, narrow: Narrow, around: Surroundings, near: NDArray[np.bool_]) -> Fixed:
+    bursts = narrow.those(near)
+    centre = float(np.median(bursts.freq_hz))
+    level = float(np.median(bursts.level_dbm))
+    alike = narrow.freq_hz[np.abs(narrow.level_dbm - level) < 8] - centre
+    # The fuller side counts: the edge of a channel has nothing on the other.
+    per_hz = max(
+        ((alike > 1.6e6) & (alike < _BESIDE_HZ)).sum(), ((alike < -1.6e6) & (alike > -_BESIDE_HZ)).sum()
+    )
+    per_hz = per_hz / (_BESIDE_HZ - 1.6e6)
+    span_hz = 2 * 1.5 * _tolerance_hz(block)
+    share = len(np.unique(bursts.row)) / max(visible_rows(block, around, centre, level, bursts), 1)
+    if block.span.is_tuned:  # a row meets a part of a burst where that ends while it passes
+        share *= min(float(bursts.width_hz.mean() / max(np.median(bursts.width_hz), WIDTH_HZ)), 1.0)
+    return Fixed(
+        bursts, centre, float(np.quantile(np.abs(bursts.freq_hz - centre), 0.7)), float(np.median(bursts.width_hz)),
+        level, float(bursts.level_dbm.std()), min(share, 1.0),
+        float(len(bursts) / max(per_hz * span_hz, 1.0)),
+    )  # fmt: skip
+
+
+def period_of(when_s: FloatArray) -> float:
+    """Time after which bursts come back, as the beam of an antenna that turns; 0 where they do not."""
+    when_s = np.unique(np.round(when_s - when_s[0], 2))
+    turns = when_s[np.append(True, np.diff(when_s) > _LEAST_TURN_S / 2)]  # one for each pass
+    if len(turns) < _FEWEST_TURNS:
+        return 0.0
+    steps = np.diff(turns)
+    shortest = float(np.median(steps))
+    for period in (shortest, float(steps.min()), shortest / 2):
+        if period < _LEAST_TURN_S:
+            continue
+        number = np.rint(turns / period)
+        if (number < 1).sum() > 1 or len(np.unique(number)) < len(number):
+            continue
+        slope = float((number * turns).sum() / (number**2).sum())  # a pass may be missed, none comes between
+        if np.abs(turns - number * slope).max() < 0.12 * slope:
+            return slope
+    return 0.0

@@ -1,0 +1,50 @@
+"""What can be seen of bursts, and what they come with: company in time that tells whose they are.
+
+Source: docs/radio-model.md, "Narrow bursts".
+"""
+
+import numpy as np
+
+from gray_kettle.emitters.block import Block
+from gray_kettle.emitters.bursts import Narrow, Surroundings, thresholds
+
+_MUCH_STRONGER, _STRONGER = 100.0, 25.0
+_NEARLY_ALL, _NOT_ALWAYS, _SELDOM = 0.93, 0.75, -4.6  # of bursts; the logarithm of a hundredth
+_OWN_HZ = 8e6  # so far a burst spoils the view
+
+
+def visible_rows(block: Block, around: Surroundings, freq_hz: float, level_dbm: float, own: Narrow) -> float:
+    """Rows in which a burst of a level at a place would have stood out, each by its chance to do so.
+
+    Rows in which one of its own bursts lies so close that nothing else can be seen there do not tell.
+    """
+    cell = int(np.clip(round((freq_hz - block.freq_hz[0]) / block.cell_hz), 0, block.power.shape[1] - 1))
+    over_ground, over_beside = thresholds(around.looks)
+    smooth_mw = 10 ** (level_dbm / 10) / max(1e6 / block.span.step_hz, 1.0)
+    ground = around.ground[:, cell]
+    needed = np.maximum(over_ground * ground, over_beside * (around.beside[:, cell] - 0.5 * ground)) - ground
+    ninth = 1 / (9 * around.looks)
+    # Wilson and Hilferty again, the other way round.
+    deviations = (np.cbrt(np.maximum(needed, 0) / smooth_mw) - (1 - ninth)) / np.sqrt(ninth)
+    chance = 0.5 * (1 - np.tanh(0.8 * deviations))
+    free = np.ones(block.rows, bool)
+    free[own.row[np.abs(own.freq_hz - freq_hz) < _OWN_HZ]] = False
+    return float(chance[free].mean() * block.rows) if free.any() else float(block.rows)
+
+
+def comes_with_others(block: Block, around: Surroundings, bursts: Narrow) -> bool:
+    """Whether they only come when something much stronger is on the air elsewhere: then they are a part of that."""
+    own_mw = 10 ** (float(np.median(bursts.level_dbm)) / 10) / max(1e6 / block.span.step_hz, 1.0)
+    covered = around.strongest > _MUCH_STRONGER * own_mw
+    expected = len(bursts) * (1 - covered.mean())
+    alone = int((~covered[bursts.row]).sum())
+    if expected > 2.5 and alone < 0.3 * expected:
+        return True
+    # The same of each single place: of several strong ones it may be the foot of one.
+    step = max(int(2e6 / block.cell_hz), 1)
+    cells = around.smooth[:, ::step]
+    each_mw = 10 ** (bursts.level_dbm / 10) / max(1e6 / block.span.step_hz, 1.0)
+    usual = (cells > _STRONGER * own_mw).mean(axis=0)
+    then = (cells[bursts.row] > _STRONGER * each_mw[:, None]).mean(axis=0)
+    by_chance = len(bursts) * np.log(np.maximum(usual, 1e-9))
+    return bool(((then >= _NEARLY_ALL) & (usual < _NOT_ALWAYS) & (by_chance < _SELDOM)).any())

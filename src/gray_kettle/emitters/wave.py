@@ -1,0 +1,95 @@
+"""Which part of the mains' wave, and which frequencies, something fills that keeps time with it.
+
+Source: docs/radio-model.md, "Keeping time with the mains".
+"""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gray_kettle.emitters.block import Block
+from gray_kettle.emitters.bursts import Surroundings, thresholds
+from gray_kettle.emitters.runs import runs_of
+from gray_kettle.records import FloatArray
+
+_PARTS, _FOOT, _SMOOTH_HZ = 64, 4.0, 2e6
+
+
+def lit_parts(
+    block: Block, around: Surroundings, wave: tuple[float, float, FloatArray], centre: int
+) -> NDArray[np.bool_]:
+    """Which cells it fills at which part of the wave, shape (parts, cells): where looks that are no more than so much
+    below its usual density are more by half than at the other side of the wave.
+    """
+    line_hz, phase, start_s = wave
+    turn = ((start_s * line_hz - phase / (2 * np.pi)) % 1)[:, None] + ((block.offset_s * line_hz) % 1)[
+        None, :
+    ]
+    part = ((turn + 0.5 / _PARTS) * _PARTS).astype(np.int32) % _PARTS
+    away = np.minimum(np.arange(_PARTS), _PARTS - np.arange(_PARTS))
+    # A tuned instrument takes time for a megahertz: its cells are not averaged over it.
+    power, looks = (block.power, block.looks) if block.span.is_tuned else (around.smooth, around.looks)
+    floor = thresholds(looks)[0] * around.ground
+    at_centre = (away[part[:, centre]] <= _PARTS // 10) & (around.smooth[:, centre] > floor[:, centre])
+    usual = float(np.median(around.smooth[at_centre, centre])) if at_centre.any() else 0.0
+    hits = power > np.maximum(floor, usual / _FOOT)
+    columns = hits.shape[1]
+    place = part * columns + np.arange(columns)[None, :]
+    looked = np.bincount(place.ravel(), minlength=_PARTS * columns).reshape(_PARTS, columns).astype(float)
+    met = np.bincount(place[hits], minlength=_PARTS * columns).reshape(_PARTS, columns).astype(float)
+    window = max(int(_SMOOTH_HZ / block.cell_hz) // 2, 0)
+    looked, met = (_smoothed(v, 1, window) for v in (looked, met))
+    far = away >= _PARTS // 2 - _PARTS // 8
+    off = met[far].sum(axis=0) / np.maximum(looked[far].sum(axis=0), 1)
+    share = _filled_in(met / np.maximum(looked, 1e-9), looked.sum(axis=1) > 0)
+    share = (share - off) / np.maximum(1 - off, 0.05)
+    # By the part of the wave in which it shows best: an oven may be on for a part of the rows.
+    level = np.quantile(share[:, max(centre - window, 0) : centre + window + 1].mean(axis=1), 1 - 3 / _PARTS)
+    lit = share >= 0.5 * level
+    out = np.zeros_like(lit)
+    rows, first, last = runs_of(lit, max(int(1e6 / block.cell_hz), 1), max(int(1e6 / block.cell_hz), 1))
+    often = lit.sum(axis=0)
+    usually = runs_of((often >= 0.25 * often[centre])[None, :], 1, max(int(1e6 / block.cell_hz), 1))
+    for _, begin, end in zip(*usually, strict=True):
+        if begin <= centre <= end:  # of the wave's parts that which goes on through its usual place
+            common = np.minimum(last, end) - np.maximum(first, begin)
+            for k in np.unique(rows[common >= 0]):
+                best = np.flatnonzero(rows == k)[np.argmax(common[rows == k])]
+                out[k, first[best] : last[best] + 1] = True
+    return _longest_arc(out)
+
+
+def _longest_arc(lit: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """The longest stretch of the wave through which what is lit goes on from part to part; the rest is chance."""
+    parts = len(lit)
+    goes_on = np.array([(lit[k] & (lit[(k + 1) % parts] | lit[(k + 2) % parts])).any() for k in range(parts)])
+    if goes_on.all() or not goes_on.any():
+        return lit
+    start = int(np.flatnonzero(~goes_on)[0]) + 1
+    turned = np.roll(goes_on, -start)
+    firsts, ends = (
+        np.flatnonzero(np.diff(turned.astype(np.int8), prepend=0, append=0) == s) for s in (1, -1)
+    )
+    longest = int(np.argmax(ends - firsts))
+    kept = np.zeros(parts, bool)
+    kept[(np.arange(firsts[longest], ends[longest] + 2) + start) % parts] = True
+    return lit & kept[:, None]
+
+
+def _smoothed(values: FloatArray, parts: int, cells: int) -> FloatArray:
+    """Sums over neighbours: of the wave, which goes around, and of frequency."""
+    around = sum(np.roll(values, k, axis=0) for k in range(-parts, parts + 1))
+    kernel = np.ones(2 * cells + 1)
+    return np.stack([np.convolve(v, kernel, "same") for v in np.asarray(around)])
+
+
+def _filled_in(share: FloatArray, known: NDArray[np.bool_]) -> FloatArray:
+    """Parts of the wave that no look fell on, from those before and behind them."""
+    at = np.flatnonzero(known)
+    turn = len(share)
+    around = np.concatenate([at - turn, at, at + turn])
+    out = share.copy()
+    for k in np.flatnonzero(~known):
+        before, after = around[around < k].max(), around[around > k].min()
+        weight = (k - before) / (after - before)
+        out[k] = (1 - weight) * share[before % turn] + weight * share[after % turn]
+    return out
