@@ -23,6 +23,7 @@ from gray_kettle.records import FloatArray
 UNKNOWN_COST = 4.0
 _MOST_COST = 9.0
 _LEAST_FOOT_DB = 5.0
+_WIDE_MHZ = 40
 _VIDEO_HZ = ((2.39e9, 2.5e9), (5.64e9, 5.96e9))
 _RADAR_HZ = ((5.25e9, 5.35e9), (5.47e9, 5.725e9))
 WIFI = "wi-fi"
@@ -103,14 +104,19 @@ def wifi_cost(s: Standing, step_hz: float, pauses_show: bool) -> float:
     that keep the highest level do not show them).
     """
     middle_hz = (s.low_hz + s.high_hz) / 2
-    place = min(
-        expects(s.width3_hz, narrowest, widest, 0.5e6) + expects(off_hz, 0, 0.35e6 + 0.5 * step_hz, 0.35e6)
-        for (narrowest, widest), off_hz in zip(
-            _WIFI_WIDTHS_HZ.values(), _off_raster_hz(middle_hz), strict=True
-        )
+    places = [
+        (width_mhz, expects(off_hz, 0, 0.35e6 + 0.5 * step_hz, 0.35e6))
+        for width_mhz, off_hz in zip(_WIFI_WIDTHS_HZ, _off_raster_hz(middle_hz), strict=True)
+    ]
+    flat = expects(s.width3_hz / s.width10_hz, 0.78, 1.0, 0.06)
+    by_top = min(expects(s.width3_hz, *_WIFI_WIDTHS_HZ[w], 0.5e6) + off for w, off in places) + flat
+    # Narrower channels within a wide one make its top uneven: then its ends tell, and that it is busier than noise.
+    by_ends = min(
+        expects(s.width10_hz, w * 0.95e6, w * 1e6 + 2.5e6, 0.5e6) + off for w, off in places if w >= _WIDE_MHZ
     )
     no_pause = min(0.015 * s.rows, 2.0) if s.off_share < 0.002 and pauses_show else 0.0
-    return place + expects(s.width3_hz / s.width10_hz, 0.78, 1.0, 0.06) + no_pause - 1.5
+    by_ends += 1.0 + expects(s.steadiness, 1.25, math.inf, 0.1)
+    return min(by_top, by_ends) + no_pause - 1.5
 
 
 def _off_raster_hz(centre_hz: float) -> list[float]:

@@ -51,7 +51,8 @@ def look(
 def _claimed(likely: tuple[tuple[str, float], ...]) -> tuple[tuple[str, float], ...] | None:
     """What may be said: nothing where it may well be Wi-Fi; "unknown" where no kind is likely enough."""
     shares = dict(likely)
-    if shares.pop(kinds.WIFI, 0.0) > 1 - _LEAST_CLAIM:
+    wifi = shares.pop(kinds.WIFI, 0.0)
+    if wifi > 1 - _LEAST_CLAIM or wifi >= max(shares.values()):
         return None
     best = max((share for kind, share in shares.items() if kind != "unknown"), default=0.0)
     if best < LEAST_CONFIDENCE:
@@ -82,6 +83,7 @@ def _from_standing(block: Block, s: Standing) -> Sighting | None:
         likely is None
         or s.over_db < (3.3 if s.width10_hz > 24e6 else 4.5 if wide else 6.5)
         or (s.time_share < 0.5 and s.over_db < 11 and not wide)
+        or (s.time_share < 0.1 and s.over_db < 25 and s.width10_hz < 3e6)
     ):
         return None
     # Between its feet and its top: what 10 dB below the top is still in it, and what 3 dB below is left out.
