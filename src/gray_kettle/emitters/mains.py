@@ -7,7 +7,7 @@ alike. What all looks have in common (the instrument's own rhythm) is taken off.
 Source: docs/radio-model.md, "Keeping time with the mains".
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import Surroundings, thresholds
 from gray_kettle.emitters.runs import runs_of
-from gray_kettle.emitters.wave import lit_parts
+from gray_kettle.emitters.wave import Wave, lit_parts
 from gray_kettle.records import FloatArray, IntArray
 
 _LOW_HZ, _HIGH_HZ = (2.405e9, 2.446e9), 2.495e9
@@ -26,6 +26,7 @@ _WIDE_HZ, _HALF_WAVE_S = 4e6, 8e-3
 _FOLD = 16
 _NEARLY_AS_GOOD, _LEAST_STRENGTH = 0.3, 6.0
 _FEET = 12.0
+_FOLLOWED_S, _SURE = 12.0, 8.0  # no shorter than that each stretch of it agrees by more than chance
 _BLIND = 0.85  # looks that all fall on one phase tell nothing
 
 
@@ -81,22 +82,23 @@ def _locked_in(block: Block, around: Surroundings, low_hz: float) -> Locked | No
     when = start_s[row] + (offsets[first] + offsets[last]) / 2
     middle = (first + last) // 2
     width = (last - first + 1) / float((last - first + 1).mean())
-    strongest: list[tuple[float, float, float]] = []
-    for line in _LINES_HZ:
-        strength, phase, at_hz = _agreement(
-            _close_to(line, float(start_s[-1])), when, row, (middle, width), start_s, offsets
-        )
-        strongest.append((strength, at_hz, phase))
+    strongest = [
+        _agreement(_close_to(line, float(start_s[-1])), when, row, (middle, width), start_s, offsets)
+        for line in _LINES_HZ
+    ]
     best = max(strongest)[0]
     if best < _LEAST_STRENGTH:
         return None
     # Rows at even distances let two lines look alike, and what comes with every wave comes with every second
     # half-wave too: the one that tells best when it is on and when not.
     measured = [
-        _measured(block, cells, around, hits, (row, first, last), start_s, offsets, one)
-        for one in strongest
-        if one[0] > max(_NEARLY_AS_GOOD * best, _LEAST_STRENGTH)
-    ]
+        _measured(
+            block, cells, around, hits, (row, first, last),
+            Wave(line_hz, _followed(line_hz, strength, when, width, start_s), offsets), strength,
+        )
+        for strength, line_hz in strongest
+        if strength > max(_NEARLY_AS_GOOD * best, _LEAST_STRENGTH)
+    ]  # fmt: skip
     return max((m for m in measured if m is not None), key=lambda m: m.filled, default=None)
 
 
@@ -114,8 +116,8 @@ def _agreement(
     runs: tuple[IntArray, FloatArray],
     start_s: FloatArray,
     offsets: FloatArray,
-) -> tuple[float, float, float]:
-    """(exponent of how seldom chance agrees so well, the phase agreed upon, the frequency) of the best of some lines.
+) -> tuple[float, float]:
+    """(exponent of how seldom chance agrees so well, the frequency) of the best of some lines.
 
     runs: the cell in the middle of each, and its width against the usual one. Stretch by stretch of time.
     """
@@ -137,23 +139,45 @@ def _agreement(
         each = np.where(variance > (1 - _BLIND**2) * most, np.abs(excess) ** 2 / variance - 1, 0.0)
     strength = each.sum(axis=1)
     best = int(np.argmax(strength))
-    return max(float(strength[best]), 0.0), float(np.angle(excess[best].sum())), float(lines_hz[best])
+    return max(float(strength[best]), 0.0), float(lines_hz[best])
+
+
+def _followed(
+    line_hz: float, strength: float, when: FloatArray, weight: FloatArray, start_s: FloatArray
+) -> FloatArray:
+    """Turns of the wave at the start of each row, 0 in the middle of its own part of it.
+
+    A line is known no better than the time allows, and the mains wander: the phase is followed through the block.
+    """
+    stretches = int(np.clip(min(start_s[-1] / _FOLLOWED_S, strength / _SURE), 1, 400))
+    edges = np.linspace(0, float(start_s[-1]) + 1e-6, stretches + 1)
+    votes = weight * np.exp(2j * np.pi * line_hz * when)
+    number = np.clip(np.searchsorted(edges, when, side="right") - 1, 0, stretches - 1)
+    total = np.bincount(number, votes.real, stretches) + 1j * np.bincount(number, votes.imag, stretches)
+    told = np.abs(total) > 0
+    middle = ((edges[:-1] + edges[1:]) / 2)[told]
+    phase = np.unwrap(np.angle(total[told])) / (2 * np.pi)
+    if len(phase) < 3:
+        return np.asarray(start_s * line_hz - phase.mean())
+    # Beyond the middles of the outermost it goes on as between the next ones.
+    ahead, behind = phase[0] - (phase[1] - phase[0]), phase[-1] + (phase[-1] - phase[-2])
+    step = middle[1] - middle[0]
+    middle = np.concatenate([[middle[0] - step], middle, [middle[-1] + middle[-1] - middle[-2]]])
+    followed = np.interp(start_s, middle, np.concatenate([[ahead], phase, [behind]]))
+    return np.asarray(start_s * line_hz - followed)
 
 
 def _measured(
     block: Block, cells: slice, around: Surroundings, hits: NDArray[np.bool_],
-    runs: tuple[IntArray, IntArray, IntArray], start_s: FloatArray, offsets: FloatArray,
-    best: tuple[float, float, float],
+    runs: tuple[IntArray, IntArray, IntArray], wave: Wave, strength: float,
 ) -> Locked | None:  # fmt: skip
     """Where it lies and how often it is there, from what is hit at its own half of the wave and what at the other."""
-    strength, line_hz, phase = best
     row, first, last = runs
     steps = np.zeros((hits.shape[0], hits.shape[1] + 1), np.int8)
     steps[row, first] += 1
     steps[row, last + 1] -= 1
     wide = np.cumsum(steps, axis=1)[:, :-1] > 0
-    turn = ((start_s * line_hz - phase / (2 * np.pi)) % 1)[:, None] + ((offsets * line_hz) % 1)[None, :]
-    fold = ((turn + 0.5 / _FOLD) * _FOLD).astype(np.int32) % _FOLD
+    fold = wave.part(_FOLD)
     columns = hits.shape[1]
     place = fold * columns + np.arange(columns)[None, :]
     looked = np.bincount(place.ravel(), minlength=_FOLD * columns).reshape(_FOLD, columns).astype(float)
@@ -197,12 +221,12 @@ def _measured(
     else:
         level_mw = float(np.median(power[rows].sum(axis=1))) * block.joined
     densest = int(np.argmax(np.where((swing >= 0.7 * top) & loud, met_db, -np.inf)))
-    is_lit = lit_parts(block, around, (line_hz, phase, start_s), cells.start + densest)
+    is_lit = lit_parts(block, around, replace(wave, offset_s=block.offset_s), cells.start + densest)
     if not is_lit.any():
         return None
     lit_cells = np.flatnonzero(is_lit.any(axis=0))
     return Locked(
-        line_hz, strength, len(row), float(block.freq_hz[lit_cells[0]] - block.cell_hz / 2),
+        wave.line_hz, strength, len(row), float(block.freq_hz[lit_cells[0]] - block.cell_hz / 2),
         float(block.freq_hz[lit_cells[-1]] + block.cell_hz / 2), 10 * np.log10(max(level_mw, 1e-20)),
         float(is_lit.any(axis=1).mean()), top, block.freq_hz, is_lit, rows,
     )  # fmt: skip

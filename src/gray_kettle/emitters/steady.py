@@ -36,7 +36,7 @@ def off_in_rows(row_mw: FloatArray, floor_mw: float, level_mw: float, looks: flo
 def _deviations(ratio: FloatArray | float, looks: float) -> FloatArray:
     """Normal deviations at which a gamma law of so many looks, of mean 1, has these values."""
     shapes = np.linspace(-6, 0, 61)
-    return np.interp(ratio, gamma_quantile(looks, shapes), shapes)
+    return np.asarray(np.interp(ratio, gamma_quantile(looks, shapes), shapes))
 
 
 def _below(deviations: FloatArray) -> FloatArray:

@@ -3,6 +3,8 @@
 Source: docs/radio-model.md, "Keeping time with the mains".
 """
 
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -14,17 +16,25 @@ from gray_kettle.records import FloatArray
 _PARTS, _FOOT, _SMOOTH_HZ = 64, 4.0, 2e6
 
 
-def lit_parts(
-    block: Block, around: Surroundings, wave: tuple[float, float, FloatArray], centre: int
-) -> NDArray[np.bool_]:
+@dataclass(frozen=True, eq=False)
+class Wave:
+    """The wave of the mains through a block. turns: at the start of each row; offset_s: of each cell behind it."""
+
+    line_hz: float
+    turns: FloatArray
+    offset_s: FloatArray
+
+    def part(self, parts: int) -> NDArray[np.int32]:
+        """Of so many parts the one that each look falls on, shape (rows, cells)."""
+        turn = (self.turns % 1)[:, None] + ((self.offset_s * self.line_hz) % 1)[None, :]
+        return ((turn + 0.5 / parts) * parts).astype(np.int32) % parts
+
+
+def lit_parts(block: Block, around: Surroundings, wave: Wave, centre: int) -> NDArray[np.bool_]:
     """Which cells it fills at which part of the wave, shape (parts, cells): where looks that are no more than so much
     below its usual density are more by half than at the other side of the wave.
     """
-    line_hz, phase, start_s = wave
-    turn = ((start_s * line_hz - phase / (2 * np.pi)) % 1)[:, None] + ((block.offset_s * line_hz) % 1)[
-        None, :
-    ]
-    part = ((turn + 0.5 / _PARTS) * _PARTS).astype(np.int32) % _PARTS
+    part = wave.part(_PARTS)
     away = np.minimum(np.arange(_PARTS), _PARTS - np.arange(_PARTS))
     # A tuned instrument takes time for a megahertz: its cells are not averaged over it.
     power, looks = (block.power, block.looks) if block.span.is_tuned else (around.smooth, around.looks)
