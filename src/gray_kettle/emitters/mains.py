@@ -27,7 +27,7 @@ _FOLD = 16
 _NEARLY_AS_GOOD, _LEAST_STRENGTH = 0.3, 6.0
 _FEET = 12.0
 _FOLLOWED_S, _SURE = 12.0, 8.0  # no shorter than that each stretch of it agrees by more than chance
-_BLIND = 0.85  # looks that all fall on one phase tell nothing
+_BLIND, _HALF_BLIND = 0.85, 0.4  # looks that all fall on one phase tell nothing
 
 
 @dataclass(frozen=True, eq=False)
@@ -149,7 +149,10 @@ def _followed(
 
     A line is known no better than the time allows, and the mains wander: the phase is followed through the block.
     """
+    turned = np.exp(2j * np.pi * line_hz * start_s)
     stretches = int(np.clip(min(start_s[-1] / _FOLLOWED_S, strength / _SURE), 1, 400))
+    while stretches > 1 and _blindness(turned, start_s, stretches) > _HALF_BLIND:
+        stretches //= 2
     edges = np.linspace(0, float(start_s[-1]) + 1e-6, stretches + 1)
     votes = weight * np.exp(2j * np.pi * line_hz * when)
     number = np.clip(np.searchsorted(edges, when, side="right") - 1, 0, stretches - 1)
@@ -165,6 +168,14 @@ def _followed(
     middle = np.concatenate([[middle[0] - step], middle, [middle[-1] + middle[-1] - middle[-2]]])
     followed = np.interp(start_s, middle, np.concatenate([[ahead], phase, [behind]]))
     return np.asarray(start_s * line_hz - followed)
+
+
+def _blindness(turned: NDArray[np.complex128], start_s: FloatArray, stretches: int) -> float:
+    """How far the rows of a stretch fall on one part of the wave, at the worst: 0 for evenly, 1 for all on one."""
+    number = np.minimum((start_s / (start_s[-1] + 1e-6) * stretches).astype(int), stretches - 1)
+    rows = np.maximum(np.bincount(number, minlength=stretches), 1)
+    total = np.bincount(number, turned.real, stretches) + 1j * np.bincount(number, turned.imag, stretches)
+    return float((np.abs(total) / rows).max())
 
 
 def _measured(
