@@ -51,6 +51,27 @@ class Locked:
     rows: IntArray
 
 
+@dataclass(frozen=True, eq=False)
+class Swing:
+    """What keeps time, before it is measured.
+
+    by_cell: by how much more is hit at its own half of the wave, of the cells that were asked. wide: hits of wide runs,
+    its_own: those at its own half, shape (rows, cells).
+    """
+
+    wave: Wave
+    strength: float
+    votes: int
+    cells: slice
+    by_cell: FloatArray
+    wide: NDArray[np.bool_]
+    its_own: NDArray[np.bool_]
+
+    @property
+    def top(self) -> float:
+        return float(self.by_cell.max())
+
+
 def find_locked(block: Block, around: Surroundings) -> Locked | None:
     """The strongest wide thing that keeps time with the mains; None where nothing does, or looks cannot tell.
 
@@ -58,11 +79,12 @@ def find_locked(block: Block, around: Surroundings) -> Locked | None:
     """
     if block.rows < 30 or np.median(np.diff(block.time_s)) > _SPARSE_S:
         return None
-    found = [_locked_in(block, around, low_hz) for low_hz in _LOW_HZ]
-    return max((o for o in found if o is not None), key=lambda o: o.strength * o.filled, default=None)
+    found = [_swing_in(block, around, low_hz) for low_hz in _LOW_HZ]
+    ordered = sorted((s for s in found if s is not None), key=lambda s: -s.strength * s.top)
+    return next((o for s in ordered if (o := _locked(block, around, s)) is not None), None)
 
 
-def _locked_in(block: Block, around: Surroundings, low_hz: float) -> Locked | None:
+def _swing_in(block: Block, around: Surroundings, low_hz: float) -> Swing | None:
     inside = np.flatnonzero((block.freq_hz > low_hz) & (block.freq_hz < _HIGH_HZ))
     if len(inside) < 8:
         return None
@@ -91,15 +113,15 @@ def _locked_in(block: Block, around: Surroundings, low_hz: float) -> Locked | No
         return None
     # Rows at even distances let two lines look alike, and what comes with every wave comes with every second
     # half-wave too: the one that tells best when it is on and when not.
-    measured = [
-        _measured(
-            block, cells, around, hits, (row, first, last),
+    swings = [
+        _swing(
+            block, cells, hits, (row, first, last),
             Wave(line_hz, _followed(line_hz, strength, when, width, start_s), offsets), strength,
         )
         for strength, line_hz in strongest
         if strength > max(_NEARLY_AS_GOOD * best, _LEAST_STRENGTH)
     ]  # fmt: skip
-    return max((m for m in measured if m is not None), key=lambda m: m.filled, default=None)
+    return max((s for s in swings if s is not None), key=lambda s: s.top, default=None)
 
 
 def _close_to(line_hz: float, seconds: float) -> FloatArray:
@@ -178,11 +200,11 @@ def _blindness(turned: NDArray[np.complex128], start_s: FloatArray, stretches: i
     return float((np.abs(total) / rows).max())
 
 
-def _measured(
-    block: Block, cells: slice, around: Surroundings, hits: NDArray[np.bool_],
+def _swing(
+    block: Block, cells: slice, hits: NDArray[np.bool_],
     runs: tuple[IntArray, IntArray, IntArray], wave: Wave, strength: float,
-) -> Locked | None:  # fmt: skip
-    """Where it lies and how often it is there, from what is hit at its own half of the wave and what at the other."""
+) -> Swing | None:  # fmt: skip
+    """How much more is hit at its own half of the wave than at the other."""
     row, first, last = runs
     steps = np.zeros((hits.shape[0], hits.shape[1] + 1), np.int8)
     steps[row, first] += 1
@@ -205,14 +227,21 @@ def _measured(
     top = float(swing.max())
     if top <= 0.02:
         return None
-    its_own = near[fold] & wide
+    return Swing(wave, strength, len(row), cells, swing, wide, near[fold] & wide)
+
+
+def _locked(block: Block, around: Surroundings, swing: Swing) -> Locked | None:
+    """Where it lies, and how often it is there."""
+    cells, its_own, top = swing.cells, swing.its_own, swing.top
     met_mw = np.where(its_own, block.power[:, cells], 0).sum(axis=0) / np.maximum(its_own.sum(axis=0), 1)
     met_db = np.log10(np.where(its_own, around.smooth[:, cells], 1)).sum(axis=0) / np.maximum(
         its_own.sum(axis=0), 1
     )
-    loud = met_mw >= np.median(met_mw[swing >= 0.7 * top]) / _FEET  # the feet of a strong one reach far
-    lit = np.flatnonzero((swing >= max(0.35 * top, 0.02)) & loud)
-    centre = int(np.argmax(np.where(loud, swing, -1)))
+    loud = (
+        met_mw >= np.median(met_mw[swing.by_cell >= 0.7 * top]) / _FEET
+    )  # the feet of a strong one reach far
+    lit = np.flatnonzero((swing.by_cell >= max(0.35 * top, 0.02)) & loud)
+    centre = int(np.argmax(np.where(loud, swing.by_cell, -1)))
     if not len(lit):
         return None
     gaps = np.flatnonzero(np.diff(lit) > max(int(6e6 / block.cell_hz), 1))
@@ -220,24 +249,24 @@ def _measured(
         if part[0] <= centre <= part[-1]:
             lit = part
     low, high = int(lit[0]), int(lit[-1])
-    its = near[fold] & wide
+    its = its_own.copy()
     its[:, :low] = its[:, high + 1 :] = False
     rows = np.flatnonzero(its.any(axis=1))
     if not len(rows):
         return None
-    power = np.where(wide, block.power[:, cells], 0)[:, low : high + 1]
+    power = np.where(swing.wide, block.power[:, cells], 0)[:, low : high + 1]
     if block.span.is_tuned:
         level = power[its[:, low : high + 1]]
         level_mw = float(np.median(level)) * (high - low + 1) * block.joined if len(level) else 1e-12
     else:
         level_mw = float(np.median(power[rows].sum(axis=1))) * block.joined
-    densest = int(np.argmax(np.where((swing >= 0.7 * top) & loud, met_db, -np.inf)))
-    is_lit = lit_parts(block, around, replace(wave, offset_s=block.offset_s), cells.start + densest)
+    densest = int(np.argmax(np.where((swing.by_cell >= 0.7 * top) & loud, met_db, -np.inf)))
+    is_lit = lit_parts(block, around, replace(swing.wave, offset_s=block.offset_s), cells.start + densest)
     if not is_lit.any():
         return None
     lit_cells = np.flatnonzero(is_lit.any(axis=0))
     return Locked(
-        wave.line_hz, strength, len(row), float(block.freq_hz[lit_cells[0]] - block.cell_hz / 2),
+        swing.wave.line_hz, swing.strength, swing.votes, float(block.freq_hz[lit_cells[0]] - block.cell_hz / 2),
         float(block.freq_hz[lit_cells[-1]] + block.cell_hz / 2), 10 * np.log10(max(level_mw, 1e-20)),
         float(is_lit.any(axis=1).mean()), top, block.freq_hz, is_lit, rows,
     )  # fmt: skip

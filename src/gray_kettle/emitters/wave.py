@@ -25,9 +25,10 @@ class Wave:
     offset_s: FloatArray
 
     def part(self, parts: int) -> NDArray[np.int32]:
-        """Of so many parts the one that each look falls on, shape (rows, cells)."""
-        turn = (self.turns % 1)[:, None] + ((self.offset_s * self.line_hz) % 1)[None, :]
-        return ((turn + 0.5 / parts) * parts).astype(np.int32) % parts
+        """Of so many parts (a power of two) the one that each look falls on, shape (rows, cells)."""
+        rows = ((self.turns % 1) * parts).astype(np.float32)
+        cells = ((self.offset_s * self.line_hz) % 1 * parts + 0.5).astype(np.float32)
+        return (rows[:, None] + cells[None, :]).astype(np.int32) & (parts - 1)
 
 
 def lit_parts(block: Block, around: Surroundings, wave: Wave, centre: int) -> NDArray[np.bool_]:
