@@ -1,7 +1,8 @@
 """How well emitters are found and told, on scenes by chance that nothing was fitted on; draws the confusion.
 
 `make emitters` measures 200 scenes (and as many with Wi-Fi alone) and writes docs/emitters-confusion.svg and
-docs/emitters-measured.md. `python -m benchmarks.emitters --development` measures those that the limits were set on.
+docs/emitters-measured.md. `python -m benchmarks.emitters --ranges development` (or second) measures those that the
+limits were set on.
 """
 
 import argparse
@@ -18,13 +19,14 @@ from matplotlib.figure import Figure
 from gray_kettle.emitters.look import look
 from gray_kettle.records import KINDS, FloatArray, Sighting, Span
 from gray_kettle.spectrum.halves import Codes, to_codes
-from gray_kettle.standin.spectra.chance import DEVELOPMENT, HELD_OUT, Ranges, by_chance
+from gray_kettle.standin.spectra.chance import DEVELOPMENT, HELD_OUT, SECOND, Ranges, by_chance
 from gray_kettle.standin.spectra.scene import Truth
 from gray_kettle.standin.spectra.transmitters import WIFI
 
 DOCS = Path(__file__).parent.parent / "docs"
 LEAST_STANDING = 0.01  # share of rows in which an emitter stands out, from which it should be found
 BLOCK_ROWS = 2048
+_RANGES = {"development": DEVELOPMENT, "second": SECOND, "held-out": HELD_OUT}
 
 
 @dataclass(frozen=True)
@@ -195,10 +197,12 @@ def confusion(results: list[Result]) -> Figure:
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--scenes", type=int, default=200)
-    parser.add_argument("--development", action="store_true", help="the scenes that limits were set on")
+    parser.add_argument(
+        "--ranges", choices=tuple(_RANGES), default="held-out", help="limits were set on the others"
+    )
     parser.add_argument("--verbose", action="store_true", help="each miss and each false claim")
     asked = parser.parse_args()
-    ranges = DEVELOPMENT if asked.development else HELD_OUT
+    ranges = _RANGES[asked.ranges]
     with ProcessPoolExecutor() as pool:
         results = list(pool.map(measure, range(asked.scenes), [ranges] * asked.scenes))
         others = range(10_000, 10_000 + asked.scenes)
@@ -208,7 +212,7 @@ def main() -> None:
     text = report(results, alone)
     print(text)
     print(collections.Counter(s.kind for r in [*results, *alone] for s in r.false))
-    if not asked.development and asked.scenes >= 200:
+    if ranges is HELD_OUT and asked.scenes >= 200:
         figure = confusion(results)
         FigureCanvasAgg(figure)
         figure.savefig(DOCS / "emitters-confusion.svg", metadata={"Date": None})

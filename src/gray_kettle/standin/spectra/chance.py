@@ -1,7 +1,7 @@
 """Scenes by chance: emitters among access points, before an instrument of one kind or another.
 
-Two sets of ranges with seeds of their own, one to develop on and one to measure with. Widths, rates, rasters, slots and
-rhythms differ (but for bins of 1 MHz); levels, how busy Wi-Fi is, and the transmitters' code are the same in both.
+Three sets of ranges with seeds of their own, two to develop on and one to measure with. Widths, rates, rasters, slots
+and rhythms differ (but for bins of 1 MHz); levels, how busy Wi-Fi is, and the transmitters' code are the same in all.
 """
 
 from dataclasses import dataclass, replace
@@ -69,6 +69,25 @@ DEVELOPMENT = Ranges(
     noise_width_hz=(24e6, 34e6, 50e6),
     advertising_s=(0.02, 0.045, 0.09),
     turn_s=(2.1, 4.3, 9.0),
+)
+SECOND = Ranges(
+    seeds=90_000,
+    bins_hz=(75e3, 150e3, 300e3, 600e3, 900e3),
+    rows_per_s=(5.5, 7.3, 11.0, 20.0, 36.0),
+    levels_dbm=(-90.0, -35.0),
+    mean_burst_s=(0.6e-3, 1.5e-3, 2.9e-3),
+    mains_hz=(49.97, 60.03),
+    oven_hz=(2.450e9, 2.456e9, 2.460e9),
+    oven_width_hz=(7e6, 14e6, 22e6),
+    oven_drift_hz=(5e6, 12e6, 20e6),
+    rasters_hz=(0.7e6, 1.2e6, 1.8e6, 2.4e6, 3.2e6),
+    slots_s=(1e-3, 3e-3, 7e-3, 10e-3),
+    video_width_hz=(6e6, 9e6, 13e6, 18e6),
+    narrow_width_hz=(20e3, 100e3, 300e3),
+    link_width_hz=(7e6, 12e6, 18e6, 26e6, 30e6),
+    noise_width_hz=(23e6, 28e6, 38e6, 46e6),
+    advertising_s=(0.022, 0.05, 0.1),
+    turn_s=(1.8, 3.5, 6.0, 11.0),
 )
 HELD_OUT = Ranges(
     seeds=50_000,
