@@ -18,6 +18,7 @@ HIGH = Span(5165.5e6, 1e6, 690, sweep_s=0.4, instrument="dongle")
 _OVEN_AT, _CAMERA_AT, _CAR_PARK = (29.0, 8.0), (64.0, -10.0), (-30.0, 18.0)
 _QUIETEST_DBM = -97.0
 _STEP_S = 120.0
+_OVEN_FILLED = 0.33  # of the wave: an old tube that needs more of the half-wave to start
 _FIRST_BOUT, _LAST_BOUT = 11.75, 13.5  # hours of the oven
 _DENSE = (3.1, 8.2, 10.0, 11.78, 12.7, 15.6, 18.8)  # hours at which one looks closely
 _UNEVEN_S = 0.05  # no instrument sweeps by the clock
@@ -88,7 +89,7 @@ def _others_low(at: Point) -> tuple[Transmitter, ...]:
     boat = _step_by_step(lambda t: float(tern_quay.boat_in(t)))
     crew = _step_by_step(lambda t: 0.16 if 7 <= tern_quay.hour_of(t) < 20 else 0.0)
     return (
-        tx.oven("tea bar oven", _heard(26, _OVEN_AT, at, 2.46e9), oven_on),
+        tx.oven("tea bar oven", _heard(26, _OVEN_AT, at, 2.46e9), oven_on, filled=_OVEN_FILLED),
         tx.camera("gangway camera", _heard(22, _CAMERA_AT, at, 2.42e9), 2.4205e9, boat),
         tx.hopper("crew headsets", _heard(4, (9.0, 4.0), at, 2.44e9), crew),
         tx.advertiser("luggage tags", _heard(0, (4.0, -5.0), at, 2.44e9), 0.035),
