@@ -12,6 +12,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from gray_kettle.emitters.block import running_median
+from gray_kettle.emitters.runs import runs_in
 from gray_kettle.records import FloatArray
 
 _POINTS = 100
@@ -21,12 +23,8 @@ _ENOUGH = 60.0  # squared deviations that one more must explain, beside what cha
 _STEPS = 24
 _FLAT, _SOFT = 8.0, 6.0
 _LEAST_OWN, _VALLEY_DB, _STEP_DB = 0.25, 1.5, 1.5
-_LINE_HZ, _LINE_DB, _FINE_HZ, _NARROW_HZ = (
-    1.6e6,
-    2.5,
-    5e5,
-    8e5,
-)  # lines show in bins that are finer than they are wide
+_LINE_HZ, _LINE_DB, _NARROW_HZ = 1.6e6, 2.5, 8e5
+_FINE_HZ = 5e5  # lines show in bins that are finer than they are wide
 Params = NDArray[np.float64]  # shape (things, 4): level in dB, centre in MHz, log2 of width in MHz, log2 of p
 
 
@@ -54,7 +52,8 @@ def taken_apart(freq_hz: FloatArray, power: FloatArray, noise: FloatArray) -> li
     total = power + noise
     lined = np.zeros(len(total), bool)
     if step_hz <= _FINE_HZ:
-        lined = _over_median(10 * np.log10(total), round(_LINE_HZ / step_hz)) > _LINE_DB
+        total_db = 10 * np.log10(total)
+        lined = total_db - running_median(total_db, round(_LINE_HZ / step_hz)) > _LINE_DB
     weight = (~lined[:usable]).astype(float).reshape(-1, group)
     told = weight.sum(axis=1) > 0
     count = np.maximum(weight.sum(axis=1), 1)
@@ -78,14 +77,6 @@ def _powers(params: Params, at: FloatArray) -> FloatArray:
     level, centre, width, exponent = (params[:, [k]] for k in range(4))
     away = np.abs(at[None, :] - centre) * 2 / 2.0**width
     return np.asarray(10 ** (level / 10) * np.exp(-np.log(2) * np.minimum(away, 50.0) ** (2.0**exponent)))
-
-
-def _over_median(level_db: FloatArray, reach: int) -> FloatArray:
-    """Each point less the median around it."""
-    padded = np.pad(level_db, reach, mode="edge")
-    return np.asarray(
-        level_db - np.median(np.lib.stride_tricks.sliding_window_view(padded, 2 * reach + 1), axis=1)
-    )
 
 
 def _fitted_all(at: FloatArray, level_db: FloatArray, floor: FloatArray) -> Params:
@@ -114,8 +105,7 @@ def _starts(params: Params, at: FloatArray, level_db: FloatArray, floor: FloatAr
     total = floor + _powers(params, at).sum(axis=0)
     left = 10 ** (level_db / 10) - total
     smooth = np.convolve(level_db - 10 * np.log10(total), np.ones(3) / 3, "same")
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], (smooth > 0.8).astype(int), [0]])))
-    runs = [(a, b - 1) for a, b in zip(edges[::2], edges[1::2], strict=True) if b - a >= 3]
+    runs = [(a, b) for a, b in runs_in(smooth > 0.8, 0) if b - a >= 2]
     more: list[Params] = []
     for a, b in sorted(runs, key=lambda r: -float((smooth[r[0] : r[1] + 1] ** 2).sum()))[:2]:
         peak = 10 * np.log10(max(float(np.quantile(left[a : b + 1], 0.8)), 1e-30))
@@ -198,9 +188,9 @@ def _told(params: Params, at: FloatArray, floor: FloatArray) -> list[Part]:
         inside = own >= top / 2
         part = _part(params[group], own, at)
         is_flat = part.exponent >= _FLAT
-        if (own > others)[inside].mean() < _LEAST_OWN and not (is_flat and _has_edges(part, own, others, at)):
-            continue
-        if is_flat and len(groups) > 1 and not _has_edges(part, own, others, at):
+        shows_edges = is_flat and _has_edges(part, own, others, at)
+        is_covered = (own > others)[inside].mean() < _LEAST_OWN or (is_flat and len(groups) > 1)
+        if is_covered and not shows_edges:
             continue
         if top < 3 * float(np.median(floor[inside])) or part.width_hz < 3.5e6:
             continue

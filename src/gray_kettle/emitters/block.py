@@ -27,6 +27,11 @@ def gamma_quantile(shape: float | FloatArray, deviations: float | FloatArray) ->
     return np.asarray(np.maximum(1 - ninth + deviations * np.sqrt(ninth), 1e-3) ** 3)
 
 
+def normal_below(deviations: FloatArray) -> FloatArray:
+    """Chance of the normal law to lie below; close to it."""
+    return np.asarray(0.5 * (1 + np.tanh(0.8 * deviations)))
+
+
 _SPREAD_DB = 10 * np.log10(gamma_quantile(_SPREAD_SHAPES, -0.5244) / gamma_quantile(_SPREAD_SHAPES, -1.2816))
 
 
@@ -68,6 +73,12 @@ class Block:
         """(mean power over a width around each cell, cells that it spans: odd)."""
         half = int(width_hz / self.cell_hz / 2)
         return running_mean(self.power, half), 2 * half + 1
+
+
+def running_median(values: FloatArray, half: int) -> FloatArray:
+    """Median of each value and so many neighbours to both sides; the outermost are taken to go on. Shape (values,)."""
+    padded = np.pad(values, half, mode="edge")
+    return np.asarray(np.median(np.lib.stride_tricks.sliding_window_view(padded, 2 * half + 1), axis=1))
 
 
 def running_mean(values: Floats, half: int) -> Floats:

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import Surroundings, thresholds
 from gray_kettle.emitters.runs import runs_of
-from gray_kettle.emitters.wave import Wave, lit_parts
+from gray_kettle.emitters.wave import Wave, folded, lit_parts, smooth_cells, smoothed
 from gray_kettle.records import FloatArray, IntArray
 
 _LOW_HZ, _HIGH_HZ = (2.405e9, 2.446e9), 2.495e9
@@ -211,14 +211,7 @@ def _swing(
     steps[row, last + 1] -= 1
     wide = np.cumsum(steps, axis=1)[:, :-1] > 0
     fold = wave.part(_FOLD)
-    columns = hits.shape[1]
-    place = fold * columns + np.arange(columns)[None, :]
-    looked = np.bincount(place.ravel(), minlength=_FOLD * columns).reshape(_FOLD, columns).astype(float)
-    met = np.bincount(place[wide], minlength=_FOLD * columns).reshape(_FOLD, columns).astype(float)
-    window = max(int(2e6 / block.cell_hz) // 2, 0)
-    kernel = np.ones(2 * window + 1)
-    looked = np.stack([np.convolve(v, kernel, "same") for v in looked])
-    met = np.stack([np.convolve(v, kernel, "same") for v in met])
+    looked, met = (smoothed(v, 0, smooth_cells(block)) for v in folded(fold, _FOLD, wide))
     near = np.minimum(np.arange(_FOLD), _FOLD - np.arange(_FOLD)) <= _FOLD // 8
     far = np.minimum(np.arange(_FOLD), _FOLD - np.arange(_FOLD)) >= _FOLD // 2 - _FOLD // 8
     on = met[near].sum(axis=0) / np.maximum(looked[near].sum(axis=0), 1)

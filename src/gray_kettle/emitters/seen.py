@@ -5,7 +5,7 @@ Source: docs/radio-model.md, "Narrow bursts".
 
 import numpy as np
 
-from gray_kettle.emitters.block import Block
+from gray_kettle.emitters.block import Block, normal_below
 from gray_kettle.emitters.bursts import Narrow, Surroundings, thresholds
 
 _MUCH_STRONGER, _STRONGER = 100.0, 25.0
@@ -26,7 +26,7 @@ def visible_rows(block: Block, around: Surroundings, freq_hz: float, level_dbm: 
     ninth = 1 / (9 * around.looks)
     # Wilson and Hilferty again, the other way round.
     deviations = (np.cbrt(np.maximum(needed, 0) / smooth_mw) - (1 - ninth)) / np.sqrt(ninth)
-    chance = 0.5 * (1 - np.tanh(0.8 * deviations))
+    chance = normal_below(-deviations)
     free = np.ones(block.rows, bool)
     free[own.row[np.abs(own.freq_hz - freq_hz) < _OWN_HZ]] = False
     return float(chance[free].mean() * block.rows) if free.any() else float(block.rows)

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.emitters.apart import taken_apart
-from gray_kettle.emitters.block import TILT_DB, Block, Floats, running_mean
+from gray_kettle.emitters.block import TILT_DB, Block, Floats, running_mean, running_median
 from gray_kettle.emitters.runs import regions_of, run_around
 from gray_kettle.emitters.steady import off_in_parts, off_in_rows, quiet_power, restless_in_parts, spread_db
 from gray_kettle.records import FloatArray
@@ -185,8 +185,7 @@ def _measured(
 def _stands_out(power: FloatArray, step_hz: float) -> NDArray[np.bool_]:
     """Bins well over those to both of their sides: lines, and no bends of what is wide."""
     reach = max(round(_BESIDE_HZ / step_hz), 3)
-    around = np.lib.stride_tricks.sliding_window_view(np.pad(power, reach, mode="edge"), 2 * reach + 1)
-    return np.asarray(power > _LINE_OVER * np.median(around, axis=1))
+    return np.asarray(power > _LINE_OVER * running_median(power, reach))
 
 
 def _standing_part(
@@ -202,9 +201,8 @@ def _standing_part(
 
 def _is_steady(found: Standing) -> bool:
     """Never away, and no more restless than noise is."""
-    is_line = (
-        found.width10_hz > _WIDE_HZ and found.steadiness < _STEADIER
-    )  # that it holds tells of it, not the rest
+    # Where something wide is so steady, a line that it holds tells of itself, not of the rest.
+    is_line = found.width10_hz > _WIDE_HZ and found.steadiness < _STEADIER
     return found.restless_db <= _RESTLESS_DB and not found.off_share > _SELDOM_OFF and not is_line
 
 

@@ -6,7 +6,7 @@ Source: docs/radio-model.md, "What stands".
 import numpy as np
 from numpy.typing import NDArray
 
-from gray_kettle.emitters.block import Block, Floats, gamma_quantile, running_mean
+from gray_kettle.emitters.block import Block, Floats, gamma_quantile, normal_below, running_mean
 from gray_kettle.records import FloatArray
 from gray_kettle.spectrum.halves import MW_OF_CODE
 
@@ -30,18 +30,13 @@ def off_in_rows(row_mw: FloatArray, floor_mw: float, level_mw: float, looks: flo
     """Share of rows in which something narrow is not there, beyond what fading takes away."""
     middle = np.sqrt(floor_mw * (level_mw + floor_mw))
     deviations = _deviations(middle / (level_mw + floor_mw), looks)
-    return max(float((row_mw < middle).mean()) - 1.5 * float(_below(deviations)), 0.0)
+    return max(float((row_mw < middle).mean()) - 1.5 * float(normal_below(deviations)), 0.0)
 
 
 def _deviations(ratio: FloatArray | float, looks: float) -> FloatArray:
     """Normal deviations at which a gamma law of so many looks, of mean 1, has these values."""
     shapes = np.linspace(-6, 0, 61)
     return np.asarray(np.interp(ratio, gamma_quantile(looks, shapes), shapes))
-
-
-def _below(deviations: FloatArray) -> FloatArray:
-    """Chance to lie below; close to the normal law."""
-    return np.asarray(0.5 * (1 + np.tanh(0.8 * deviations)))
 
 
 def off_in_parts(block: Block, rows: NDArray[np.int64], first: int, last: int) -> float:
@@ -51,7 +46,7 @@ def off_in_parts(block: Block, rows: NDArray[np.int64], first: int, last: int) -
     level = np.quantile(smooth, 0.25, axis=0) / gamma_quantile(looks, -0.6745)
     middle = np.sqrt(block.noise[first : last + 1][::half] * level)
     ratio = middle / np.maximum(level, 1e-30)
-    by_chance = _below(_deviations(ratio, looks))
+    by_chance = normal_below(_deviations(ratio, looks))
     return float(np.maximum((smooth < middle).mean(axis=0) - 1.5 * by_chance, 0).mean())
 
 

@@ -43,12 +43,8 @@ def lit_parts(block: Block, around: Surroundings, wave: Wave, centre: int) -> ND
     at_centre = (away[part[:, centre]] <= _PARTS // 10) & (around.smooth[:, centre] > floor[:, centre])
     usual = float(np.median(around.smooth[at_centre, centre])) if at_centre.any() else 0.0
     hits = power > np.maximum(floor, usual / _FOOT)
-    columns = hits.shape[1]
-    place = part * columns + np.arange(columns)[None, :]
-    looked = np.bincount(place.ravel(), minlength=_PARTS * columns).reshape(_PARTS, columns).astype(float)
-    met = np.bincount(place[hits], minlength=_PARTS * columns).reshape(_PARTS, columns).astype(float)
-    window = max(int(_SMOOTH_HZ / block.cell_hz) // 2, 0)
-    looked, met = (_smoothed(v, 1, window) for v in (looked, met))
+    window = smooth_cells(block)
+    looked, met = (smoothed(v, 1, window) for v in folded(part, _PARTS, hits))
     far = away >= _PARTS // 2 - _PARTS // 8
     off = met[far].sum(axis=0) / np.maximum(looked[far].sum(axis=0), 1)
     share = _filled_in(met / np.maximum(looked, 1e-9), looked.sum(axis=1) > 0)
@@ -69,6 +65,26 @@ def lit_parts(block: Block, around: Surroundings, wave: Wave, centre: int) -> ND
     return _longest_arc(out)
 
 
+def smooth_cells(block: Block) -> int:
+    """Neighbours to each side of a cell that count with it."""
+    return int(_SMOOTH_HZ / block.cell_hz) // 2
+
+
+def folded(part: NDArray[np.int32], parts: int, hits: NDArray[np.bool_]) -> tuple[FloatArray, FloatArray]:
+    """Looks, and hits among them, by part of the wave and cell, each of shape (parts, cells)."""
+    cells = hits.shape[1]
+    place = part * cells + np.arange(cells)[None, :]
+    looked, met = (np.bincount(p, minlength=parts * cells) for p in (place.ravel(), place[hits]))
+    return looked.reshape(parts, cells).astype(float), met.reshape(parts, cells).astype(float)
+
+
+def smoothed(values: FloatArray, parts: int, cells: int) -> FloatArray:
+    """Sums over neighbours: of the wave, which goes around, and of frequency."""
+    around = sum(np.roll(values, k, axis=0) for k in range(-parts, parts + 1))
+    kernel = np.ones(2 * cells + 1)
+    return np.stack([np.convolve(v, kernel, "same") for v in np.asarray(around)])
+
+
 def _longest_arc(lit: NDArray[np.bool_]) -> NDArray[np.bool_]:
     """The longest stretch of the wave through which what is lit goes on from part to part; the rest is chance."""
     parts = len(lit)
@@ -84,13 +100,6 @@ def _longest_arc(lit: NDArray[np.bool_]) -> NDArray[np.bool_]:
     kept = np.zeros(parts, bool)
     kept[(np.arange(firsts[longest], ends[longest] + 2) + start) % parts] = True
     return lit & kept[:, None]
-
-
-def _smoothed(values: FloatArray, parts: int, cells: int) -> FloatArray:
-    """Sums over neighbours: of the wave, which goes around, and of frequency."""
-    around = sum(np.roll(values, k, axis=0) for k in range(-parts, parts + 1))
-    kernel = np.ones(2 * cells + 1)
-    return np.stack([np.convolve(v, kernel, "same") for v in np.asarray(around)])
 
 
 def _filled_in(share: FloatArray, known: NDArray[np.bool_]) -> FloatArray:
