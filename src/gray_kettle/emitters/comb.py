@@ -1,7 +1,7 @@
-"""Bursts of a tuned sweep that cannot be parts of Wi-Fi: of one level they lie evenly, over more than channels fill.
+"""Combs: rasters that the places of a hopper lie on.
 
-A tuned instrument meets short parts of everything. Parts of Wi-Fi of one level fill the 18 MHz of a channel and leave
-what is beside it empty; a hopper of one level is met as often at every place of its range.
+A tuned instrument meets parts of channels that look like hops, and the edges of channels, which lie 5 MHz apart, make
+broad combs of 3.5 to 5 MHz by themselves. A hopper's comb is finer, and the same in every part of its range.
 
 Source: docs/radio-model.md, "Places and hops".
 """
@@ -9,66 +9,71 @@ Source: docs/radio-model.md, "Places and hops".
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from gray_kettle.records import FloatArray
 
 _RASTERS_HZ = (0.55e6, 4.2e6)
+_LINE_STEP = 1 / 320e6
+_CELLS = 2.3  # of a raster at least: bins that are coarser do not show it
 _LEAST_RASTER = 14.0  # how far the strongest comb stands over chance (exponent)
-_PART_HZ = 2e6
-_FEWEST_A_PART = 3.5
-_EVEN, _THERE = 0.4, 0.3  # of the mean of a stretch: nearly every part has so much; a part with less ends it
-_SHORT_HZ = 22e6
-_HOLE = 1
+_NEARLY_AS_STRONG = 0.6
+_PART_HZ, _FEWEST_A_PART, _FEWEST_PARTS, _KNOWN_PARTS = 6e6, 4, 4, 0.7
+_GRID_HZ = 50e3
+_MOST_OF_A_PART = 2.0  # times the usual: a channel's many fragments do not outvote the rest
+_WIDEST_HZ, _SURE, _SURE_PER_HZ = 3.4e6, 14.0, 5e-6  # edges of channels make wide combs rather than fine ones
+_AGREES, _NEXT = 0.25, 1.5
 
 
 @dataclass(frozen=True)
-class Stretch:
-    """A range of even bursts. evenness: of its sparse parts against the mean."""
+class Comb:
+    """A raster that shows through a range. phase_hz: of it, from 2400 MHz. strength: exponent of how seldom chance does
+    that.
+    """
 
+    raster_hz: float
+    phase_hz: float
     low_hz: float
     high_hz: float
-    evenness: float
+    strength: float
+
+    def agreement(self, freq_hz: FloatArray) -> FloatArray:
+        """From 1 on its places to -1 between them."""
+        return np.asarray(np.cos(2 * np.pi * (freq_hz - 2.4e9 - self.phase_hz) / self.raster_hz))
+
+    def picked(self, freq_hz: FloatArray) -> NDArray[np.bool_]:
+        """Which of some bursts it takes: where others lie among them, as many as agree, those that agree best."""
+        agreement = self.agreement(freq_hz)
+        parts = max(int((self.high_hz - self.low_hz) / _PART_HZ + 0.5), 1)
+        part = np.clip(((freq_hz - self.low_hz) / (self.high_hz - self.low_hz) * parts).astype(int), 0, parts - 1)
+        number = np.bincount(part, minlength=parts)
+        mean = np.bincount(part, agreement, parts) / np.maximum(number, 1)
+        usual = float(np.quantile(mean[number >= _FEWEST_A_PART], 0.7)) if (number >= _FEWEST_A_PART).any() else 1.0
+        kept = np.ones(len(freq_hz), bool)
+        for k in np.flatnonzero(mean < usual - _NEXT * np.sqrt(0.5 / np.maximum(number, 1))):
+            its = np.flatnonzero(part == k)
+            many = int(number[k] * max(mean[k], 0.0) / usual)
+            kept[its[np.argsort(-agreement[its], kind="stable")[many:]]] = False
+        return kept
 
 
-def even_stretch(freq_hz: FloatArray, weight: FloatArray, low_hz: float, high_hz: float) -> Stretch | None:
-    """The widest range over which bursts of one level lie evenly; None where they do not."""
-    edges = np.arange(low_hz, high_hz + _PART_HZ, _PART_HZ)
-    plain = np.histogram(freq_hz, edges)[0]
-    counts = np.histogram(freq_hz, edges, weights=weight)[0]
-    if not plain.any():
-        return None
-    usual = float(np.median(counts[plain > 0]))
-    there = counts >= max(_THERE * usual, 0.5)
-    best: Stretch | None = None
-    for first, last in _stretches(there):
-        inside = counts[first : last + 1]
-        mean = float(np.median(inside))
-        if mean <= 0 or plain[first : last + 1].mean() < _FEWEST_A_PART:
-            continue
-        evenness = float(np.quantile(inside, 0.2) / mean)
-        width_hz = edges[last + 1] - edges[first]
-        if width_hz >= _SHORT_HZ and evenness >= _EVEN and inside.max() < 6 * mean:
-            found = Stretch(float(edges[first]), float(edges[last + 1]), evenness)
-            if best is None or found.high_hz - found.low_hz > best.high_hz - best.low_hz:
-                best = found
+def _lines_of(cell_hz: float) -> FloatArray:
+    """Rasters worth trying, as lines per hertz: the widest first."""
+    return np.arange(1 / _RASTERS_HZ[1], 1 / max(_RASTERS_HZ[0], _CELLS * cell_hz), _LINE_STEP)
+
+
+def _without_overtones(strength: FloatArray, best: int) -> int:
+    """A comb has overtones: the widest raster that is nearly as strong is meant."""
+    for k in range(best):
+        if strength[k] > _NEARLY_AS_STRONG * strength[best] and strength[k] == strength[max(k - 8, 0) : k + 9].max():
+            return k
     return best
-
-
-def _stretches(there: "np.ndarray") -> list[tuple[int, int]]:
-    at = np.flatnonzero(there)
-    if not len(at):
-        return []
-    cuts = np.flatnonzero(np.diff(at) > _HOLE + 1)
-    return list(
-        zip(at[np.append(0, cuts + 1)].tolist(), at[np.append(cuts, len(at) - 1)].tolist(), strict=True)
-    )
 
 
 def raster_of(freq_hz: FloatArray, cell_hz: float) -> tuple[float, float, float]:
     """(raster, how far it stands over chance, phase) of the comb that centres fit best; NaN where none shows."""
     some = freq_hz[:: len(freq_hz) // 3000 + 1]
-    finest = max(_RASTERS_HZ[0], 2.3 * cell_hz)
-    lines = np.arange(1 / _RASTERS_HZ[1], 1 / finest, 1 / 320e6)
+    lines = _lines_of(cell_hz)
     if not len(lines):
         return float("nan"), 0.0, float("nan")
     turned = np.exp(2j * np.pi * np.outer(lines, some - 2.4e9)).sum(axis=1)
@@ -76,11 +81,73 @@ def raster_of(freq_hz: FloatArray, cell_hz: float) -> tuple[float, float, float]
     best = int(np.argmax(strength))
     if strength[best] < _LEAST_RASTER:
         return float("nan"), float(strength[best]), float("nan")
-    # A comb has overtones: the widest raster that is nearly as strong is meant.
-    for k in range(best):
-        if strength[k] > 0.6 * strength[best] and strength[k] == strength[max(k - 8, 0) : k + 9].max():
-            best = k
-            break
+    best = _without_overtones(strength, best)
     raster = float(1 / lines[best])
     phase = float(np.angle(turned[best]) / (2 * np.pi) * raster)
     return raster, float(strength[best]), phase % raster
+
+
+class Combing:
+    """Looks for combs in bursts of one level after the other: what only depends on the span is worked out once."""
+
+    def __init__(self, low_hz: float, high_hz: float, cell_hz: float) -> None:
+        parts = max(int((high_hz - low_hz) / _PART_HZ + 0.5), 1)
+        self._edges_hz = np.linspace(low_hz, high_hz, parts + 1)
+        self._lines = _lines_of(cell_hz)
+        grid = max(int((high_hz - low_hz) / parts / _GRID_HZ), 1)
+        self._grid_hz = np.linspace(low_hz, high_hz, parts * grid + 1)
+        middle = (self._grid_hz[:-1] + self._grid_hz[1:]) / 2
+        turned = np.exp(2j * np.pi * np.outer(self._lines, middle - 2.4e9)).astype(np.complex64)
+        self._turned = turned.reshape(len(self._lines), parts, grid)
+
+    def comb_of(self, freq_hz: FloatArray) -> Comb | None:
+        """The comb that shows best through some range of these bursts; None where none does."""
+        if not len(self._lines):
+            return None
+        counts = np.histogram(freq_hz, self._grid_hz)[0].reshape(self._turned.shape[1:])
+        number = counts.sum(axis=1)
+        known = number >= _FEWEST_A_PART
+        if known.sum() < _FEWEST_PARTS:
+            return None
+        mean = np.einsum("lpg,pg->lp", self._turned, counts.astype(np.float32)) / np.maximum(number, 1)
+        weight = np.sqrt(np.minimum(number, _MOST_OF_A_PART * np.median(number[known]))) * known
+        best: Comb | None = None
+        for first, last in self._ranges(known):
+            found = self._in_range(mean[:, first:last], weight[first:last])
+            if found is not None and (best is None or found[1] > best.strength):
+                line, strength, turn = found
+                raster = float(1 / self._lines[line])
+                phase = float(np.angle(turn) / (2 * np.pi) * raster) % raster
+                low, high = self._reach(mean[line], weight, turn, first, last)
+                best = Comb(raster, phase, float(self._edges_hz[low]), float(self._edges_hz[high]), strength)
+        return best
+
+    def _ranges(self, known: NDArray[np.bool_]) -> list[tuple[int, int]]:
+        parts = len(known)
+        return [
+            (first, last)
+            for first in range(parts)
+            for last in range(first + _FEWEST_PARTS, parts + 1)
+            if known[first] and known[last - 1]
+            and known[first:last].sum() >= max(_FEWEST_PARTS, _KNOWN_PARTS * (last - first))
+        ]  # fmt: skip
+
+    def _in_range(self, mean: NDArray[np.complex64], weight: FloatArray) -> tuple[int, float, complex] | None:
+        """(line, strength, its turn) of the strongest in a range if it shows in nearly every part."""
+        total = (mean * weight).sum(axis=1)
+        strength = np.abs(total) ** 2 / (weight > 0).sum()
+        least = _SURE + _SURE_PER_HZ / self._lines
+        if not (strength > least).any():
+            return None
+        best = _without_overtones(strength, int(np.argmax(np.where(strength > least, strength, 0))))
+        turn = total[best] / np.abs(total[best])
+        agrees = (mean[best, weight > 0] * np.conj(turn)).real
+        if np.quantile(agrees, 0.25) < _AGREES or 1 / self._lines[best] > _WIDEST_HZ:
+            return None
+        return best, float(strength[best]), complex(turn)
+
+    def _reach(self, mean: NDArray[np.complex64], weight: FloatArray, turn: complex, first: int, last: int) -> tuple[int, int]:
+        """The parts beyond in which it shows, too, however few bursts are there."""
+        shows = (mean * np.conj(turn)).real * weight > _NEXT
+        at = np.flatnonzero(shows)
+        return min(first, int(at[0])), max(last, int(at[-1]) + 1)

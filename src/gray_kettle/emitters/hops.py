@@ -1,7 +1,4 @@
-"""Narrow bursts that go from place to place.
-
-A tuned instrument meets short parts of everything; there hops must lie evenly over a range that channels do not fill,
-or show a raster all through it.
+"""Narrow bursts that go from place to place: what a group of them tells of its hopper.
 
 Source: docs/radio-model.md, "Places and hops".
 """
@@ -13,20 +10,15 @@ import numpy as np
 
 from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import WIDTH_HZ, Narrow, Surroundings
-from gray_kettle.emitters.comb import Stretch, even_stretch, raster_of
+from gray_kettle.emitters.comb import raster_of
+from gray_kettle.emitters.groups import FEWEST_HOPS, groups_of
 from gray_kettle.emitters.seen import comes_with_others, visible_rows
 from gray_kettle.records import FloatArray
 
-_FEWEST_HOPS = 8
 _USED_HZ, _TOLD = 4e6, 0.03
 _GROUP_HZ = 1e6
-_LEVEL_BAND_DB, _LEVEL_STEP_DB = 3.0, 2.0
-_LEAST_COMB, _COMB_PART_HZ = 0.25, 8e6
-_LOW_BAND_HZ, _FINE_HZ, _ONE_PLACE_HZ = 2.5e9, 3.5e5, 1.4e6
-_MANY_CHANNELS_HZ, _CHANNEL_HZ = 52e6, ((0.0, 23.5e6), (32e6, 41e6))
 _MOST_SHARE = 1.2  # one hopper cannot be on the air more than always
 _LEAST_HOP_SHARE = 0.008  # of the rows
-_LAST_HZ, _QUICK_HZ_PER_S = 2.477e9, 1.2e9  # beyond the last channel that most countries use
 
 
 @dataclass(frozen=True, eq=False)
@@ -65,100 +57,9 @@ class Hops:
 
 def find_hops(block: Block, narrow: Narrow, around: Surroundings) -> list[Hops]:
     """Hoppers among the bursts that stay nowhere, told apart by level and by raster."""
-    if len(narrow) < _FEWEST_HOPS:
+    if len(narrow) < FEWEST_HOPS:
         return []
-    groups = _even_levels(block, narrow, around) if block.span.is_tuned else _by_level(block, narrow)
-    return [h for group in groups if (h := _hops(block, group, around)) is not None]
-
-
-def _by_level(block: Block, narrow: Narrow) -> list[Narrow]:
-    """One group, or two where levels fall into two heaps."""
-    level = np.sort(narrow.level_dbm)
-    number = np.arange(1, len(level))
-    if len(level) < 2 * _FEWEST_HOPS:
-        return [narrow]
-    left, total = np.cumsum(level)[:-1], level.sum()
-    between = (left / number - (total - left) / (len(level) - number)) ** 2 * number * (len(level) - number)
-    cut = int(np.argmax(between))
-    share = between[cut] / len(level) ** 2 / max(level.var(), 1e-6)
-    low, high = level[: cut + 1], level[cut + 1 :]
-    gap_db = float(np.median(high) - np.median(low))
-    # Two heaps (an even spread would give three quarters), or wider than one level fades.
-    fading_db = 5.6 / np.sqrt(max(block.looks * 1e6 / block.cell_hz, 1))
-    apart = (share > 0.82 and gap_db > 7) or (share > 0.72 and level.std() > max(1.7 * fading_db, 4.5))
-    if apart and min(len(low), len(high)) >= _FEWEST_HOPS:
-        upper = narrow.level_dbm > (low[-1] + high[0]) / 2
-        return [narrow.those(upper), narrow.those(~upper)]
-    return [narrow]
-
-
-def _even_levels(block: Block, narrow: Narrow, around: Surroundings) -> list[Narrow]:
-    """In a tuned sweep: groups of one level that are met over a range whatever channels lie in it."""
-    groups: list[Narrow] = []
-    left = np.ones(len(narrow), bool)
-    lowest, highest = float(narrow.level_dbm.min()), float(narrow.level_dbm.max())
-    ends_hz = (float(block.freq_hz[0]), float(block.freq_hz[-1]))
-    at = np.linspace(*ends_hz, 42)
-    for level in np.arange(highest, lowest, -_LEVEL_STEP_DB):
-        in_band = left & (np.abs(narrow.level_dbm - level) <= _LEVEL_BAND_DB)
-        if in_band.sum() < 5 * _FEWEST_HOPS:
-            continue
-        its = narrow.those(in_band)
-        visible = np.array([visible_rows(block, around, float(f), float(level), its) for f in at])
-        weight = block.rows / np.maximum(np.interp(its.freq_hz, at, visible), 0.1 * block.rows)
-        stretch = even_stretch(its.freq_hz, weight, *ends_hz)
-        if stretch is None:
-            continue
-        inside = (narrow.freq_hz > stretch.low_hz) & (narrow.freq_hz < stretch.high_hz)
-        whole = left & inside & (np.abs(narrow.level_dbm - level) <= 2 * _LEVEL_BAND_DB)
-        group = narrow.those(whole)
-        left &= ~whole
-        if _is_no_channels(block, group, stretch) and len(group) >= max((len(g) for g in groups), default=0):
-            groups.append(group)  # what follows at lower levels are those of its bursts that were met in part
-    return groups
-
-
-def _is_no_channels(block: Block, group: Narrow, stretch: Stretch) -> bool:
-    """Whether a range of even bursts cannot be channels side by side."""
-    low, high = (float(q) for q in np.quantile(group.freq_hz, [0.02, 0.98]))
-    width = float(np.quantile(group.width_hz, 0.9))
-    if stretch.high_hz > _LOW_BAND_HZ:
-        return _comb(block, group)
-    if high - low >= _MANY_CHANNELS_HZ:
-        # Channels begin at 2403 MHz; the common hoppers have a place below, and none above 2480.
-        below, above = (group.freq_hz < 2.4029e9).sum(), (group.freq_hz > 2.4812e9).sum()
-        if above > 0.02 * len(group):
-            return _comb(block, group)
-        if (
-            low < 2.406e9
-            and below < 0.3 * len(group) * 1.4 / 79
-            and not (high > _LAST_HZ and width < _ONE_PLACE_HZ)
-        ):
-            return _comb(block, group)
-        return block.cell_hz > _FINE_HZ or width < _ONE_PLACE_HZ
-    a_channel = any(least < high - low < most for least, most in _CHANNEL_HZ)
-    hz_per_s = block.span.step_hz * block.span.bins / max(block.span.sweep_s, 1e-9)
-    if (
-        hz_per_s > _QUICK_HZ_PER_S  # else parts of frames are no wider than hops are
-        and block.cell_hz <= _FINE_HZ
-        and width < 0.8 * _ONE_PLACE_HZ
-        and stretch.evenness > 0.55
-        and not a_channel
-    ):
-        return True
-    return _comb(block, group)
-
-
-def _comb(block: Block, group: Narrow) -> bool:
-    """A raster shows that is none of channels' edges, evenly through the range."""
-    raster_hz, _, phase_hz = raster_of(group.freq_hz, block.cell_hz)
-    if math.isnan(raster_hz) or np.ptp(group.freq_hz) < _CHANNEL_HZ[0][1] or len(group) < 50:
-        return False
-    on_raster = np.cos(2 * np.pi * (group.freq_hz - 2.4e9 - phase_hz) / raster_hz)
-    part = np.floor((group.freq_hz - group.freq_hz.min()) / _COMB_PART_HZ).astype(int)
-    number = np.bincount(part)
-    mean = np.bincount(part, on_raster)[number > 0] / number[number > 0]
-    return bool(len(mean) >= 3 and np.quantile(mean, 0.25) > _LEAST_COMB)
+    return [h for group in groups_of(block, narrow, around) if (h := _hops(block, group, around)) is not None]
 
 
 def _hops(block: Block, bursts: Narrow, around: Surroundings) -> Hops | None:
@@ -171,7 +72,7 @@ def _hops(block: Block, bursts: Narrow, around: Surroundings) -> Hops | None:
     beyond_hz = (high - low) * cut / (1 - 2 * cut)  # what was cut off, of even places
     low, high = max(low - beyond_hz, float(freq_hz.min())), min(high + beyond_hz, float(freq_hz.max()))
     places = len(np.unique(np.rint(freq_hz / _GROUP_HZ)))
-    if places < 7 or high - low < 7e6 or len(bursts) < max(_FEWEST_HOPS, _LEAST_HOP_SHARE * block.rows):
+    if places < 7 or high - low < 7e6 or len(bursts) < max(FEWEST_HOPS, _LEAST_HOP_SHARE * block.rows):
         return None
     level = float(np.median(bursts.level_dbm))
     raster, strength, phase = raster_of(freq_hz, block.cell_hz)

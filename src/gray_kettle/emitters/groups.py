@@ -1,0 +1,188 @@
+"""Which narrow bursts may be of one hopper: those of one level, and before tuned instruments those that cannot be parts
+of channels.
+
+A tuned instrument meets short parts of everything. There hops must lie evenly over a range that channels do not fill,
+or show a raster all through it.
+
+Source: docs/radio-model.md, "Places and hops".
+"""
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gray_kettle.emitters.block import Block
+from gray_kettle.emitters.bursts import Narrow, Surroundings
+from gray_kettle.emitters.comb import Comb, Combing, raster_of
+from gray_kettle.emitters.seen import visible_rows
+from gray_kettle.emitters.stretch import Stretch, even_stretch
+from gray_kettle.records import FloatArray
+
+FEWEST_HOPS = 8
+_LEVEL_BAND_DB, _LEVEL_STEP_DB = 3.0, 2.0
+_LEAST_COMB, _COMB_PART_HZ = 0.25, 8e6
+_LOW_BAND_HZ, _FINE_HZ, _ONE_PLACE_HZ = 2.5e9, 3.5e5, 1.4e6
+_MANY_CHANNELS_HZ, _CHANNEL_HZ = 52e6, ((0.0, 23.5e6), (32e6, 41e6))
+_MOST_COMBS, _SAME_RASTER, _SAME, _ONE_LEVEL_DB = 4, 0.02, 0.4, 8.0
+_LAST_HZ, _QUICK_HZ_PER_S = 2.477e9, 1.2e9  # beyond the last channel that most countries use
+DEBUG = False
+
+Mask = NDArray[np.bool_]
+
+
+def groups_of(block: Block, narrow: Narrow, around: Surroundings) -> list[Narrow]:
+    """Bursts that may be of one hopper each."""
+    if not block.span.is_tuned:
+        return _by_level(block, narrow)
+    even = _evenly(block, narrow, around)
+    # A range that is wide enough is told by that; of a narrower one a raster may tell more.
+    sure = [its for its in even if np.ptp(narrow.freq_hz[its]) > _MANY_CHANNELS_HZ]
+    combed = _combed(block, narrow, ~np.logical_or.reduce([np.zeros(len(narrow), bool), *sure]))
+    return [narrow.those(its) for its in _of_their_own(block, narrow, even, combed)]
+
+
+def _of_their_own(block: Block, narrow: Narrow, even: list[Mask], combed: list[tuple[Comb, Mask]]) -> list[Mask]:
+    """Without those that are bursts of a stronger one that were met in part: fewer, and on no raster of their own."""
+    found = [(comb.raster_hz, its) for comb, its in combed]
+    found += [
+        (raster_of(narrow.freq_hz[its], block.cell_hz)[0], its)
+        for its in even
+        if not any((its & known).sum() > _SAME * its.sum() for _, known in combed)
+    ]
+    out: list[tuple[float, float, Mask]] = []
+    by_level = sorted(((float(np.median(narrow.level_dbm[its])), raster, its) for raster, its in found), key=lambda f: -f[0])
+    for level, raster_hz, its in by_level:
+        for k, (known_dbm, known_hz, known) in enumerate(out):
+            if _differ(raster_hz, known_hz):
+                continue
+            if its.sum() < known.sum():
+                break
+            if known_dbm - level < _ONE_LEVEL_DB and math.isfinite(raster_hz + known_hz):
+                out[k] = known_dbm, known_hz, known | its
+                break
+        else:
+            out.append((level, raster_hz, its))
+    return [its for _, _, its in out]
+
+
+def _differ(raster_hz: float, other_hz: float) -> bool:
+    """Whether both show rasters, neither of them an overtone of the other."""
+    ratio = max(raster_hz, other_hz) / min(raster_hz, other_hz)
+    return abs(ratio - round(ratio)) > _SAME_RASTER if math.isfinite(ratio) else False
+
+
+def _by_level(block: Block, narrow: Narrow) -> list[Narrow]:
+    """One group, or two where levels fall into two heaps."""
+    level = np.sort(narrow.level_dbm)
+    number = np.arange(1, len(level))
+    if len(level) < 2 * FEWEST_HOPS:
+        return [narrow]
+    left, total = np.cumsum(level)[:-1], level.sum()
+    between = (left / number - (total - left) / (len(level) - number)) ** 2 * number * (len(level) - number)
+    cut = int(np.argmax(between))
+    share = between[cut] / len(level) ** 2 / max(level.var(), 1e-6)
+    low, high = level[: cut + 1], level[cut + 1 :]
+    gap_db = float(np.median(high) - np.median(low))
+    # Two heaps (an even spread would give three quarters), or wider than one level fades.
+    fading_db = 5.6 / np.sqrt(max(block.looks * 1e6 / block.cell_hz, 1))
+    apart = (share > 0.82 and gap_db > 7) or (share > 0.72 and level.std() > max(1.7 * fading_db, 4.5))
+    if apart and min(len(low), len(high)) >= FEWEST_HOPS:
+        upper = narrow.level_dbm > (low[-1] + high[0]) / 2
+        return [narrow.those(upper), narrow.those(~upper)]
+    return [narrow]
+
+
+def _levels(narrow: Narrow) -> FloatArray:
+    return np.arange(float(narrow.level_dbm.max()), float(narrow.level_dbm.min()), -_LEVEL_STEP_DB)
+
+
+def _combed(block: Block, narrow: Narrow, left: Mask) -> list[tuple[Comb, Mask]]:
+    """Rasters that show through a range in bursts of one level, among those left, and the bursts that are on them."""
+    combing = Combing(float(block.freq_hz[0]), float(block.freq_hz[-1]), block.cell_hz)
+    found: list[tuple[Comb, Mask]] = []
+    for _ in range(_MOST_COMBS):
+        bands = [left & (np.abs(narrow.level_dbm - level) <= _LEVEL_BAND_DB) for level in _levels(narrow)]
+        combs = [comb for band in bands if (comb := combing.comb_of(narrow.freq_hz[band])) is not None]
+        if not combs:
+            break
+        comb = max(combs, key=lambda c: c.strength)
+        inside = left & (narrow.freq_hz > comb.low_hz) & (narrow.freq_hz < comb.high_hz)
+        on_raster = comb.agreement(narrow.freq_hz) * inside
+        level = max(_levels(narrow), key=lambda v: on_raster[np.abs(narrow.level_dbm - v) <= _LEVEL_BAND_DB].sum())
+        near = inside & (np.abs(narrow.level_dbm - level) <= 2 * _LEVEL_BAND_DB)
+        left = left & ~near
+        its = near.copy()
+        its[near] = comb.picked(narrow.freq_hz[near])
+        if DEBUG: print('comb', comb, level, near.sum(), its.sum())
+        found.append((comb, its))
+    return found
+
+
+def _evenly(block: Block, narrow: Narrow, around: Surroundings) -> list[Mask]:
+    """Bursts of one level that are met over a range whatever channels lie in it."""
+    groups: list[Mask] = []
+    left = np.ones(len(narrow), bool)
+    ends_hz = (float(block.freq_hz[0]), float(block.freq_hz[-1]))
+    at = np.linspace(*ends_hz, 42)
+    for level in _levels(narrow):
+        away_db = np.abs(narrow.level_dbm - level)
+        in_band = left & (away_db <= _LEVEL_BAND_DB)
+        if in_band.sum() < 5 * FEWEST_HOPS:
+            continue
+        its = narrow.those(in_band)
+        visible = np.array([visible_rows(block, around, float(f), float(level), its) for f in at])
+        weight = block.rows / np.maximum(np.interp(its.freq_hz, at, visible), 0.1 * block.rows)
+        stretch = even_stretch(its.freq_hz, weight, *ends_hz)
+        if stretch is None:
+            continue
+        inside = (narrow.freq_hz > stretch.low_hz) & (narrow.freq_hz < stretch.high_hz)
+        whole = left & inside & (away_db <= 2 * _LEVEL_BAND_DB)
+        left &= ~whole
+        most = max((int(mask.sum()) for mask in groups), default=0)
+        if whole.sum() >= most and _is_no_channels(block, narrow.those(whole), stretch):
+            groups.append(whole)  # what follows at lower levels are those of its bursts that were met in part
+    return groups
+
+
+def _is_no_channels(block: Block, group: Narrow, stretch: Stretch) -> bool:
+    """Whether a range of even bursts cannot be channels side by side."""
+    low, high = (float(q) for q in np.quantile(group.freq_hz, [0.02, 0.98]))
+    width = float(np.quantile(group.width_hz, 0.9))
+    if stretch.high_hz > _LOW_BAND_HZ:
+        return _comb(block, group)
+    if high - low >= _MANY_CHANNELS_HZ:
+        # Channels begin at 2403 MHz; the common hoppers have a place below, and none above 2480.
+        below, above = (group.freq_hz < 2.4029e9).sum(), (group.freq_hz > 2.4812e9).sum()
+        if above > 0.02 * len(group):
+            return _comb(block, group)
+        if (
+            low < 2.406e9
+            and below < 0.3 * len(group) * 1.4 / 79
+            and not (high > _LAST_HZ and width < _ONE_PLACE_HZ)
+        ):
+            return _comb(block, group)
+        return block.cell_hz > _FINE_HZ or width < _ONE_PLACE_HZ
+    a_channel = any(least < high - low < most for least, most in _CHANNEL_HZ)
+    hz_per_s = block.span.step_hz * block.span.bins / max(block.span.sweep_s, 1e-9)
+    if (
+        hz_per_s > _QUICK_HZ_PER_S  # else parts of frames are no wider than hops are
+        and block.cell_hz <= _FINE_HZ
+        and width < 0.8 * _ONE_PLACE_HZ
+        and stretch.evenness > 0.55
+        and not a_channel
+    ):
+        return True
+    return _comb(block, group)
+
+
+def _comb(block: Block, group: Narrow) -> bool:
+    """A raster shows that is none of channels' edges, evenly through the range."""
+    raster_hz, _, phase_hz = raster_of(group.freq_hz, block.cell_hz)
+    if math.isnan(raster_hz) or np.ptp(group.freq_hz) < _CHANNEL_HZ[0][1] or len(group) < 50:
+        return False
+    on_raster = np.cos(2 * np.pi * (group.freq_hz - 2.4e9 - phase_hz) / raster_hz)
+    part = np.floor((group.freq_hz - group.freq_hz.min()) / _COMB_PART_HZ).astype(int)
+    number = np.bincount(part)
+    mean = np.bincount(part, on_raster)[number > 0] / number[number > 0]
+    return bool(len(mean) >= 3 and np.quantile(mean, 0.25) > _LEAST_COMB)
