@@ -24,7 +24,7 @@ _JOIN_HZ = 1.0e6  # holes in a region that fading made
 _WIDE_HZ = 3e6
 _EDGE_DB = 10.0
 _APART_HZ, _REST_HZ = 5e6, 2.5e6
-_BESIDE_HZ, _LINE_OVER = 1.5e6, 4.0
+_BESIDE_HZ, _LINE_OVER, _SHARP, _LINE_HZ = 1.5e6, 4.0, 10.0, 1.5e6
 _RAISES_HZ = 24e6
 _STEADIER = 0.4  # than noise can be
 _RESTLESS_DB = 1.8  # beyond the spread of noise: pictures flicker
@@ -141,6 +141,7 @@ def _measured(
     if len(noise) < high - low:
         noise = np.append(noise, np.full(high - low - len(noise), noise[-1]))
     power = np.maximum(quiet_power(codes, looks) - noise, 0.0).astype(np.float64)
+    sharp = _sharpness(power + noise, span.step_hz)
     out: list[Standing] = []
     taken = np.zeros(high - low, bool)  # by what is narrower and stands on it
     freq_hz = span.start_hz + span.step_hz * np.arange(low, high, dtype=float)
@@ -160,7 +161,7 @@ def _measured(
                 out.append(found)
         ground = noise + (1.5 * models.sum(axis=0)).astype(np.float32)  # no model is exact
         rest = np.maximum(power - models.sum(axis=0), 0.0)
-        power = np.where((rest > 2 * ground) & _stands_out(power + noise, span.step_hz), rest, 0.0)
+        power = np.where((rest > 2 * ground) & (sharp > _LINE_OVER), rest, 0.0)
     for _ in range(_MOST_IN_A_REGION):
         shape = _shape(power, ground, span.step_hz)
         if shape is None:
@@ -168,7 +169,8 @@ def _measured(
         a, b, smoothing = shape
         found = _standing(block, rows, codes, low, power, noise, (a, b), smoothing, on, taken)
         is_rest = bool(parts) and found.width10_hz > _REST_HZ  # what the parts leave of a shape
-        if _is_steady(found) and not is_rest and not any(_is_skirt(found, other) for other in out):
+        is_line = found.width10_hz < _LINE_HZ and sharp[a : b + 1].max() > _SHARP
+        if _is_steady(found) and not is_rest and (is_line or not any(_is_skirt(found, other) for other in out)):
             out.append(found)
         # It is taken off what may be wider beneath it: a line between what lies to both sides of its foot.
         reach = (b - a + 1) * (2 if (b - a) * span.step_hz <= _WIDE_HZ else 1) // (1 + (b - a > 8))
@@ -182,10 +184,10 @@ def _measured(
     return out
 
 
-def _stands_out(power: FloatArray, step_hz: float) -> NDArray[np.bool_]:
-    """Bins well over those to both of their sides: lines, and no bends of what is wide."""
+def _sharpness(power: FloatArray, step_hz: float) -> FloatArray:
+    """How far bins stand over those to both of their sides: lines do, bends of what is wide do not."""
     reach = max(round(_BESIDE_HZ / step_hz), 3)
-    return np.asarray(power > _LINE_OVER * running_median(power, reach))
+    return np.asarray(power / running_median(power, reach))
 
 
 def _standing_part(
@@ -292,9 +294,14 @@ def _standing(
     off = float("nan")
     if wide:
         # Each part of it: something narrower may stand where a channel comes and goes.
-        off = off_in_parts(block, rows, (low + a) // block.joined, (low + b) // block.joined)
+        off = min(
+            off_in_parts(block, rows, (low + first) // block.joined, (low + last) // block.joined)
+            for first, last in ((a, b), three)  # others may come and go at its feet
+        )
         if not span.is_tuned:
-            off = max(off, float((row_mw < np.sqrt(floor_mw * (level_mw + floor_mw))).mean()))
+            of_bins = inside[own] + noise[a + own]
+            looks = max(block.looks / block.joined, 1.0) * float(of_bins.sum() ** 2 / (of_bins**2).sum())
+            off = max(off, off_in_rows(row_mw, floor_mw, level_mw, looks))
     else:
         off = off_in_rows(row_mw, floor_mw, level_mw, max(block.looks / block.joined, 1.0) * len(own))
     level_db = 10 * np.log10(np.maximum(row_mw, 1e-30))
@@ -302,8 +309,12 @@ def _standing(
     looks = max(block.looks / block.joined, 1.0) * max(len(own) * 0.7, 1)
     expected = spread_db(looks, -0.6745, -1.645)  # of its quiet moments: others may come on top
     restless_db = float(q[1] - q[0]) - expected
-    if wide and span.is_tuned:
-        restless_db = restless_in_parts(block, rows, (low + a) // block.joined, (low + b) // block.joined)
+    if wide:  # bursts of others that fill a part of it do not make the rest restless
+        in_parts_db = restless_in_parts(block, rows, (low + a) // block.joined, (low + b) // block.joined)
+        if span.is_tuned:
+            restless_db = in_parts_db
+        elif span.detector != "max":
+            restless_db = min(restless_db, in_parts_db)
     # Quiet moments tell the mean of what fades; what does not fade is no stronger than its median.
     median_mw = (float(np.median(row_mw)) - floor_mw) * total / max(level_mw, 1e-30)
     told_mw = max(min(total, median_mw), 0.05 * total)
