@@ -17,6 +17,7 @@ from gray_kettle.records import FloatArray
 
 _USED_HZ, _TOLD = 4e6, 0.03
 _GROUP_HZ = 1e6
+_ON_RASTER, _STRONGER_DB, _MORE_THAN_OTHERS = 0.2, 4.0, 3.0
 _MOST_SHARE = 1.2  # one hopper cannot be on the air more than always
 _LEAST_HOP_SHARE = 0.008  # of the rows
 
@@ -53,6 +54,14 @@ class Hops:
         first, last = np.maximum(self.used_hz[:, 0], first_hz), np.minimum(self.used_hz[:, 1], last_hz)
         inside = np.maximum(last - first, 0.0).sum()
         return float(inside / np.ptp(self.used_hz, axis=1).sum())
+
+    def takes(self, freq_hz: float, level_dbm: float, number: int) -> bool:
+        """Whether bursts on one place are hops of it: on its raster, no stronger, and no more than on its others."""
+        inside = self.low_hz - self.raster_hz < freq_hz < self.high_hz + self.raster_hz
+        off_hz = abs((freq_hz - 2.4e9 - self.phase_hz + self.raster_hz / 2) % self.raster_hz - self.raster_hz / 2)
+        usual = len(self.bursts) * self.raster_hz / max(self.high_hz - self.low_hz, self.raster_hz)
+        is_there = inside and off_hz < _ON_RASTER * self.raster_hz and level_dbm < self.level_dbm + _STRONGER_DB
+        return is_there and number < _MORE_THAN_OTHERS * usual
 
 
 def find_hops(block: Block, narrow: Narrow, around: Surroundings) -> list[Hops]:

@@ -37,10 +37,12 @@ def look(
     narrow = find_narrow(block, around)
     lines_hz = tuple(s.centre_hz for s in ground.regions if s.width10_hz < 1.5e6)
     advertising, rest = find_advertising(block, narrow, around)
-    fixed, rest = find_places(block, rest, around, lines_hz)
+    fixed, rest = find_places(block, rest, around, lines_hz, advertising)
+    hops = find_hops(block, rest, around)
+    fixed = [f for f in fixed if not any(h.takes(f.centre_hz, f.level_dbm, len(f.bursts)) for h in hops)]
     found = [_from_standing(block, s) for s in ground.regions]
     found += _from_advertising(block, advertising) + _from_fixed(block, fixed, around)
-    found += [_from_hops(block, h) for h in find_hops(block, rest, around)]
+    found += [_from_hops(block, h) for h in hops]
     locked = find_locked(block, around)
     if locked is not None:
         found.append(_from_locked(block, locked))

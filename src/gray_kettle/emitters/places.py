@@ -28,6 +28,8 @@ _SIDE_HZ = 2.4e6  # a channel fills the whole of one side at least
 _BESIDE_HZ = 4.0e6  # so far the level around a place is looked at: the next one lies at 5 MHz
 _NEAR_HZ, _MORE = (1.8e6, 4.2e6), 1.5
 _ALONE, _FEW_PLACES = 4.0, 4
+_SHARP_HZ, _SHARP_GAP_HZ, _FEWEST_SHARP, _SHARPER, _SHARP_CELL_HZ = 0.35e6, 0.3e6, 10, 6.5, 5.2e5
+_ALIKE_DB, _NEXT_HZ = 6.0, 1.6e6
 _LEAST_FIXED_SHARE = 0.004  # of the rows
 _LEAST_TURN_S, _FEWEST_TURNS = 0.8, 5
 
@@ -47,15 +49,17 @@ class Fixed:
 
 
 def find_places(
-    block: Block, narrow: Narrow, around: Surroundings, lines_hz: tuple[float, ...] = ()
+    block: Block, narrow: Narrow, around: Surroundings, lines_hz: tuple[float, ...] = (), told: list[Fixed] | None = None
 ) -> tuple[list[Fixed], Narrow]:
-    """The places that bursts come back to, and the bursts that are left. lines_hz: of narrow things that stand."""
+    """The places that bursts come back to, and the bursts that are left. lines_hz: of narrow things that stand; told:
+    places that are known already."""
     left = np.ones(len(narrow), bool)
+    free_hz = [hz for hz in _KNOWN_HZ if all(abs(f.centre_hz - hz) > _NEXT_HZ for f in told or [])]
     found: list[tuple[Fixed, NDArray[np.bool_]]] = []
     for chosen in _bands(block, narrow):
         places = _fullest(narrow.freq_hz[chosen & left], _tolerance_hz(block))
         if block.span.is_tuned:
-            places += _known(narrow.freq_hz[chosen & left], 1.5 * _tolerance_hz(block))
+            places += _known(block, narrow.freq_hz[chosen & left])
         for number, at_hz in places:
             if number < _LEAST_FIXED_SHARE * block.rows:
                 continue
@@ -66,8 +70,11 @@ def find_places(
             near &= np.abs(narrow.level_dbm - level) <= max(3 * _SAME_LEVEL_DB / np.sqrt(block.looks), 6.0)
             fixed = _fixed(block, narrow, around, near)
             is_foot = comes_with_others(block, around, fixed.bursts)
-            if not is_foot and block.span.is_tuned and not _stands_out(block, around, fixed):
-                continue
+            if not is_foot and block.span.is_tuned:
+                alike = left & (np.abs(narrow.level_dbm - level) <= _ALIKE_DB)
+                is_sharp = at_hz in free_hz and _is_sharp(block, narrow.freq_hz[alike], at_hz)
+                if not (is_sharp or _stands_out(block, around, fixed)):
+                    continue
             left &= ~near
             # Of one place the strongest are whole bursts, and the weaker ones parts of them.
             known = [*lines_hz, *(f.centre_hz for f, _ in found)]
@@ -93,17 +100,28 @@ def _bands(block: Block, narrow: Narrow) -> list[NDArray[np.bool_]]:
     return bands if block.span.is_tuned else [np.ones(len(narrow), bool), *bands]
 
 
-def _known(freq_hz: FloatArray, tolerance_hz: float) -> list[tuple[int, float]]:
+def _known(block: Block, freq_hz: FloatArray) -> list[tuple[int, float]]:
     """(bursts, place) of the places of 802.15.4 that have more than what lies beside them.
 
     Parts of a busy channel are more in number than all that comes to one place: they do not decide.
     """
     found = []
     for hz in _KNOWN_HZ:
-        number, chance = _at_and_beside(freq_hz, hz, tolerance_hz)
-        if number >= max(_FEWEST_FIXED, 3 * chance + 1.5 * np.sqrt(chance)):
+        number, chance = _at_and_beside(freq_hz, hz, 1.5 * _tolerance_hz(block))
+        if number >= max(_FEWEST_FIXED, 3 * chance + 1.5 * np.sqrt(chance)) or _is_sharp(block, freq_hz, hz):
             found.append((number, hz))
     return found
+
+
+def _is_sharp(block: Block, freq_hz: FloatArray, hz: float) -> bool:
+    """Whether bursts come to a place itself, and next to none right beside it: what channels' edges gather is spread
+    over a megahertz and more.
+    """
+    half_hz = _SHARP_HZ + block.cell_hz / 2
+    away_hz = freq_hz - hz
+    step_hz = 2 * half_hz + _SHARP_GAP_HZ
+    here, below, above = (int((np.abs(away_hz - k * step_hz) <= half_hz).sum()) for k in (0, -1, 1))
+    return here >= max(_FEWEST_SHARP, _SHARPER * (max(below, above) + 1)) and block.cell_hz <= _SHARP_CELL_HZ
 
 
 def _at_and_beside(freq_hz: FloatArray, hz: float, tolerance_hz: float) -> tuple[int, float]:
