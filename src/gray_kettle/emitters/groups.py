@@ -16,7 +16,7 @@ from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import Narrow, Surroundings
 from gray_kettle.emitters.comb import Comb, Combing, raster_of
 from gray_kettle.emitters.seen import visible_rows
-from gray_kettle.emitters.stretch import Stretch, even_stretch
+from gray_kettle.emitters.stretch import Stretch, even_stretch, sparse_stretch
 from gray_kettle.records import FloatArray
 
 FEWEST_HOPS = 8
@@ -122,26 +122,26 @@ def _combed(block: Block, narrow: Narrow, left: Mask) -> list[tuple[Comb, Mask]]
 def _evenly(block: Block, narrow: Narrow, around: Surroundings) -> list[Mask]:
     """Bursts of one level that are met over a range whatever channels lie in it."""
     groups: list[Mask] = []
-    left = np.ones(len(narrow), bool)
-    ends_hz = (float(block.freq_hz[0]), float(block.freq_hz[-1]))
-    at = np.linspace(*ends_hz, 42)
-    for level in _levels(narrow):
-        away_db = np.abs(narrow.level_dbm - level)
-        in_band = left & (away_db <= _LEVEL_BAND_DB)
-        if in_band.sum() < 5 * FEWEST_HOPS:
-            continue
-        its = narrow.those(in_band)
-        visible = np.array([visible_rows(block, around, float(f), float(level), its) for f in at])
-        weight = block.rows / np.maximum(np.interp(its.freq_hz, at, visible), 0.1 * block.rows)
-        stretch = even_stretch(its.freq_hz, weight, *ends_hz)
-        if stretch is None:
-            continue
-        inside = (narrow.freq_hz > stretch.low_hz) & (narrow.freq_hz < stretch.high_hz)
-        whole = left & inside & (away_db <= 2 * _LEVEL_BAND_DB)
-        left &= ~whole
-        most = max((int(mask.sum()) for mask in groups), default=0)
-        if whole.sum() >= most and _is_no_channels(block, narrow.those(whole), stretch):
-            groups.append(whole)  # what follows at lower levels are those of its bursts that were met in part
+    for stretch_of in (even_stretch, sparse_stretch):  # what is sparse only where nothing else is even
+        left = np.ones(len(narrow), bool)
+        for level in _levels(narrow):
+            near = left & (np.abs(narrow.level_dbm - level) <= 2 * _LEVEL_BAND_DB)
+            its = narrow.those(near & (np.abs(narrow.level_dbm - level) <= _LEVEL_BAND_DB))
+            if len(its) < 5 * FEWEST_HOPS:
+                continue
+            at = np.linspace(float(block.freq_hz[0]), float(block.freq_hz[-1]), 42)
+            visible = np.array([visible_rows(block, around, float(f), float(level), its) for f in at])
+            weight = block.rows / np.maximum(np.interp(its.freq_hz, at, visible), 0.1 * block.rows)
+            stretch = stretch_of(its.freq_hz, weight, float(at[0]), float(at[-1]))
+            if stretch is None:
+                continue
+            whole = near & (narrow.freq_hz > stretch.low_hz) & (narrow.freq_hz < stretch.high_hz)
+            left &= ~whole
+            most = max((int(mask.sum()) for mask in groups), default=0)
+            if whole.sum() >= most and _is_no_channels(block, narrow.those(whole), stretch):
+                groups.append(whole)  # what follows at lower levels are those of its bursts that were met in part
+        if groups:
+            break
     return groups
 
 

@@ -12,7 +12,8 @@ import numpy as np
 
 from gray_kettle.records import FloatArray
 
-_PART_HZ = 2e6
+_PART_HZ, _WIDEST_PART_HZ = 2e6, 4.5e6
+_WIDE_HZ, _BEYOND_HZ, _LOW_BAND_HZ = 52e6, 2.4775e9, 2.5e9
 _FEWEST_A_PART = 3.5
 _EVEN, _THERE = 0.4, 0.3  # of the mean of a stretch: nearly every part has so much; a part with less ends it
 _SHORT_HZ = 22e6
@@ -28,9 +29,11 @@ class Stretch:
     evenness: float
 
 
-def even_stretch(freq_hz: FloatArray, weight: FloatArray, low_hz: float, high_hz: float) -> Stretch | None:
+def even_stretch(
+    freq_hz: FloatArray, weight: FloatArray, low_hz: float, high_hz: float, part_hz: float = _PART_HZ
+) -> Stretch | None:
     """The widest range over which bursts of one level lie evenly; None where they do not."""
-    edges = np.arange(low_hz, high_hz + _PART_HZ, _PART_HZ)
+    edges = np.arange(low_hz, high_hz + part_hz, part_hz)
     plain = np.histogram(freq_hz, edges)[0]
     counts = np.histogram(freq_hz, edges, weights=weight)[0]
     if not plain.any():
@@ -50,6 +53,17 @@ def even_stretch(freq_hz: FloatArray, weight: FloatArray, low_hz: float, high_hz
             if best is None or found.high_hz - found.low_hz > best.high_hz - best.low_hz:
                 best = found
     return best
+
+
+def sparse_stretch(freq_hz: FloatArray, weight: FloatArray, low_hz: float, high_hz: float) -> Stretch | None:
+    """Where bursts are few, wider parts have some each; only a range that goes on where no channel is, is told so."""
+    part_hz = _FEWEST_A_PART * (high_hz - low_hz) / len(freq_hz)
+    found = None
+    if _PART_HZ < part_hz < _WIDEST_PART_HZ:
+        found = even_stretch(freq_hz, weight, low_hz, high_hz, part_hz)
+    if found is None or not _BEYOND_HZ < found.high_hz < _LOW_BAND_HZ or found.high_hz - found.low_hz < _WIDE_HZ:
+        return None
+    return found
 
 
 def _stretches(there: "np.ndarray") -> list[tuple[int, int]]:
