@@ -18,6 +18,8 @@ Floats = NDArray[np.float32]
 CELL_HZ = 250e3  # bins finer than this are joined: bursts are a megahertz wide, and noise evens out
 _EDGE_SHARE = 0.08  # of the cells that are taken for the quietest
 TILT_DB = 2.0  # by which a receiver's own floor may differ over a span
+_MEAN_HZ, _QUIET, _ENOUGH_ROWS = 1e6, 0.25, 1000
+_SELDOM = 0.5
 _SPREAD_SHAPES = np.array([1, 1.5, 2, 3, 4, 6, 8, 12, 16, 24, 32, 64, 128], float)
 
 
@@ -40,8 +42,11 @@ class Block:
     """Rows of one span, in order of time.
 
     power: mW in each cell, shape (rows, cells); noise: mean of the floor in each cell, mW, shape (cells,).
-    looks: how many independent looks a cell sums up (the shape of its noise's gamma law). freq_hz: of the cells.
+    looks: how many independent looks a cell sums up (the shape of its noise's gamma law), bin_looks: and one bin.
+    together: how many cells next to one another waver as one; bins may be closer than the filter before them is wide.
+    freq_hz: of the cells.
     codes: as they came, shape (rows, bins). offset_s: of each cell behind the start of the row; zeros for a snapshot.
+    missing: cells that a row leaves out and others do not, shape (rows, cells); None where there are none.
     """
 
     span: Span
@@ -50,9 +55,12 @@ class Block:
     power: Floats
     noise: Floats
     looks: float
+    bin_looks: float
+    together: float
     freq_hz: FloatArray
     offset_s: FloatArray
     joined: int
+    missing: NDArray[np.bool_] | None
 
     @property
     def cell_hz(self) -> float:
@@ -68,6 +76,15 @@ class Block:
         if self.joined == 1:
             return self.codes
         return to_codes(dbm_of_mw(self.power))
+
+    def looks_over(self, cells: int) -> float:
+        """Independent looks in the mean over so many cells."""
+        return self.looks * max(cells / self.together, 1.0)
+
+    def looks_of_bins(self, bins: float) -> float:
+        """Independent looks in the sum of so many bins."""
+        bins_together = self.together * max(self.joined * self.bin_looks / self.looks, 1.0)
+        return self.bin_looks * max(bins / bins_together, 1.0)
 
     def running(self, width_hz: float) -> tuple[Floats, int]:
         """(mean power over a width around each cell, cells that it spans: odd)."""
@@ -102,9 +119,13 @@ def block_of(
     used = codes[:, : cells * joined]
     power = MW_OF_CODE[used].reshape(len(codes), cells, joined)
     missing = (used == MISSING).reshape(power.shape)
+    left_out: NDArray[np.bool_] | None = None
     if missing.any():
         told = np.maximum((~missing).sum(axis=2), 1)
         power = power.sum(axis=2) / told
+        of_row = missing.all(axis=2)
+        of_row &= of_row.mean(axis=0) < _SELDOM
+        left_out = of_row if of_row.any() else None
     else:
         power = power.mean(axis=2)
     freq_hz = span.start_hz + span.step_hz * (joined * np.arange(cells, dtype=float) + (joined - 1) / 2)
@@ -115,10 +136,33 @@ def block_of(
     if len(told_floor):
         quiet = float(np.quantile(told_floor, _EDGE_SHARE))
         floor_dbm = np.minimum(np.nan_to_num(floor_dbm, nan=quiet), quiet + TILT_DB)
-    looks = float(np.interp(-spread_db, -_SPREAD_DB, _SPREAD_SHAPES)) if spread_db > 0 else 128.0
+    looks = _looks(spread_db)
+    bin_looks = looks if joined == 1 else max(_looks(low_and_spread(codes)[1]), 1.0)
     noise = np.asarray(10 ** (floor_dbm / 10), np.float32)
     offsets = _offsets(span, joined, cells, piece_offset_s)
-    return Block(span, time_s, codes, power.astype(np.float32), noise, looks, freq_hz, offsets, joined)
+    power = power.astype(np.float32)
+    together = _together(power, low, looks, int(_MEAN_HZ / (span.step_hz * joined) / 2))
+    return Block(
+        span, time_s, codes, power, noise, looks, bin_looks, together, freq_hz, offsets, joined, left_out
+    )
+
+
+def _looks(spread_db: float) -> float:
+    """Shape of the gamma law whose 30th percentile stands so far over its 10th."""
+    return float(np.interp(-spread_db, -_SPREAD_DB, _SPREAD_SHAPES)) if spread_db > 0 else _SPREAD_SHAPES[-1]
+
+
+def _together(power: Floats, low: FloatArray, looks: float, half: int) -> float:
+    """How many cells waver as one: means over some of the quietest would waver less if each went its own way."""
+    if half == 0:
+        return 1.0
+    smooth = running_mean(power[:: len(power) // _ENOUGH_ROWS + 1], half)[:, half : power.shape[1] - half]
+    quiet = smooth[:, low[half : power.shape[1] - half] <= np.nanquantile(low, _QUIET)]
+    if not quiet.size:
+        return 1.0
+    q10, q30 = np.quantile(quiet, [0.1, 0.3], axis=0)
+    of_mean = _looks(float(np.median(10 * np.log10(np.maximum(q30, 1e-30) / np.maximum(q10, 1e-30)))))
+    return float(np.clip(looks * (2 * half + 1) / of_mean, 1.0, 2 * half + 1))
 
 
 def _offsets(span: Span, joined: int, cells: int, piece_offset_s: NDArray[np.floating] | None) -> FloatArray:

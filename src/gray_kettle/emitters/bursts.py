@@ -65,7 +65,7 @@ def surroundings_of(block: Block, ground: Ground) -> Surroundings:
     by_row = np.empty_like(smooth)
     for part, power in zip(ground.slices, under, strict=True):
         by_row[part] = power
-    return Surroundings(_beside(block), by_row, smooth, smooth.max(axis=1), block.looks * cells)
+    return Surroundings(_beside(block), by_row, smooth, smooth.max(axis=1), block.looks_over(cells))
 
 
 def _beside(block: Block) -> Floats:
@@ -100,6 +100,8 @@ def find_narrow(block: Block, around: Surroundings) -> Narrow:
     hot = smooth > over_ground * around.ground
     # Noise beside a burst is no company; only what stands over it.
     hot &= smooth > over_beside * (around.beside - 0.5 * around.ground)
+    if block.missing is not None:  # what is cut off looks narrow
+        hot &= running_mean(block.missing.astype(np.float32), round(_BESIDE_TO_HZ / block.cell_hz)) == 0
     row, cell = np.nonzero(hot)
     if not len(row):
         return _none()

@@ -136,7 +136,7 @@ def _measured(
     pad = max(int(1.5e6 / span.step_hz), 4)
     low, high = max(first * joined - pad, 0), min((last + 1) * joined + pad, span.bins)
     codes = block.codes[rows, low:high]
-    looks = max(block.looks / joined, 1.0)
+    looks = max(block.bin_looks, 1.0)
     noise = np.repeat(block.noise, joined)[low:high]
     if len(noise) < high - low:
         noise = np.append(noise, np.full(high - low - len(noise), noise[-1]))
@@ -300,13 +300,13 @@ def _standing(
         )
         if not span.is_tuned:
             of_bins = inside[own] + noise[a + own]
-            looks = max(block.looks / block.joined, 1.0) * float(of_bins.sum() ** 2 / (of_bins**2).sum())
+            looks = block.looks_of_bins(float(of_bins.sum() ** 2 / (of_bins**2).sum()))
             off = max(off, off_in_rows(row_mw, floor_mw, level_mw, looks))
     else:
-        off = off_in_rows(row_mw, floor_mw, level_mw, max(block.looks / block.joined, 1.0) * len(own))
+        off = off_in_rows(row_mw, floor_mw, level_mw, block.looks_of_bins(len(own)))
     level_db = 10 * np.log10(np.maximum(row_mw, 1e-30))
     q = np.quantile(level_db, [0.05, 0.25, 0.75])
-    looks = max(block.looks / block.joined, 1.0) * max(len(own) * 0.7, 1)
+    looks = block.looks_of_bins(max(len(own) * 0.7, 1))
     expected = spread_db(looks, -0.6745, -1.645)  # of its quiet moments: others may come on top
     restless_db = float(q[1] - q[0]) - expected
     if wide:  # bursts of others that fill a part of it do not make the rest restless

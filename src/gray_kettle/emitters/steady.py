@@ -42,7 +42,7 @@ def _deviations(ratio: FloatArray | float, looks: float) -> FloatArray:
 def off_in_parts(block: Block, rows: NDArray[np.int64], first: int, last: int) -> float:
     """Share of the looks at a region in which a part of it is not there, beyond what fading takes away."""
     smooth, half = _parts(block, rows, first, last)
-    looks = block.looks * (2 * half + 1)
+    looks = block.looks_over(2 * half + 1)
     level = np.quantile(smooth, 0.25, axis=0) / gamma_quantile(looks, -0.6745)
     middle = np.sqrt(block.noise[first : last + 1][::half] * level)
     ratio = middle / np.maximum(level, 1e-30)
@@ -54,7 +54,7 @@ def restless_in_parts(block: Block, rows: NDArray[np.int64], first: int, last: i
     """By how much the quiet moments of its parts differ beyond what noise does."""
     smooth, half = _parts(block, rows, first, last)
     low, high = 10 * np.log10(np.maximum(np.quantile(smooth, [0.05, 0.25], axis=0), 1e-30))
-    return float(np.median(high - low)) - spread_db(block.looks * (2 * half + 1), -0.6745, -1.645)
+    return float(np.median(high - low)) - spread_db(block.looks_over(2 * half + 1), -0.6745, -1.645)
 
 
 def _parts(block: Block, rows: NDArray[np.int64], first: int, last: int) -> tuple[Floats, int]:
