@@ -7,9 +7,12 @@ import numpy as np
 
 from gray_kettle.emitters.block import Block, normal_below
 from gray_kettle.emitters.bursts import Narrow, Surroundings, thresholds
+from gray_kettle.records import FloatArray
 
 _MUCH_STRONGER, _STRONGER = 100.0, 25.0
 _NEARLY_ALL, _NOT_ALWAYS, _SELDOM = 0.93, 0.75, -4.6  # of bursts; the logarithm of a hundredth
+_STEP_HZ, _NEXT_HZ, _FAR_HZ = 2e6, 3e6, 20e6
+_OVER_GROUND, _WEAKER, _MOSTLY, _HARDLY = 2.0, (4.0, 10.0, 25.0, 60.0), 0.85, 5.0
 _OWN_HZ = 8e6  # so far a burst spoils the view
 
 
@@ -47,4 +50,26 @@ def comes_with_others(block: Block, around: Surroundings, bursts: Narrow) -> boo
     usual = (cells > _STRONGER * own_mw).mean(axis=0)
     then = (cells[bursts.row] > _STRONGER * each_mw[:, None]).mean(axis=0)
     by_chance = len(bursts) * np.log(np.maximum(usual, 1e-9))
-    return bool(((then >= _NEARLY_ALL) & (usual < _NOT_ALWAYS) & (by_chance < _SELDOM)).any())
+    if ((then >= _NEARLY_ALL) & (usual < _NOT_ALWAYS) & (by_chance < _SELDOM)).any():
+        return True
+    return not block.span.is_tuned and any(
+        _are_humps(block, around, bursts, own_mw, each_mw, weaker) for weaker in _WEAKER
+    )
+
+
+def _are_humps(
+    block: Block, around: Surroundings, bursts: Narrow, own_mw: float, each_mw: FloatArray, weaker: float
+) -> bool:
+    """Whether the moments of bursts nearly always show something beside them that is so much weaker at most, and other
+    moments do not: reflections make humps of a channel's flat top, and the rest of it is there, too.
+    """
+    step = max(round(_STEP_HZ / block.cell_hz), 1)
+    power, ground = around.smooth[:, ::step], _OVER_GROUND * around.ground[:, ::step]
+    away_hz = np.abs(block.freq_hz[::step] - float(np.median(bursts.freq_hz)))
+    usual = (power > np.maximum(own_mw / weaker, ground)).mean(axis=0).clip(1e-6, 1 - 1e-6)
+    there = power[bursts.row] > np.maximum(each_mw[:, None] / weaker, ground[bursts.row])
+    then = there.mean(axis=0).clip(1e-6, 1 - 1e-6)
+    by_chance = then * np.log(then / usual) + (1 - then) * np.log((1 - then) / (1 - usual))
+    company = (then >= _MOSTLY) & (then > usual) & (len(bursts) * by_chance > _HARDLY)
+    company &= (away_hz > _NEXT_HZ) & (away_hz < _FAR_HZ)
+    return bool((company[1:] & company[:-1]).any())
