@@ -12,7 +12,7 @@ from gray_kettle.records import FloatArray
 _MUCH_STRONGER, _STRONGER = 100.0, 25.0
 _NEARLY_ALL, _NOT_ALWAYS, _SELDOM = 0.93, 0.75, -4.6  # of bursts; the logarithm of a hundredth
 _STEP_HZ, _NEXT_HZ, _FAR_HZ = 2e6, 3e6, 20e6
-_OVER_GROUND, _WEAKER, _MOSTLY, _HARDLY = 2.0, (4.0, 10.0, 25.0, 60.0), 0.85, 5.0
+_OVER_GROUND, _WEAKER, _MOSTLY, _HARDLY = 2.0, (4.0, 10.0, 25.0, 60.0), 0.85, 2.5
 _OWN_HZ = 8e6  # so far a burst spoils the view
 
 
