@@ -2,7 +2,7 @@
 
 `make emitters` measures 200 scenes (and as many with Wi-Fi alone) and writes docs/emitters-confusion.svg and
 docs/emitters-measured.md. `python -m benchmarks.emitters --ranges development` (or second) measures those that the
-limits were set on.
+limits were set on, `--ranges reflected` scenes with reflections and with filters that are wider than a bin.
 """
 
 import argparse
@@ -19,14 +19,14 @@ from matplotlib.figure import Figure
 from gray_kettle.emitters.look import look
 from gray_kettle.records import KINDS, FloatArray, Sighting, Span
 from gray_kettle.spectrum.halves import Codes, to_codes
-from gray_kettle.standin.spectra.chance import DEVELOPMENT, HELD_OUT, SECOND, Ranges, by_chance
+from gray_kettle.standin.spectra.chance import DEVELOPMENT, HELD_OUT, REFLECTED, SECOND, Ranges, by_chance
 from gray_kettle.standin.spectra.scene import Truth
 from gray_kettle.standin.spectra.transmitters import WIFI
 
 DOCS = Path(__file__).parent.parent / "docs"
 LEAST_STANDING = 0.01  # share of rows in which an emitter stands out, from which it should be found
 BLOCK_ROWS = 2048
-_RANGES = {"development": DEVELOPMENT, "second": SECOND, "held-out": HELD_OUT}
+_RANGES = {"development": DEVELOPMENT, "second": SECOND, "reflected": REFLECTED, "held-out": HELD_OUT}
 
 
 @dataclass(frozen=True)

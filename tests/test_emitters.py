@@ -7,7 +7,7 @@ import pytest
 
 from gray_kettle.air.channels import narrow
 from gray_kettle.case import Case
-from gray_kettle.emitters.comb import raster_of
+from gray_kettle.emitters.comb import Combing, raster_of
 from gray_kettle.emitters.kinds import compared, expects
 from gray_kettle.emitters.look import look
 from gray_kettle.emitters.places import period_of
@@ -17,7 +17,7 @@ from gray_kettle.judge.emitters import find_emitters, non_wifi_share, told_of
 from gray_kettle.judge.harms import Candidates, Others, weigh
 from gray_kettle.reading import read_all
 from gray_kettle.records import EmitterNote, Looked, Observations, Piece, Setup, Sighting, Span, SweepRows
-from gray_kettle.spectrum.halves import to_codes, to_dbm
+from gray_kettle.spectrum.halves import MISSING, to_codes, to_dbm
 from gray_kettle.standin.spectra import shapes
 from gray_kettle.standin.spectra import transmitters as tx
 from gray_kettle.standin.spectra.chance import DEVELOPMENT, by_chance
@@ -164,6 +164,42 @@ def test_wifi_alone_gives_no_claim(number):
     assert look(made.instrument.span, made.time_s, codes) == ()
 
 
+CROWDED = (*WIFI, tx.wifi("six", 2437e6, 20, -48, 0.5), tx.wifi("wide", 2422e6, 40, -71, 0.3))
+
+
+@pytest.mark.parametrize("world", ["wide filter", "rows left out in part", "reflections"])
+@pytest.mark.parametrize("seed", [1, 2])
+def test_what_instruments_and_walls_do_to_wifi_is_no_emitter(world, seed):
+    """Filters wider than a bin make noise waver together, rows may miss a stretch, and reflections make humps."""
+    made = tuple(tx.reflected(t, 0.5, (30 + 12 * k) * 1e-9, 2.0 * k + seed) for k, t in enumerate(CROWDED))
+    span = span_at(2395e6, 0.25e6, 380)
+    times = START_S + np.arange(900) / 9.7 + np.random.default_rng(seed).uniform(0, 4e-3, 900)
+    instrument = Instrument(span, filter_bins=2.0 if world == "wide filter" else 1.0)
+    scene = Scene(made if world == "reflections" else CROWDED, seed)
+    codes = np.concatenate([to_codes(r.levels_dbm) for r in scene.rows(instrument, times)])
+    if world == "rows left out in part":
+        codes[np.random.default_rng(seed).random(900) < 0.05, 140:180] = MISSING
+    assert look(span, times, codes) == ()
+
+
+IN_PASSING = {  # what a tuned instrument tells among channels of its level: (kind, its low and high end)
+    "a hopper of few places": (
+        tx.hopper("", -60, 0.6, "frequency-hopper", 6e-3, 0.8, 2.4255e9, 2.2e6, 19, width_hz=1.4e6),
+        ("frequency-hopper", 2424.8e6, 2465.8e6),
+    ),
+    "802.15.4": (tx.low_rate("", 22, -60, 0.08), ("802.15.4", 2459e6, 2461e6)),
+}
+
+
+@pytest.mark.parametrize("name", IN_PASSING)
+def test_a_tuned_instrument_tells_a_raster_and_a_place_from_parts_of_channels(name):
+    made, (kind, low_hz, high_hz) = IN_PASSING[name]
+    wifi = (tx.wifi("one", 2412e6, 20, -60, 0.3), tx.wifi("eleven", 2452e6, 20, -66, 0.3))
+    (found,) = seen((*wifi, made), span_at(sweep_s=0.05), rows=1500, rate=12.3)
+    assert found.kind == kind
+    assert (found.low_hz, found.high_hz) == pytest.approx((low_hz, high_hz), abs=2.5e6)
+
+
 # What may not happen when there is less to see
 
 
@@ -223,6 +259,16 @@ def test_the_parts_of_the_reasoning_hold_on_their_own():
     assert raster == pytest.approx(1.728e6, rel=2e-3)
     assert phase == pytest.approx(3.1e6 % 1.728e6, abs=1e5)
     assert np.isnan(raster_of(rng.uniform(2.4e9, 2.48e9, 400), 250e3)[0])
+    combing = Combing(2.4e9, 2.4835e9, 250e3)
+    channel = rng.uniform(2.403e9, 2.421e9, 300)
+    assert combing.comb_of(rng.uniform(2.4e9, 2.48e9, 900)) is None
+    for first_hz, raster_hz, places in ((2.4101e9, 0.8e6, 60), (2.4203e9, 2.2e6, 25), (2.4043e9, 3.0e6, 25)):
+        its = first_hz + raster_hz * rng.integers(0, places, 300) + rng.normal(0, 1e5, 300)
+        found = combing.comb_of(np.concatenate([its, channel]))
+        assert found.raster_hz == pytest.approx(raster_hz, rel=0.02)
+        assert found.high_hz == pytest.approx(first_hz + places * raster_hz, abs=7e6)
+        picked = found.picked(np.concatenate([its, channel]))
+        assert picked[:300].mean() > 0.8 > 0.7 > picked[300:].mean()
     passes = 4.0 * np.array([0, 1, 2, 4, 5, 6, 9]) + 100.0  # some were missed
     assert period_of(passes) == pytest.approx(4.0)
     assert period_of(np.sort(rng.uniform(0, 60, 9))) == 0.0

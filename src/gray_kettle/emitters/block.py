@@ -152,7 +152,7 @@ def _looks(spread_db: float) -> float:
     return float(np.interp(-spread_db, -_SPREAD_DB, _SPREAD_SHAPES)) if spread_db > 0 else _SPREAD_SHAPES[-1]
 
 
-def _together(power: Floats, low: FloatArray, looks: float, half: int) -> float:
+def _together(power: Floats, low: Floats, looks: float, half: int) -> float:
     """How many cells waver as one: means over some of the quietest would waver less if each went its own way."""
     if half == 0:
         return 1.0

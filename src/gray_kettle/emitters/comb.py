@@ -45,10 +45,16 @@ class Comb:
         """Which of some bursts it takes: where others lie among them, as many as agree, those that agree best."""
         agreement = self.agreement(freq_hz)
         parts = max(int((self.high_hz - self.low_hz) / _PART_HZ + 0.5), 1)
-        part = np.clip(((freq_hz - self.low_hz) / (self.high_hz - self.low_hz) * parts).astype(int), 0, parts - 1)
+        part = np.clip(
+            ((freq_hz - self.low_hz) / (self.high_hz - self.low_hz) * parts).astype(int), 0, parts - 1
+        )
         number = np.bincount(part, minlength=parts)
         mean = np.bincount(part, agreement, parts) / np.maximum(number, 1)
-        usual = float(np.quantile(mean[number >= _FEWEST_A_PART], 0.7)) if (number >= _FEWEST_A_PART).any() else 1.0
+        usual = (
+            float(np.quantile(mean[number >= _FEWEST_A_PART], 0.7))
+            if (number >= _FEWEST_A_PART).any()
+            else 1.0
+        )
         kept = np.ones(len(freq_hz), bool)
         for k in np.flatnonzero(mean < usual - _NEXT * np.sqrt(0.5 / np.maximum(number, 1))):
             its = np.flatnonzero(part == k)
@@ -65,7 +71,10 @@ def _lines_of(cell_hz: float) -> FloatArray:
 def _without_overtones(strength: FloatArray, best: int) -> int:
     """A comb has overtones: the widest raster that is nearly as strong is meant."""
     for k in range(best):
-        if strength[k] > _NEARLY_AS_STRONG * strength[best] and strength[k] == strength[max(k - 8, 0) : k + 9].max():
+        if (
+            strength[k] > _NEARLY_AS_STRONG * strength[best]
+            and strength[k] == strength[max(k - 8, 0) : k + 9].max()
+        ):
             return k
     return best
 
@@ -146,7 +155,9 @@ class Combing:
             return None
         return best, float(strength[best]), complex(turn)
 
-    def _reach(self, mean: NDArray[np.complex64], weight: FloatArray, turn: complex, first: int, last: int) -> tuple[int, int]:
+    def _reach(
+        self, mean: NDArray[np.complex64], weight: FloatArray, turn: complex, first: int, last: int
+    ) -> tuple[int, int]:
         """The parts beyond in which it shows, too, however few bursts are there."""
         shows = (mean * np.conj(turn)).real * weight > _NEXT
         at = np.flatnonzero(shows)

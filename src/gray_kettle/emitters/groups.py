@@ -24,9 +24,9 @@ _LEVEL_BAND_DB, _LEVEL_STEP_DB = 3.0, 2.0
 _LEAST_COMB, _COMB_PART_HZ = 0.25, 8e6
 _LOW_BAND_HZ, _FINE_HZ, _ONE_PLACE_HZ = 2.5e9, 3.5e5, 1.4e6
 _MANY_CHANNELS_HZ, _CHANNEL_HZ = 52e6, ((0.0, 23.5e6), (32e6, 41e6))
-_MOST_COMBS, _SAME_RASTER, _SAME, _ONE_LEVEL_DB = 4, 0.02, 0.4, 8.0
+_MOST_COMBS, _SAME_RASTER, _SAME, _ONE_LEVEL_DB, _NO_CHANCE = 4, 0.02, 0.4, 8.0, 3.0
+_USUAL_HZ = 1e6  # the raster of the commonest kind
 _LAST_HZ, _QUICK_HZ_PER_S = 2.477e9, 1.2e9  # beyond the last channel that most countries use
-DEBUG = False
 
 Mask = NDArray[np.bool_]
 
@@ -42,28 +42,38 @@ def groups_of(block: Block, narrow: Narrow, around: Surroundings) -> list[Narrow
     return [narrow.those(its) for its in _of_their_own(block, narrow, even, combed)]
 
 
-def _of_their_own(block: Block, narrow: Narrow, even: list[Mask], combed: list[tuple[Comb, Mask]]) -> list[Mask]:
+def _of_their_own(
+    block: Block, narrow: Narrow, even: list[Mask], combed: list[tuple[Comb, Mask]]
+) -> list[Mask]:
     """Without those that are bursts of a stronger one that were met in part: fewer, and on no raster of their own."""
-    found = [(comb.raster_hz, its) for comb, its in combed]
-    found += [
-        (raster_of(narrow.freq_hz[its], block.cell_hz)[0], its)
-        for its in even
-        if not any((its & known).sum() > _SAME * its.sum() for _, known in combed)
-    ]
+    found = [((comb.raster_hz, comb.phase_hz), its) for comb, its in combed]
+    for its in even:
+        if not any((its & known).sum() > _SAME * its.sum() for _, known in combed):
+            raster_hz, _, phase_hz = raster_of(narrow.freq_hz[its], block.cell_hz)
+            found.append(((raster_hz, phase_hz), its))
     out: list[tuple[float, float, Mask]] = []
-    by_level = sorted(((float(np.median(narrow.level_dbm[its])), raster, its) for raster, its in found), key=lambda f: -f[0])
-    for level, raster_hz, its in by_level:
+    by_level = [(float(np.median(narrow.level_dbm[its])), raster, its) for raster, its in found]
+    for level, (raster_hz, phase_hz), its in sorted(by_level, key=lambda f: -f[0]):
         for k, (known_dbm, known_hz, known) in enumerate(out):
             if _differ(raster_hz, known_hz):
                 continue
             if its.sum() < known.sum():
                 break
-            if known_dbm - level < _ONE_LEVEL_DB and math.isfinite(raster_hz + known_hz):
-                out[k] = known_dbm, known_hz, known | its
+            # Of a hop that was met in passing the place does not tell the raster, but its foot at both sides does.
+            is_usual = math.isnan(known_hz) and abs(raster_hz / _USUAL_HZ - 1) < _SAME_RASTER
+            shows = is_usual or _shows(narrow.freq_hz[known], raster_hz, phase_hz)
+            if known_dbm - level < _ONE_LEVEL_DB and shows:
+                out[k] = known_dbm, raster_hz, known | its
                 break
         else:
             out.append((level, raster_hz, its))
     return [its for _, _, its in out]
+
+
+def _shows(freq_hz: FloatArray, raster_hz: float, phase_hz: float) -> bool:
+    """Whether bursts lie on a raster, too, beyond chance."""
+    agreement = np.cos(2 * np.pi * (freq_hz - 2.4e9 - phase_hz) / raster_hz)
+    return bool(agreement.mean() > _NO_CHANCE / np.sqrt(2 * len(freq_hz)))
 
 
 def _differ(raster_hz: float, other_hz: float) -> bool:
@@ -109,12 +119,13 @@ def _combed(block: Block, narrow: Narrow, left: Mask) -> list[tuple[Comb, Mask]]
         comb = max(combs, key=lambda c: c.strength)
         inside = left & (narrow.freq_hz > comb.low_hz) & (narrow.freq_hz < comb.high_hz)
         on_raster = comb.agreement(narrow.freq_hz) * inside
-        level = max(_levels(narrow), key=lambda v: on_raster[np.abs(narrow.level_dbm - v) <= _LEVEL_BAND_DB].sum())
+        level = max(
+            _levels(narrow), key=lambda v: on_raster[np.abs(narrow.level_dbm - v) <= _LEVEL_BAND_DB].sum()
+        )
         near = inside & (np.abs(narrow.level_dbm - level) <= 2 * _LEVEL_BAND_DB)
         left = left & ~near
         its = near.copy()
         its[near] = comb.picked(narrow.freq_hz[near])
-        if DEBUG: print('comb', comb, level, near.sum(), its.sum())
         found.append((comb, its))
     return found
 
@@ -139,7 +150,9 @@ def _evenly(block: Block, narrow: Narrow, around: Surroundings) -> list[Mask]:
             left &= ~whole
             most = max((int(mask.sum()) for mask in groups), default=0)
             if whole.sum() >= most and _is_no_channels(block, narrow.those(whole), stretch):
-                groups.append(whole)  # what follows at lower levels are those of its bursts that were met in part
+                groups.append(
+                    whole
+                )  # what follows at lower levels are those of its bursts that were met in part
         if groups:
             break
     return groups

@@ -3,7 +3,6 @@
 Source: docs/radio-model.md, "Places and hops".
 """
 
-import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -58,9 +57,13 @@ class Hops:
     def takes(self, freq_hz: float, level_dbm: float, number: int) -> bool:
         """Whether bursts on one place are hops of it: on its raster, no stronger, and no more than on its others."""
         inside = self.low_hz - self.raster_hz < freq_hz < self.high_hz + self.raster_hz
-        off_hz = abs((freq_hz - 2.4e9 - self.phase_hz + self.raster_hz / 2) % self.raster_hz - self.raster_hz / 2)
+        off_hz = abs(
+            (freq_hz - 2.4e9 - self.phase_hz + self.raster_hz / 2) % self.raster_hz - self.raster_hz / 2
+        )
         usual = len(self.bursts) * self.raster_hz / max(self.high_hz - self.low_hz, self.raster_hz)
-        is_there = inside and off_hz < _ON_RASTER * self.raster_hz and level_dbm < self.level_dbm + _STRONGER_DB
+        is_there = (
+            inside and off_hz < _ON_RASTER * self.raster_hz and level_dbm < self.level_dbm + _STRONGER_DB
+        )
         return is_there and number < _MORE_THAN_OTHERS * usual
 
 

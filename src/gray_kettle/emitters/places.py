@@ -49,7 +49,11 @@ class Fixed:
 
 
 def find_places(
-    block: Block, narrow: Narrow, around: Surroundings, lines_hz: tuple[float, ...] = (), told: list[Fixed] | None = None
+    block: Block,
+    narrow: Narrow,
+    around: Surroundings,
+    lines_hz: tuple[float, ...] = (),
+    told: list[Fixed] | None = None,
 ) -> tuple[list[Fixed], Narrow]:
     """The places that bursts come back to, and the bursts that are left. lines_hz: of narrow things that stand; told:
     places that are known already."""

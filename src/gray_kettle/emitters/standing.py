@@ -170,7 +170,11 @@ def _measured(
         found = _standing(block, rows, codes, low, power, noise, (a, b), smoothing, on, taken)
         is_rest = bool(parts) and found.width10_hz > _REST_HZ  # what the parts leave of a shape
         is_line = found.width10_hz < _LINE_HZ and sharp[a : b + 1].max() > _SHARP
-        if _is_steady(found) and not is_rest and (is_line or not any(_is_skirt(found, other) for other in out)):
+        if (
+            _is_steady(found)
+            and not is_rest
+            and (is_line or not any(_is_skirt(found, other) for other in out))
+        ):
             out.append(found)
         # It is taken off what may be wider beneath it: a line between what lies to both sides of its foot.
         reach = (b - a + 1) * (2 if (b - a) * span.step_hz <= _WIDE_HZ else 1) // (1 + (b - a > 8))

@@ -61,7 +61,11 @@ def sparse_stretch(freq_hz: FloatArray, weight: FloatArray, low_hz: float, high_
     found = None
     if _PART_HZ < part_hz < _WIDEST_PART_HZ:
         found = even_stretch(freq_hz, weight, low_hz, high_hz, part_hz)
-    if found is None or not _BEYOND_HZ < found.high_hz < _LOW_BAND_HZ or found.high_hz - found.low_hz < _WIDE_HZ:
+    if (
+        found is None
+        or not _BEYOND_HZ < found.high_hz < _LOW_BAND_HZ
+        or found.high_hz - found.low_hz < _WIDE_HZ
+    ):
         return None
     return found
 

@@ -1,6 +1,7 @@
 """Scenes by chance: emitters among access points, before an instrument of one kind or another.
 
-Three sets of ranges with seeds of their own, two to develop on and one to measure with. Widths, rates, rasters, slots
+Three sets of ranges with seeds of their own, two to develop on and one to measure with; a fourth has what the others
+leave out: reflections, and filters wider than a bin. Widths, rates, rasters, slots
 and rhythms differ (but for bins of 1 MHz); levels, how busy Wi-Fi is, and the transmitters' code are the same in all.
 """
 
@@ -49,6 +50,8 @@ class Ranges:
     noise_width_hz: tuple[float, ...]
     advertising_s: tuple[float, ...]
     turn_s: tuple[float, ...]
+    second_path: tuple[float, float] = (0.0, 0.0)  # its strength against the first
+    filters_bins: tuple[float, ...] = (1.0,)
 
 
 DEVELOPMENT = Ranges(
@@ -108,6 +111,7 @@ HELD_OUT = Ranges(
     advertising_s=(0.025, 0.06, 0.08),
     turn_s=(2.7, 5.0, 7.5),
 )
+REFLECTED = replace(SECOND, seeds=130_000, second_path=(0.15, 0.6), filters_bins=(1.0, 1.4, 2.0))
 
 
 @dataclass(frozen=True)
@@ -148,6 +152,14 @@ def by_chance(number: int, ranges: Ranges, wifi_only: bool = False) -> ByChance:
             name = makers[rng.integers(len(makers))]
             made = _emitter(name, (low_hz, high_hz), float(rng.uniform(*ranges.levels_dbm)), ranges, rng)
             met.append(replace(made, name=f"{k} {made.kind}"))
+    if ranges.second_path[1]:
+        more = np.random.default_rng([ranges.seeds, number, 1])
+        instrument = replace(instrument, filter_bins=float(more.choice(ranges.filters_bins)))
+        met = [
+            tx.reflected(m, float(more.uniform(*ranges.second_path)), float(more.uniform(15e-9, 80e-9)),
+                         float(more.uniform(0, 2 * np.pi)))
+            for m in met
+        ]  # fmt: skip
     return ByChance(Scene(tuple(met), ranges.seeds + number), instrument, time_s, band)
 
 

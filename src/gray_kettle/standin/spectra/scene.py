@@ -20,12 +20,14 @@ _TRUTH_LOOKS, _LOOK_S, _FEW_LOOKS = 20_000, 2e-6, 20  # moments at which the tru
 class Instrument:
     """What sweeps. noise_figure_db: over the thermal floor. spread_s: time over which the frames of a row lie.
     hold_s: for how long a bin keeps the strongest that it meets (a peak detector), 0 for a look of one frame.
+    filter_bins: how many bins the filter is wide; of more than one, bins next to one another waver together.
     """
 
     span: Span
     noise_figure_db: float = 9.0
     spread_s: float = 0.0
     hold_s: float = 0.0
+    filter_bins: float = 1.0
 
     @property
     def floor_mw(self) -> float:
@@ -96,7 +98,12 @@ class Scene:
         for transmitter, its in zip(self.transmitters, made, strict=True):
             rows, mean_mw = self._met(instrument, transmitter, its, when, freq_hz)
             (steady if transmitter.is_steady else power)[rows] += mean_mw
-        return np.asarray(power * rng.exponential(1.0, power.shape) + steady)
+        met = np.asarray(power * rng.exponential(1.0, power.shape) + steady)
+        if instrument.filter_bins <= 1:
+            return met
+        beside = (1 - 1 / instrument.filter_bins) / 2
+        padded = np.pad(met, ((0, 0), (1, 1)), mode="edge")
+        return np.asarray(beside * (padded[:, :-2] + padded[:, 2:]) + (1 - 2 * beside) * met)
 
     def _met(
         self, instrument: Instrument, transmitter: Transmitter, its: Bursts, when: Floats, freq_hz: Floats

@@ -21,6 +21,7 @@ from gray_kettle.standin.spectra.bursts import (
 from gray_kettle.standin.spectra.shapes import Shape
 
 WIFI = "wi-fi"
+_FAR_BELOW_HZ = 2.4e9  # phases are counted from here
 Making = Callable[[Ints, np.random.Generator], Bursts]
 
 
@@ -43,6 +44,25 @@ class Transmitter:
         """Share of its power in a bin at this distance from its centre."""
         shape = self.shape if self.shape is not None else shapes.line(step_hz)
         return shape(offset_hz) * step_hz
+
+
+def reflected(made: Transmitter, strength: float, delay_s: float, phase: float) -> Transmitter:
+    """The same heard over a second path: of wide ones the top gets humps, of hoppers each place a level of its own."""
+
+    def gain(freq_hz: Floats) -> Floats:
+        return np.asarray(np.abs(1 + strength * np.exp(1j * (2 * np.pi * freq_hz * delay_s + phase))) ** 2)
+
+    if made.shape is None:
+        return made
+
+    def make(seconds: Ints, rng: np.random.Generator) -> Bursts:
+        its = made.make(seconds, rng)
+        return replace(its, level_db=its.level_db + 10 * np.log10(gain(its.centre_hz - _FAR_BELOW_HZ)))
+
+    shape = made.shape
+    if made.kind in ("bluetooth", "frequency-hopper", "ble-advertising"):
+        return replace(made, make=make)
+    return replace(made, shape=lambda offset: shape(offset) * gain(offset))
 
 
 def _share(duty: float | Callable[[Floats], Floats], seconds: Ints) -> Floats:
