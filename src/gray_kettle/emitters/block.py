@@ -18,7 +18,7 @@ Floats = NDArray[np.float32]
 CELL_HZ = 250e3  # bins finer than this are joined: bursts are a megahertz wide, and noise evens out
 _EDGE_SHARE = 0.08  # of the cells that are taken for the quietest
 TILT_DB = 2.0  # by which a receiver's own floor may differ over a span
-_MEAN_HZ, _QUIET, _ENOUGH_ROWS = 1e6, 0.25, 1000
+_MEAN_HZ, _QUIET, _ENOUGH_ROWS = 1e6, 0.25, 600
 _SELDOM = 0.5
 _SPREAD_SHAPES = np.array([1, 1.5, 2, 3, 4, 6, 8, 12, 16, 24, 32, 64, 128], float)
 
@@ -137,7 +137,8 @@ def block_of(
         quiet = float(np.quantile(told_floor, _EDGE_SHARE))
         floor_dbm = np.minimum(np.nan_to_num(floor_dbm, nan=quiet), quiet + TILT_DB)
     looks = _looks(spread_db)
-    bin_looks = looks if joined == 1 else max(_looks(low_and_spread(codes)[1]), 1.0)
+    some = codes[:: len(codes) // _ENOUGH_ROWS + 1, ::joined]  # one bin of each cell tells
+    bin_looks = looks if joined == 1 else max(_looks(low_and_spread(some)[1]), 1.0)
     noise = np.asarray(10 ** (floor_dbm / 10), np.float32)
     offsets = _offsets(span, joined, cells, piece_offset_s)
     power = power.astype(np.float32)

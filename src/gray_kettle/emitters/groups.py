@@ -16,10 +16,11 @@ from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import Narrow, Surroundings
 from gray_kettle.emitters.comb import Comb, Combing, raster_of
 from gray_kettle.emitters.seen import visible_rows
-from gray_kettle.emitters.stretch import Stretch, even_stretch, sparse_stretch
+from gray_kettle.emitters.stretch import Stretch, are_sparse, even_stretch, sparse_stretch
 from gray_kettle.records import FloatArray
 
 FEWEST_HOPS = 8
+_ENOUGH_ROWS = 700  # to weigh places by
 _LEVEL_BAND_DB, _LEVEL_STEP_DB = 3.0, 2.0
 _LEAST_COMB, _COMB_PART_HZ = 0.25, 8e6
 _LOW_BAND_HZ, _FINE_HZ, _ONE_PLACE_HZ = 2.5e9, 3.5e5, 1.4e6
@@ -133,26 +134,29 @@ def _combed(block: Block, narrow: Narrow, left: Mask) -> list[tuple[Comb, Mask]]
 def _evenly(block: Block, narrow: Narrow, around: Surroundings) -> list[Mask]:
     """Bursts of one level that are met over a range whatever channels lie in it."""
     groups: list[Mask] = []
+    ends_hz = (float(block.freq_hz[0]), float(block.freq_hz[-1]))
     for stretch_of in (even_stretch, sparse_stretch):  # what is sparse only where nothing else is even
         left = np.ones(len(narrow), bool)
         for level in _levels(narrow):
             near = left & (np.abs(narrow.level_dbm - level) <= 2 * _LEVEL_BAND_DB)
             its = narrow.those(near & (np.abs(narrow.level_dbm - level) <= _LEVEL_BAND_DB))
-            if len(its) < 5 * FEWEST_HOPS:
+            if len(its) < 5 * FEWEST_HOPS or (
+                stretch_of is sparse_stretch and not are_sparse(len(its), *ends_hz)
+            ):
                 continue
-            at = np.linspace(float(block.freq_hz[0]), float(block.freq_hz[-1]), 42)
-            visible = np.array([visible_rows(block, around, float(f), float(level), its) for f in at])
+            at = np.linspace(*ends_hz, 42)
+            every = block.rows // _ENOUGH_ROWS + 1
+            visible = np.array([visible_rows(block, around, float(f), float(level), its, every) for f in at])
             weight = block.rows / np.maximum(np.interp(its.freq_hz, at, visible), 0.1 * block.rows)
-            stretch = stretch_of(its.freq_hz, weight, float(at[0]), float(at[-1]))
+            stretch = stretch_of(its.freq_hz, weight, *ends_hz)
             if stretch is None:
                 continue
             whole = near & (narrow.freq_hz > stretch.low_hz) & (narrow.freq_hz < stretch.high_hz)
             left &= ~whole
             most = max((int(mask.sum()) for mask in groups), default=0)
             if whole.sum() >= most and _is_no_channels(block, narrow.those(whole), stretch):
-                groups.append(
-                    whole
-                )  # what follows at lower levels are those of its bursts that were met in part
+                # What follows at lower levels are those of its bursts that were met in part.
+                groups.append(whole)
         if groups:
             break
     return groups

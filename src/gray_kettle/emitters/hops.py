@@ -16,7 +16,7 @@ from gray_kettle.records import FloatArray
 
 _USED_HZ, _TOLD = 4e6, 0.03
 _GROUP_HZ = 1e6
-_ON_RASTER, _STRONGER_DB, _MORE_THAN_OTHERS = 0.2, 4.0, 3.0
+_ON_RASTER, _STRONGER_DB, _MORE_THAN_OTHERS = 0.2, 4.0, 5.0
 _MOST_SHARE = 1.2  # one hopper cannot be on the air more than always
 _LEAST_HOP_SHARE = 0.008  # of the rows
 

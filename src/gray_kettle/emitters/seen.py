@@ -16,22 +16,26 @@ _OVER_GROUND, _WEAKER, _MOSTLY, _HARDLY = 2.0, (4.0, 10.0, 25.0, 60.0), 0.85, 2.
 _OWN_HZ = 8e6  # so far a burst spoils the view
 
 
-def visible_rows(block: Block, around: Surroundings, freq_hz: float, level_dbm: float, own: Narrow) -> float:
+def visible_rows(
+    block: Block, around: Surroundings, freq_hz: float, level_dbm: float, own: Narrow, every: int = 1
+) -> float:
     """Rows in which a burst of a level at a place would have stood out, each by its chance to do so.
 
-    Rows in which one of its own bursts lies so close that nothing else can be seen there do not tell.
+    Rows in which one of its own bursts lies so close that nothing else can be seen there do not tell. every: so many
+    rows the first is asked, for all of them.
     """
     cell = int(np.clip(round((freq_hz - block.freq_hz[0]) / block.cell_hz), 0, block.power.shape[1] - 1))
     over_ground, over_beside = thresholds(around.looks)
     smooth_mw = 10 ** (level_dbm / 10) / max(1e6 / block.span.step_hz, 1.0)
-    ground = around.ground[:, cell]
-    needed = np.maximum(over_ground * ground, over_beside * (around.beside[:, cell] - 0.5 * ground)) - ground
+    ground, beside = around.ground[::every, cell], around.beside[::every, cell]
+    needed = np.maximum(over_ground * ground, over_beside * (beside - 0.5 * ground)) - ground
     ninth = 1 / (9 * around.looks)
     # Wilson and Hilferty again, the other way round.
     deviations = (np.cbrt(np.maximum(needed, 0) / smooth_mw) - (1 - ninth)) / np.sqrt(ninth)
     chance = normal_below(-deviations)
     free = np.ones(block.rows, bool)
     free[own.row[np.abs(own.freq_hz - freq_hz) < _OWN_HZ]] = False
+    free = free[::every]
     return float(chance[free].mean() * block.rows) if free.any() else float(block.rows)
 
 

@@ -55,11 +55,16 @@ def even_stretch(
     return best
 
 
+def are_sparse(number: int, low_hz: float, high_hz: float) -> bool:
+    """Whether so few bursts are in a range that they need wider parts, and enough for that."""
+    return _PART_HZ < _FEWEST_A_PART * (high_hz - low_hz) / max(number, 1) < _WIDEST_PART_HZ
+
+
 def sparse_stretch(freq_hz: FloatArray, weight: FloatArray, low_hz: float, high_hz: float) -> Stretch | None:
     """Where bursts are few, wider parts have some each; only a range that goes on where no channel is, is told so."""
-    part_hz = _FEWEST_A_PART * (high_hz - low_hz) / len(freq_hz)
     found = None
-    if _PART_HZ < part_hz < _WIDEST_PART_HZ:
+    if are_sparse(len(freq_hz), low_hz, high_hz):
+        part_hz = _FEWEST_A_PART * (high_hz - low_hz) / len(freq_hz)
         found = even_stretch(freq_hz, weight, low_hz, high_hz, part_hz)
     if (
         found is None
