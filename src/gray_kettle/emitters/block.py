@@ -18,7 +18,7 @@ Floats = NDArray[np.float32]
 CELL_HZ = 250e3  # bins finer than this are joined: bursts are a megahertz wide, and noise evens out
 _EDGE_SHARE = 0.08  # of the cells that are taken for the quietest
 TILT_DB = 2.0  # by which a receiver's own floor may differ over a span
-_MEAN_HZ, _QUIET, _ENOUGH_ROWS = 1e6, 0.25, 600
+_MEAN_HZ, _QUIET, _ENOUGH_ROWS, _CALM = 1e6, 0.25, 600, 0.25
 _SELDOM = 0.5
 _SPREAD_SHAPES = np.array([1, 1.5, 2, 3, 4, 6, 8, 12, 16, 24, 32, 64, 128], float)
 
@@ -162,7 +162,8 @@ def _together(power: Floats, low: Floats, looks: float, half: int) -> float:
     if not quiet.size:
         return 1.0
     q10, q30 = np.quantile(quiet, [0.1, 0.3], axis=0)
-    of_mean = _looks(float(np.median(10 * np.log10(np.maximum(q30, 1e-30) / np.maximum(q10, 1e-30)))))
+    each_db = 10 * np.log10(np.maximum(q30, 1e-30) / np.maximum(q10, 1e-30))
+    of_mean = _looks(float(np.quantile(each_db, _CALM)))  # where bursts come, all waver together
     return float(np.clip(looks * (2 * half + 1) / of_mean, 1.0, 2 * half + 1))
 
 

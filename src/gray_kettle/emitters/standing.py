@@ -27,7 +27,7 @@ _APART_HZ, _REST_HZ = 5e6, 2.5e6
 _BESIDE_HZ, _LINE_OVER, _SHARP, _LINE_HZ = 1.5e6, 4.0, 10.0, 1.5e6
 _RAISES_HZ = 24e6
 _STEADIER = 0.4  # than noise can be
-_RESTLESS_DB = 1.8  # beyond the spread of noise: pictures flicker
+_RESTLESS_DB, _RESTLESS_PEAK_DB = 1.8, 1.0  # beyond the spread of noise
 _SELDOM_OFF = 0.025
 _MOST_IN_A_REGION = 8
 _ONE_HUMP_HZ, _STOREY = 22e6, 0.35
@@ -169,12 +169,10 @@ def _measured(
         a, b, smoothing = shape
         found = _standing(block, rows, codes, low, power, noise, (a, b), smoothing, on, taken)
         is_rest = bool(parts) and found.width10_hz > _REST_HZ  # what the parts leave of a shape
-        is_line = found.width10_hz < _LINE_HZ and sharp[a : b + 1].max() > _SHARP
-        if (
-            _is_steady(found)
-            and not is_rest
-            and (is_line or not any(_is_skirt(found, other) for other in out))
-        ):
+        is_sharp = bool(sharp[a : b + 1].max() > _SHARP)
+        is_line = found.width10_hz < _LINE_HZ and is_sharp
+        is_foot = not is_line and any(_is_skirt(found, other) for other in out)
+        if _is_steady(found, is_sharp) and not is_rest and not is_foot:
             out.append(found)
         # It is taken off what may be wider beneath it: a line between what lies to both sides of its foot.
         reach = (b - a + 1) * (2 if (b - a) * span.step_hz <= _WIDE_HZ else 1) // (1 + (b - a > 8))
@@ -205,11 +203,13 @@ def _standing_part(
     return _standing(block, rows, codes, low, own, noise, edges, 0, on, others > own)
 
 
-def _is_steady(found: Standing) -> bool:
+def _is_steady(found: Standing, is_sharp: bool = False) -> bool:
     """Never away, and no more restless than noise is."""
     # Where something wide is so steady, a line that it holds tells of itself, not of the rest.
     is_line = found.width10_hz > _WIDE_HZ and found.steadiness < _STEADIER
-    return found.restless_db <= _RESTLESS_DB and not found.off_share > _SELDOM_OFF and not is_line
+    # Pictures flicker; on channels that are hardly ever free there are peaks that are less restless than the rest.
+    restless_db = _RESTLESS_DB if found.width10_hz > _WIDE_HZ or is_sharp else _RESTLESS_PEAK_DB
+    return found.restless_db <= restless_db and not found.off_share > _SELDOM_OFF and not is_line
 
 
 def _is_skirt(found: Standing, other: Standing) -> bool:
