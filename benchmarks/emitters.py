@@ -198,7 +198,10 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--scenes", type=int, default=200)
     parser.add_argument(
-        "--ranges", choices=tuple(_RANGES), default="held-out", help="limits were set on the others"
+        "--ranges",
+        choices=tuple(_RANGES),
+        default="held-out",
+        help="limits were set on development and second",
     )
     parser.add_argument("--verbose", action="store_true", help="each miss and each false claim")
     asked = parser.parse_args()

@@ -25,10 +25,7 @@ _MOST = 60_000
 
 @dataclass(frozen=True, eq=False)
 class Narrow:
-    """Bursts in order of time, one row each. when_s: when its cell was measured; width_hz: as if it were flat.
-
-    run_hz: over which a tuned instrument met it without a break.
-    """
+    """Bursts in order of time, one row each. when_s: when its cell was measured; width_hz: as if it were flat."""
 
     row: IntArray
     when_s: FloatArray

@@ -25,6 +25,11 @@ _WIDEST_HZ, _SURE, _SURE_PER_HZ = 3.4e6, 14.0, 5e-6  # edges of channels make wi
 _AGREES, _NEXT = 0.25, 1.5
 
 
+def agreement(freq_hz: FloatArray, raster_hz: float, phase_hz: float) -> FloatArray:
+    """How well bursts lie on a raster: from 1 on its places to -1 between them."""
+    return np.asarray(np.cos(2 * np.pi * (freq_hz - 2.4e9 - phase_hz) / raster_hz))
+
+
 @dataclass(frozen=True)
 class Comb:
     """A raster that shows through a range. phase_hz: of it, from 2400 MHz. strength: exponent of how seldom chance does
@@ -39,17 +44,17 @@ class Comb:
 
     def agreement(self, freq_hz: FloatArray) -> FloatArray:
         """From 1 on its places to -1 between them."""
-        return np.asarray(np.cos(2 * np.pi * (freq_hz - 2.4e9 - self.phase_hz) / self.raster_hz))
+        return agreement(freq_hz, self.raster_hz, self.phase_hz)
 
     def picked(self, freq_hz: FloatArray) -> NDArray[np.bool_]:
         """Which of some bursts it takes: where others lie among them, as many as agree, those that agree best."""
-        agreement = self.agreement(freq_hz)
+        agrees = self.agreement(freq_hz)
         parts = max(int((self.high_hz - self.low_hz) / _PART_HZ + 0.5), 1)
         part = np.clip(
             ((freq_hz - self.low_hz) / (self.high_hz - self.low_hz) * parts).astype(int), 0, parts - 1
         )
         number = np.bincount(part, minlength=parts)
-        mean = np.bincount(part, agreement, parts) / np.maximum(number, 1)
+        mean = np.bincount(part, agrees, parts) / np.maximum(number, 1)
         usual = (
             float(np.quantile(mean[number >= _FEWEST_A_PART], 0.7))
             if (number >= _FEWEST_A_PART).any()
@@ -58,8 +63,8 @@ class Comb:
         kept = np.ones(len(freq_hz), bool)
         for k in np.flatnonzero(mean < usual - _NEXT * np.sqrt(0.5 / np.maximum(number, 1))):
             its = np.flatnonzero(part == k)
-            many = int(number[k] * max(mean[k], 0.0) / usual)
-            kept[its[np.argsort(-agreement[its], kind="stable")[many:]]] = False
+            many = int(number[k] * max(mean[k], 0.0) / max(usual, 1e-6))
+            kept[its[np.argsort(-agrees[its], kind="stable")[many:]]] = False
         return kept
 
 

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import Narrow, Surroundings
-from gray_kettle.emitters.comb import Comb, Combing, raster_of
+from gray_kettle.emitters.comb import Comb, Combing, agreement, raster_of
 from gray_kettle.emitters.seen import visible_rows
 from gray_kettle.emitters.stretch import Stretch, are_sparse, even_stretch, sparse_stretch
 from gray_kettle.records import FloatArray
@@ -73,8 +73,7 @@ def _of_their_own(
 
 def _shows(freq_hz: FloatArray, raster_hz: float, phase_hz: float) -> bool:
     """Whether bursts lie on a raster, too, beyond chance."""
-    agreement = np.cos(2 * np.pi * (freq_hz - 2.4e9 - phase_hz) / raster_hz)
-    return bool(agreement.mean() > _NO_CHANCE / np.sqrt(2 * len(freq_hz)))
+    return bool(agreement(freq_hz, raster_hz, phase_hz).mean() > _NO_CHANCE / np.sqrt(2 * len(freq_hz)))
 
 
 def _differ(raster_hz: float, other_hz: float) -> bool:
@@ -198,7 +197,7 @@ def _comb(block: Block, group: Narrow) -> bool:
     raster_hz, _, phase_hz = raster_of(group.freq_hz, block.cell_hz)
     if math.isnan(raster_hz) or np.ptp(group.freq_hz) < _CHANNEL_HZ[0][1] or len(group) < 50:
         return False
-    on_raster = np.cos(2 * np.pi * (group.freq_hz - 2.4e9 - phase_hz) / raster_hz)
+    on_raster = agreement(group.freq_hz, raster_hz, phase_hz)
     part = np.floor((group.freq_hz - group.freq_hz.min()) / _COMB_PART_HZ).astype(int)
     number = np.bincount(part)
     mean = np.bincount(part, on_raster)[number > 0] / number[number > 0]

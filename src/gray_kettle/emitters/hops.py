@@ -25,8 +25,8 @@ _LEAST_HOP_SHARE = 0.008  # of the rows
 class Hops:
     """Bursts that go from place to place.
 
-    weight: of each burst, by how seldom one can be seen there. raster_hz: NaN where none shows; phase_hz: of the
-    raster, from 0 Hz. dwelling: how often the next row finds it at the same place, against chance. evenness: share
+    used_hz: stretches of its range that it uses, shape (stretches, 2). raster_hz: NaN where none shows; phase_hz:
+    of it, from 2400 MHz. dwelling: how often the next row finds it at the same place, against chance. evenness: share
     of its range, in parts of 4 MHz, that it visits about as often as it should. seen_below, seen_above: whether it
     could have been seen beyond its range.
     """

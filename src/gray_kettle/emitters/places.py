@@ -55,8 +55,10 @@ def find_places(
     lines_hz: tuple[float, ...] = (),
     told: list[Fixed] | None = None,
 ) -> tuple[list[Fixed], Narrow]:
-    """The places that bursts come back to, and the bursts that are left. lines_hz: of narrow things that stand; told:
-    places that are known already."""
+    """The places that bursts come back to, and the bursts that are left.
+
+    lines_hz: of narrow things that stand. told: places that are known already.
+    """
     left = np.ones(len(narrow), bool)
     free_hz = [hz for hz in _KNOWN_HZ if all(abs(f.centre_hz - hz) > _NEXT_HZ for f in told or [])]
     found: list[tuple[Fixed, NDArray[np.bool_]]] = []
