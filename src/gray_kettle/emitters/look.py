@@ -88,8 +88,7 @@ def _from_standing(block: Block, s: Standing) -> Sighting | None:
         or (s.time_share < 0.1 and s.over_db < 25 and s.width10_hz < 3e6)
     ):
         return None
-    # Between its feet and its top: what 10 dB below the top is still in it, and what 3 dB below is left out.
-    half_hz = (s.width3_hz + s.width10_hz) / 4 if s.width10_hz > 3e6 else s.width10_hz / 2
+    half_hz = s.width10_hz / 2
     middle_hz = (s.low_hz + s.high_hz) / 2
     low, high = middle_hz - half_hz, middle_hz + half_hz
     return Sighting(

@@ -78,7 +78,7 @@ def _radio(radio: SimRadio, at: Point) -> Transmitter:
         found = made.make(seconds, rng)
         return Bursts(found.start_s, found.end_s, centre_of(found.start_s), found.level_db, found.drift_hz)
 
-    return Transmitter(made.kind, made.name, made.level_dbm, made.width_hz, moving, made.shape)
+    return Transmitter(made.kind, made.name, made.level_dbm, moving, made.shape)
 
 
 def _heard(power_dbm: float, source: Point, at: Point, freq_hz: float) -> float:

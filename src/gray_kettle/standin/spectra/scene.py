@@ -42,7 +42,9 @@ class Instrument:
 
 @dataclass(frozen=True)
 class Truth:
-    """What one transmitter really did. channels: (band, number) and the share of time that it was on them."""
+    """What one transmitter really did. channels: (band, number) and the share of time that it was on them, with what
+    is within 10 dB of its top.
+    """
 
     kind: str
     name: str
@@ -166,7 +168,8 @@ class Scene:
             if not on.any():
                 continue
             when_s = looks if len(on) == len(looks) else its.start_s
-            low, high = centre_hz - transmitter.width_hz / 2, centre_hz + transmitter.width_hz / 2
+            below_hz, above_hz = transmitter.reach_hz()
+            low, high = centre_hz + below_hz, centre_hz + above_hz
             touched = []
             for channel in channels:
                 first, last = passband_hz(channel)

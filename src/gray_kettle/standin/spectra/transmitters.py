@@ -28,14 +28,13 @@ Making = Callable[[Ints, np.random.Generator], Bursts]
 @dataclass(frozen=True)
 class Transmitter:
     """One transmitter as the instrument meets it. kind: WIFI, or a kind of what is not. level_dbm: power while it
-    sends. width_hz: that it occupies. make: its bursts in given whole seconds. shape: None for a line of one bin.
-    is_steady: without the flicker of noise.
+    sends. make: its bursts in given whole seconds. shape: None for a line of one bin. is_steady: without the flicker
+    of noise.
     """
 
     kind: str
     name: str
     level_dbm: float
-    width_hz: float
     make: Making
     shape: Shape | None = field(repr=False, default=None)
     is_steady: bool = False
@@ -44,6 +43,17 @@ class Transmitter:
         """Share of its power in a bin at this distance from its centre."""
         shape = self.shape if self.shape is not None else shapes.line(step_hz)
         return shape(offset_hz) * step_hz
+
+    def reach_hz(self) -> tuple[float, float]:
+        """What it fills at one moment, below and above its centre: to where it has fallen 10 dB below its top, the
+        outermost of them where it has humps (the x-dB bandwidth of ITU-R SM.443).
+        """
+        if self.shape is None:
+            return 0.0, 0.0
+        away_hz = np.append(0.0, np.geomspace(1e2, 2e8, 5000))
+        below, above = self.shape(-away_hz), self.shape(away_hz)
+        least = max(float(below.max()), float(above.max())) / 10
+        return float(-away_hz[below >= least].max()), float(away_hz[above >= least].max())
 
 
 def reflected(made: Transmitter, strength: float, delay_s: float, phase: float) -> Transmitter:
@@ -85,7 +95,7 @@ def wifi(
         length = np.concatenate([length, np.full(len(beacons), 0.3e-3)])
         return bursts(start, length, centre_hz, rng.normal(0, 1.0, len(start)))
 
-    return Transmitter(WIFI, name, level_dbm, width_mhz * 1e6, make, shapes.ofdm(width_mhz))
+    return Transmitter(WIFI, name, level_dbm, make, shapes.ofdm(width_mhz))
 
 
 def dsss(
@@ -93,7 +103,7 @@ def dsss(
 ) -> Transmitter:
     """An old access point: DSSS bursts."""
     made = wifi(name, centre_hz, 20, level_dbm, duty, 2e-3)
-    return replace(made, width_hz=22e6, shape=shapes.dsss())
+    return replace(made, shape=shapes.dsss())
 
 
 def oven(
@@ -111,7 +121,7 @@ def oven(
         begin = rng.normal(-drift_hz / 2, 1e6, len(start))
         return replace(made, centre_hz=made.centre_hz + begin, drift_hz=np.full(len(start), drift_hz))
 
-    return Transmitter("microwave-oven", name, level_dbm, 1.4 * width_hz, make, shapes.bell(width_hz))
+    return Transmitter("microwave-oven", name, level_dbm, make, shapes.bell(width_hz))
 
 
 def hopper(
@@ -134,7 +144,7 @@ def hopper(
         length = np.full(len(start), slot_s * filled)
         return bursts(start, length, rng.choice(allowed, len(start)), rng.normal(0, 1, len(start)))
 
-    return Transmitter(kind, name, level_dbm, width_hz, make, shapes.bell(width_hz))
+    return Transmitter(kind, name, level_dbm, make, shapes.bell(width_hz))
 
 
 def advertiser(name: str, level_dbm: float, every_s: float = 0.1) -> Transmitter:
@@ -147,7 +157,7 @@ def advertiser(name: str, level_dbm: float, every_s: float = 0.1) -> Transmitter
         places = np.tile([2.402e9, 2.426e9, 2.480e9], len(events))
         return bursts(start, np.full(len(start), 0.36e-3), places)
 
-    return Transmitter("ble-advertising", name, level_dbm, 2e6, make, shapes.bell(1.4e6))
+    return Transmitter("ble-advertising", name, level_dbm, make, shapes.bell(1.4e6))
 
 
 def low_rate(name: str, number: int, level_dbm: float, duty: float = 0.01) -> Transmitter:
@@ -157,7 +167,7 @@ def low_rate(name: str, number: int, level_dbm: float, duty: float = 0.01) -> Tr
         start, length = random_traffic(seconds, _share(duty, seconds), 2.2e-3, rng)
         return bursts(start, np.minimum(length, 4.3e-3), (2405 + 5 * (number - 11)) * 1e6)
 
-    return Transmitter("802.15.4", name, level_dbm, 2e6, make, shapes.bell(1.6e6))
+    return Transmitter("802.15.4", name, level_dbm, make, shapes.bell(1.6e6))
 
 
 def _continuous(seconds: Ints, is_on: Floats, centre_hz: float, level_db: Floats, parts: int = 50) -> Bursts:
@@ -180,7 +190,7 @@ def camera(
         return _continuous(seconds, _share(is_on, seconds), centre_hz, flicker)
 
     made_of = shape or shapes.bell(0.6 * width_hz)
-    return Transmitter("analogue-video", name, level_dbm, width_hz, make, made_of)
+    return Transmitter("analogue-video", name, level_dbm, make, made_of)
 
 
 def carrier(
@@ -191,14 +201,14 @@ def carrier(
     def make(seconds: Ints, rng: np.random.Generator) -> Bursts:
         return _continuous(seconds, _share(is_on, seconds), centre_hz, np.zeros(len(seconds) * 50))
 
-    return Transmitter("continuous-carrier", name, level_dbm, 1.0, make, None, is_steady=True)
+    return Transmitter("continuous-carrier", name, level_dbm, make, None, is_steady=True)
 
 
 def narrow_fm(name: str, level_dbm: float, centre_hz: float, width_hz: float = 200e3) -> Transmitter:
     """A continuous narrow transmission."""
     made = carrier(name, level_dbm, centre_hz)
     return replace(
-        made, kind="narrowband-fm", width_hz=width_hz, shape=shapes.bell(width_hz), is_steady=False
+        made, kind="narrowband-fm", shape=shapes.bell(width_hz), is_steady=False
     )
 
 
@@ -206,7 +216,7 @@ def link(name: str, level_dbm: float, centre_hz: float, width_hz: float) -> Tran
     """A point-to-point link: flat, continuous, where its owner put it."""
     made = carrier(name, level_dbm, centre_hz)
     return replace(
-        made, kind="point-to-point", width_hz=width_hz, shape=shapes.flat(width_hz), is_steady=False
+        made, kind="point-to-point", shape=shapes.flat(width_hz), is_steady=False
     )
 
 
@@ -230,4 +240,4 @@ def radar(
         start = (passing[:, None] + number[None, :] * every_s).ravel()
         return bursts(start, np.full(len(start), 2e-6), centre_hz, np.tile(beam_db, len(passing)))
 
-    return Transmitter("radar", name, level_dbm, width_hz, make, shapes.bell(width_hz))
+    return Transmitter("radar", name, level_dbm, make, shapes.bell(width_hz))
