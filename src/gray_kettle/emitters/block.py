@@ -70,6 +70,16 @@ class Block:
     def rows(self) -> int:
         return len(self.time_s)
 
+    @property
+    def dwell_s(self) -> float:
+        """How long a tuned instrument looks at a cell: all the while with a peak detector, else from the moment of its
+        first bin to that of its last.
+        """
+        if len(self.span.pieces) > 1:
+            return 0.0
+        is_held = self.span.detector == "max"
+        return self.span.sweep_s / self.span.bins * (self.joined - (0 if is_held else 1))
+
     @cached_property
     def cell_codes(self) -> Codes:
         """Powers of the cells as codes."""

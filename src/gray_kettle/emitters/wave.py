@@ -13,7 +13,7 @@ from gray_kettle.emitters.bursts import Surroundings, thresholds
 from gray_kettle.emitters.runs import runs_of
 from gray_kettle.records import FloatArray
 
-_PARTS, _FOOT, _SMOOTH_HZ = 64, 4.0, 2e6
+_PARTS, _FOOT, _SMOOTH_HZ = 64, 10.0, 2e6
 
 
 @dataclass(frozen=True, eq=False)
@@ -62,7 +62,10 @@ def lit_parts(block: Block, around: Surroundings, wave: Wave, centre: int) -> ND
             for k in np.unique(rows[common >= 0]):
                 best = np.flatnonzero(rows == k)[np.argmax(common[rows == k])]
                 out[k, first[best] : last[best] + 1] = True
-    return _longest_arc(out)
+    # What is looked at for a while is met from before it begins until after it has ended.
+    held = round(block.dwell_s * wave.line_hz * _PARTS)
+    arc = _longest_arc(out)
+    return arc & np.roll(arc, held // 2, axis=0) & np.roll(arc, held // 2 - held, axis=0)
 
 
 def smooth_cells(block: Block) -> int:
