@@ -7,8 +7,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from gray_kettle.emitters.amounts import as_tuned, part_of_frames, whole_hz
 from gray_kettle.emitters.block import Block
-from gray_kettle.emitters.bursts import WIDTH_HZ, Narrow, Surroundings
+from gray_kettle.emitters.bursts import Narrow, Surroundings
 from gray_kettle.emitters.comb import raster_of
 from gray_kettle.emitters.groups import FEWEST_HOPS, groups_of
 from gray_kettle.emitters.seen import comes_with_others, visible_rows
@@ -71,10 +72,11 @@ def find_hops(block: Block, narrow: Narrow, around: Surroundings) -> list[Hops]:
     """Hoppers among the bursts that stay nowhere, told apart by level and by raster."""
     if len(narrow) < FEWEST_HOPS:
         return []
-    return [h for group in groups_of(block, narrow, around) if (h := _hops(block, group, around)) is not None]
+    groups = groups_of(block, narrow, around)
+    return [h for group in groups if (h := _hops(block, group, narrow, around)) is not None]
 
 
-def _hops(block: Block, bursts: Narrow, around: Surroundings) -> Hops | None:
+def _hops(block: Block, bursts: Narrow, narrow: Narrow, around: Surroundings) -> Hops | None:
     freq_hz = bursts.freq_hz
     # The farthest are left out where there are many: something else may be among them.
     if comes_with_others(block, around, bursts):
@@ -89,9 +91,13 @@ def _hops(block: Block, bursts: Narrow, around: Surroundings) -> Hops | None:
     level = float(np.median(bursts.level_dbm))
     raster, strength, phase = raster_of(freq_hz, block.cell_hz)
     width = float(np.median(bursts.width_hz))
-    share, used_hz = _used(block, around, bursts, level, low, high)
-    if block.span.is_tuned and share > _MOST_SHARE:
-        return None
+    of_whole_hz = whole_hz(block, bursts, raster)
+    share, used_hz = _used(block, around, bursts, level, (low, high), of_whole_hz)
+    if block.span.is_tuned:
+        if share > _MOST_SHARE:
+            return None
+        share *= as_tuned(block, bursts, narrow, level, used_hz, of_whole_hz)
+    share *= part_of_frames(bursts.level_dbm, block.span.averages)
     below, above = np.linspace(2.403e9, low - 3e6, 6), np.linspace(high + 3e6, 2.479e9, 6)
     seen_below, seen_above = (
         float(np.mean([visible_rows(block, around, float(f), level, bursts) for f in ends]))
@@ -106,13 +112,14 @@ def _hops(block: Block, bursts: Narrow, around: Surroundings) -> Hops | None:
 
 
 def _used(
-    block: Block, around: Surroundings, bursts: Narrow, level_dbm: float, low_hz: float, high_hz: float
-) -> tuple[float, FloatArray]:
+    block: Block, around: Surroundings, bursts: Narrow, level_dbm: float, ends_hz: tuple[float, float], of_whole_hz: float
+) -> tuple[float, FloatArray]:  # fmt: skip
     """(share of the rows in which it is on the air, stretches of its range that it uses, shape (stretches, 2)).
 
     A hopper uses its places alike, but for those that it leaves out: so what others cover is used as the rest is, and
     stretches that are visited so seldom that chance does not do that are not used.
     """
+    low_hz, high_hz = ends_hz
     parts = max(int((high_hz - low_hz) / _USED_HZ), 1)
     edges = np.linspace(low_hz, high_hz, parts + 1)
     counts = np.histogram(bursts.freq_hz, edges)[0]
@@ -120,8 +127,7 @@ def _used(
     if (
         block.span.is_tuned
     ):  # a row crosses each place once, and meets a part of a burst where that ends meanwhile
-        whole_hz = max(float(np.median(bursts.width_hz)), WIDTH_HZ)
-        amounts = np.histogram(bursts.freq_hz, edges, weights=bursts.width_hz)[0] / whole_hz
+        amounts = np.histogram(bursts.freq_hz, edges, weights=bursts.width_hz)[0] / of_whole_hz
     middle = (edges[:-1] + edges[1:]) / 2
     visible = np.array([visible_rows(block, around, float(f), level_dbm, bursts) for f in middle])
     told = visible > _TOLD * block.rows

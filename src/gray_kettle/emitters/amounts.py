@@ -1,0 +1,84 @@
+"""What part of a burst a row has met: hits alone say too much of instruments that average, or look at a place for a
+while.
+
+Source: docs/radio-model.md, "Places and hops".
+"""
+
+from functools import lru_cache
+
+import numpy as np
+
+from gray_kettle.emitters.block import Block
+from gray_kettle.emitters.bursts import Narrow
+from gray_kettle.records import FloatArray
+
+_OWN_DB = (-1.0, 9.0)  # about a hopper's level, by how much its bursts may differ
+_MOST_NOT_PICKED, _LEAST_HELD = 1.4, 0.3
+_WAVERS, _FINE_HZ, _USUAL_HZ = 0.8, 3.5e5, 1.1e6  # widths do but for peaks in fine bins
+_LENGTHS = (1.2, 1.5, 2.0, 3.0, 5.0, 10.0, 30.0, 1e3)  # of a burst, against the time that frames lie in
+_SPREADS_DB, _LEVEL_STEP_DB, _STRANGERS, _FEWEST = (1.0, 1.5, 2.0, 2.7, 3.6), 0.25, 0.03, 20
+
+
+def whole_hz(block: Block, bursts: Narrow, raster_hz: float) -> float:
+    """How wide a burst is that was met whole. The widest are; where no raster shows, all may have been met in part."""
+    is_calm = block.span.detector == "max" and block.cell_hz <= _FINE_HZ
+    usual = (1.0 if is_calm else _WAVERS) * float(np.quantile(bursts.width_hz, 0.9))
+    return max(usual, _USUAL_HZ) if np.isnan(raster_hz) else usual
+
+
+def as_tuned(
+    block: Block, bursts: Narrow, narrow: Narrow, level_dbm: float, used_hz: FloatArray, of_whole_hz: float
+) -> float:
+    """By how much the share differs that a tuned instrument's picked bursts make.
+
+    Its own that were not picked, for their level or their place, are many in every part of its range, others in some.
+    What a peak detector looks at for a while it meets from before it begins until after it has ended.
+    """
+    alike = np.abs(narrow.level_dbm - level_dbm - _OWN_DB[0]) < _OWN_DB[1]
+    edges = np.append(used_hz[:, 0], used_hz[-1, 1])
+    picked = np.histogram(bursts.freq_hz, edges, weights=bursts.width_hz)[0]
+    every = np.histogram(narrow.freq_hz[alike], edges, weights=narrow.width_hz[alike])[0]
+    order = np.argsort(every / np.maximum(picked, 1.0))[: (len(picked) + 1) // 2]
+    not_picked = np.clip(every[order].sum() / max(picked[order].sum(), 1.0), 1.0, _MOST_NOT_PICKED)
+    part = min(float(bursts.width_hz.mean()) / of_whole_hz, 1.0)
+    held = block.span.step_hz / of_whole_hz * (1 - part) / part if block.span.detector == "max" else 0.0
+    return float(not_picked * max(1 - held, _LEAST_HELD))
+
+
+def part_of_frames(level_dbm: FloatArray, frames: int) -> float:
+    """What part of a row's frames its bursts fill on average, 1 where a row is one frame.
+
+    A burst that fills half of them is met 3 dB below its level. How long bursts are against the time in which the
+    frames lie says how many of them are met so: of all such laws the mean, each by how well it tells the levels.
+    """
+    if frames < 2 or len(level_dbm) < _FEWEST:
+        return 1.0
+    low, high = np.quantile(level_dbm, [0.02, 0.98])
+    middle = np.arange(low - 1, high + 1, _LEVEL_STEP_DB)
+    number = np.histogram(level_dbm, np.append(middle, middle[-1] + _LEVEL_STEP_DB) - _LEVEL_STEP_DB / 2)[0]
+    tops = np.arange(float(np.median(level_dbm)) - 1, high + 1, _LEVEL_STEP_DB)
+    each, mean = _met(frames)
+    below_db = 10 * np.log10(np.arange(1, frames + 1) / frames)
+    away = middle[None, None, :] - tops[:, None, None] - below_db[None, :, None]
+    told = []
+    for spread in _SPREADS_DB:
+        of_part = np.exp(-0.5 * (away / spread) ** 2) * _LEVEL_STEP_DB / (spread * np.sqrt(2 * np.pi))
+        law = (1 - _STRANGERS) * np.einsum("lk,tkm->ltm", each, of_part) + _STRANGERS / len(middle)
+        told.append((np.log(law) * number).sum(axis=2))
+    of_lengths = np.stack(told)
+    weight = np.exp(of_lengths - of_lengths.max()).sum(axis=(0, 2))
+    return float((weight * mean).sum() / weight.sum())
+
+
+@lru_cache(maxsize=16)
+def _met(frames: int) -> tuple[FloatArray, FloatArray]:
+    """(share of bursts that fill 1, 2 … of the frames, by their length; the mean part of the frames)."""
+    at = np.arange(frames) / (frames - 1)
+    each = []
+    for length in _LENGTHS:
+        start = -length + (1 + length) * (np.arange(4000) + 0.5) / 4000
+        inside = ((at >= start[:, None]) & (at < start[:, None] + length)).sum(axis=1)
+        counts = np.bincount(inside, minlength=frames + 1)[1:].astype(float)
+        each.append(counts / counts.sum())
+    table = np.array(each)
+    return table, table @ np.arange(1, frames + 1) / frames
