@@ -7,6 +7,7 @@ Source: docs/radio-model.md, "Places and hops".
 from functools import lru_cache
 
 import numpy as np
+from numpy.typing import NDArray
 
 from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import Narrow
@@ -14,35 +15,43 @@ from gray_kettle.records import FloatArray
 
 _OWN_DB = (-1.0, 9.0)  # about a hopper's level, by how much its bursts may differ
 _MOST_NOT_PICKED, _LEAST_HELD = 1.4, 0.3
-_WAVERS, _FINE_HZ, _USUAL_HZ = 0.8, 3.5e5, 1.1e6  # widths do but for peaks in fine bins
+_WAVERS, _FINE_HZ = 0.8, 3.5e5  # widths do but for peaks in fine bins
 _LENGTHS = (1.2, 1.5, 2.0, 3.0, 5.0, 10.0, 30.0, 1e3)  # of a burst, against the time that frames lie in
 _SPREADS_DB, _LEVEL_STEP_DB, _STRANGERS, _FEWEST = (1.0, 1.5, 2.0, 2.7, 3.6), 0.25, 0.03, 20
 
 
-def whole_hz(block: Block, bursts: Narrow, raster_hz: float) -> float:
-    """How wide a burst is that was met whole. The widest are; where no raster shows, all may have been met in part."""
+def whole_hz(block: Block, bursts: Narrow, least_hz: float) -> float:
+    """How wide a burst is that was met whole: as the widest are, since a tuned instrument meets parts of others."""
     is_calm = block.span.detector == "max" and block.cell_hz <= _FINE_HZ
-    usual = (1.0 if is_calm else _WAVERS) * float(np.quantile(bursts.width_hz, 0.9))
-    return max(usual, _USUAL_HZ) if np.isnan(raster_hz) else usual
+    return max((1.0 if is_calm else _WAVERS) * float(np.quantile(bursts.width_hz, 0.9)), least_hz)
 
 
-def as_tuned(
-    block: Block, bursts: Narrow, narrow: Narrow, level_dbm: float, used_hz: FloatArray, of_whole_hz: float
-) -> float:
-    """By how much the share differs that a tuned instrument's picked bursts make.
+def part_met(block: Block, bursts: Narrow, of_whole_hz: float) -> float:
+    """What part of the time that a tuned instrument takes for a burst's width the burst is there, on average.
 
-    Its own that were not picked, for their level or their place, are many in every part of its range, others in some.
     What a peak detector looks at for a while it meets from before it begins until after it has ended.
     """
-    alike = np.abs(narrow.level_dbm - level_dbm - _OWN_DB[0]) < _OWN_DB[1]
+    part = min(float(bursts.width_hz.mean()) / of_whole_hz, 1.0)
+    held = block.span.step_hz / of_whole_hz * (1 - part) if block.span.detector == "max" else 0.0
+    return max(part - held, _LEAST_HELD * part)
+
+
+def are_own(narrow: Narrow, level_dbm: float) -> NDArray[np.bool_]:
+    """Bursts whose level may be that of one transmitter as a tuned instrument meets it."""
+    return np.asarray(np.abs(narrow.level_dbm - level_dbm - _OWN_DB[0]) < _OWN_DB[1])
+
+
+def times_picked(bursts: Narrow, narrow: Narrow, level_dbm: float, used_hz: FloatArray) -> float:
+    """How many times more a hopper's bursts are than those that were picked of them, for their level or their place.
+
+    Its own that were not picked are many in every part of its range, those of others in some.
+    """
+    own = are_own(narrow, level_dbm)
     edges = np.append(used_hz[:, 0], used_hz[-1, 1])
     picked = np.histogram(bursts.freq_hz, edges, weights=bursts.width_hz)[0]
-    every = np.histogram(narrow.freq_hz[alike], edges, weights=narrow.width_hz[alike])[0]
+    every = np.histogram(narrow.freq_hz[own], edges, weights=narrow.width_hz[own])[0]
     order = np.argsort(every / np.maximum(picked, 1.0))[: (len(picked) + 1) // 2]
-    not_picked = np.clip(every[order].sum() / max(picked[order].sum(), 1.0), 1.0, _MOST_NOT_PICKED)
-    part = min(float(bursts.width_hz.mean()) / of_whole_hz, 1.0)
-    held = block.span.step_hz / of_whole_hz * (1 - part) / part if block.span.detector == "max" else 0.0
-    return float(not_picked * max(1 - held, _LEAST_HELD))
+    return float(np.clip(every[order].sum() / max(picked[order].sum(), 1.0), 1.0, _MOST_NOT_PICKED))
 
 
 def part_of_frames(level_dbm: FloatArray, frames: int) -> float:

@@ -3,11 +3,11 @@
 Source: docs/radio-model.md, "Places and hops".
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from gray_kettle.emitters.amounts import as_tuned, part_of_frames, whole_hz
+from gray_kettle.emitters.amounts import part_met, part_of_frames, times_picked, whole_hz
 from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import Narrow, Surroundings
 from gray_kettle.emitters.comb import raster_of
@@ -20,6 +20,7 @@ _GROUP_HZ = 1e6
 _ON_RASTER, _STRONGER_DB, _MORE_THAN_OTHERS = 0.2, 4.0, 5.0
 _MOST_SHARE = 1.2  # one hopper cannot be on the air more than always
 _LEAST_HOP_SHARE = 0.008  # of the rows
+_USUAL_HZ = 1.1e6  # width of a hop
 
 
 @dataclass(frozen=True, eq=False)
@@ -54,6 +55,22 @@ class Hops:
         first, last = np.maximum(self.used_hz[:, 0], first_hz), np.minimum(self.used_hz[:, 1], last_hz)
         inside = np.maximum(last - first, 0.0).sum()
         return float(inside / np.ptp(self.used_hz, axis=1).sum())
+
+    def carried_on(self, low_hz: float, high_hz: float) -> "Hops":
+        """The same as far as the ends of its kind's range, where it would not have been seen beyond its own."""
+        used = list(self.used_hz)
+        low, high = self.low_hz, self.high_hz
+        if not self.seen_below and low > low_hz + _USED_HZ:
+            used.insert(0, np.array([low_hz, low]))
+            low = low_hz
+        if not self.seen_above and high < high_hz - _USED_HZ:
+            used.append(np.array([high, high_hz]))
+            high = high_hz
+        used_hz = np.array(used)
+        times = np.ptp(used_hz, axis=1).sum() / np.ptp(self.used_hz, axis=1).sum()
+        return replace(
+            self, used_hz=used_hz, low_hz=low, high_hz=high, share=float(min(self.share * times, 1.0))
+        )
 
     def takes(self, freq_hz: float, level_dbm: float, number: int) -> bool:
         """Whether bursts on one place are hops of it: on its raster, no stronger, and no more than on its others."""
@@ -91,12 +108,13 @@ def _hops(block: Block, bursts: Narrow, narrow: Narrow, around: Surroundings) ->
     level = float(np.median(bursts.level_dbm))
     raster, strength, phase = raster_of(freq_hz, block.cell_hz)
     width = float(np.median(bursts.width_hz))
-    of_whole_hz = whole_hz(block, bursts, raster)
-    share, used_hz = _used(block, around, bursts, level, (low, high), of_whole_hz)
+    share, used_hz = _used(block, around, bursts, level, (low, high))
     if block.span.is_tuned:
+        # Where no raster shows, all may have been met in part.
+        share *= part_met(block, bursts, whole_hz(block, bursts, _USUAL_HZ if np.isnan(raster) else 0.0))
         if share > _MOST_SHARE:
             return None
-        share *= as_tuned(block, bursts, narrow, level, used_hz, of_whole_hz)
+        share *= times_picked(bursts, narrow, level, used_hz)
     share *= part_of_frames(bursts.level_dbm, block.span.averages)
     below, above = np.linspace(2.403e9, low - 3e6, 6), np.linspace(high + 3e6, 2.479e9, 6)
     seen_below, seen_above = (
@@ -112,9 +130,9 @@ def _hops(block: Block, bursts: Narrow, narrow: Narrow, around: Surroundings) ->
 
 
 def _used(
-    block: Block, around: Surroundings, bursts: Narrow, level_dbm: float, ends_hz: tuple[float, float], of_whole_hz: float
-) -> tuple[float, FloatArray]:  # fmt: skip
-    """(share of the rows in which it is on the air, stretches of its range that it uses, shape (stretches, 2)).
+    block: Block, around: Surroundings, bursts: Narrow, level_dbm: float, ends_hz: tuple[float, float]
+) -> tuple[float, FloatArray]:
+    """(share of the rows in which it is met, stretches of its range that it uses, shape (stretches, 2)).
 
     A hopper uses its places alike, but for those that it leaves out: so what others cover is used as the rest is, and
     stretches that are visited so seldom that chance does not do that are not used.
@@ -123,11 +141,6 @@ def _used(
     parts = max(int((high_hz - low_hz) / _USED_HZ), 1)
     edges = np.linspace(low_hz, high_hz, parts + 1)
     counts = np.histogram(bursts.freq_hz, edges)[0]
-    amounts = counts.astype(float)
-    if (
-        block.span.is_tuned
-    ):  # a row crosses each place once, and meets a part of a burst where that ends meanwhile
-        amounts = np.histogram(bursts.freq_hz, edges, weights=bursts.width_hz)[0] / of_whole_hz
     middle = (edges[:-1] + edges[1:]) / 2
     visible = np.array([visible_rows(block, around, float(f), level_dbm, bursts) for f in middle])
     told = visible > _TOLD * block.rows
@@ -139,7 +152,7 @@ def _used(
         expected = visible * counts[some].sum() / max(visible[some].sum(), 1.0)
         is_used = ~(told & (counts < 0.3 * expected - 1.5 * np.sqrt(0.3 * expected)))
     some = told & is_used
-    share = amounts[some].sum() / max(visible[some].sum(), 1.0) * is_used.sum()
+    share = counts[some].sum() / max(visible[some].sum(), 1.0) * is_used.sum()
     return float(share), np.stack([edges[:-1], edges[1:]], axis=1)[is_used]
 
 

@@ -22,6 +22,7 @@ from gray_kettle.spectrum.places import passband_hz, places_in
 
 LEAST_CONFIDENCE = 0.5  # below it the kind is "unknown"
 FEWEST_ROWS = 24
+_BLUETOOTH_HZ = (2.402e9, 2.480e9)  # its first and last place
 _LEAST_CLAIM = 0.5  # of being anything at all
 
 
@@ -154,6 +155,8 @@ def _from_hops(block: Block, h: Hops) -> Sighting | None:
     likely = _claimed(kinds.of_hops(h, block.cell_hz, fading_db))
     if likely is None:
         return None
+    if likely[0][0] == "bluetooth":
+        h = h.carried_on(*_BLUETOOTH_HZ)
     half = h.width_hz / 2
     low, high = h.low_hz - half, h.high_hz + half
 

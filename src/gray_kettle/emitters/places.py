@@ -10,8 +10,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from gray_kettle.emitters.amounts import are_own, part_met, whole_hz
 from gray_kettle.emitters.block import Block
-from gray_kettle.emitters.bursts import WIDTH_HZ, Narrow, Surroundings
+from gray_kettle.emitters.bursts import Narrow, Surroundings
 from gray_kettle.emitters.seen import comes_with_others, visible_rows
 from gray_kettle.records import FloatArray
 
@@ -31,6 +32,7 @@ _ALONE, _FEW_PLACES = 4.0, 4
 _SHARP_HZ, _SHARP_GAP_HZ, _FEWEST_SHARP, _SHARPER, _SHARP_CELL_HZ = 0.35e6, 0.3e6, 10, 6.5, 5.2e5
 _ALIKE_DB, _NEXT_HZ = 6.0, 1.6e6
 _LEAST_FIXED_SHARE = 0.004  # of the rows
+_WHOLE_HZ = 1.4e6  # of a burst that fills 2 MHz
 _LEAST_TURN_S, _FEWEST_TURNS = 0.8, 5
 
 
@@ -248,11 +250,14 @@ def _fixed(block: Block, narrow: Narrow, around: Surroundings, near: NDArray[np.
     per_hz = per_hz / (_BESIDE_HZ - 1.6e6)
     span_hz = 2 * 1.5 * _tolerance_hz(block)
     share = len(np.unique(bursts.row)) / max(visible_rows(block, around, centre, level, bursts), 1)
-    if block.span.is_tuned:  # a row meets a part of a burst where that ends while it passes
-        share *= min(float(bursts.width_hz.mean() / max(np.median(bursts.width_hz), WIDTH_HZ)), 1.0)
+    if block.span.is_tuned:  # of the others that are there, what lies beside is as much at the place itself
+        there = np.abs(narrow.freq_hz - centre) <= span_hz / 2
+        number = max((there & are_own(narrow, level)).sum() - per_hz * span_hz, len(bursts))
+        of_whole_hz = whole_hz(block, bursts, _WHOLE_HZ)
+        share *= number / len(bursts) * part_met(block, bursts, of_whole_hz)
     return Fixed(
         bursts, centre, float(np.quantile(np.abs(bursts.freq_hz - centre), 0.7)), float(np.median(bursts.width_hz)),
-        level, float(bursts.level_dbm.std()), min(share, 1.0),
+        level, float(bursts.level_dbm.std()), float(min(share, 1.0)),
         float(len(bursts) / max(per_hz * span_hz, 1.0)),
     )  # fmt: skip
 
