@@ -3,6 +3,7 @@
 Source: docs/radio-model.md, "Keeping time with the mains".
 """
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,7 +14,7 @@ from gray_kettle.emitters.bursts import Surroundings, thresholds
 from gray_kettle.emitters.runs import runs_of
 from gray_kettle.records import FloatArray
 
-_PARTS, _FOOT, _SMOOTH_HZ = 64, 10.0, 2e6
+_PARTS, _FOOT, _LEAST_SHOWN_DB, _SMOOTH_HZ = 64, 10.0, 3.0, 2e6
 
 
 @dataclass(frozen=True, eq=False)
@@ -64,8 +65,19 @@ def lit_parts(block: Block, around: Surroundings, wave: Wave, centre: int) -> ND
                 out[k, first[best] : last[best] + 1] = True
     # What is looked at for a while is met from before it begins until after it has ended.
     held = round(block.dwell_s * wave.line_hz * _PARTS)
-    arc = _longest_arc(out)
+    shown_db = 10 * np.log10(max(usual / max(float(np.median(floor[:, often > 0])), usual / _FOOT), 1.0))
+    arc = _to_feet(_longest_arc(out), math.sqrt(10 * math.log10(_FOOT) / max(shown_db, _LEAST_SHOWN_DB)))
     return arc & np.roll(arc, held // 2, axis=0) & np.roll(arc, held // 2 - held, axis=0)
+
+
+def _to_feet(lit: NDArray[np.bool_], times: float) -> NDArray[np.bool_]:
+    """Each part of the wave so many times as wide: as a bell goes on beneath the floor that hides its feet."""
+    out = lit.copy()
+    for k in np.flatnonzero(lit.any(axis=1)):
+        at = np.flatnonzero(lit[k])
+        more = round((times - 1) * (at[-1] - at[0] + 1) / 2)
+        out[k, max(at[0] - more, 0) : at[-1] + more + 1] = True
+    return out
 
 
 def smooth_cells(block: Block) -> int:

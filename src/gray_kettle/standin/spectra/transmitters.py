@@ -207,17 +207,13 @@ def carrier(
 def narrow_fm(name: str, level_dbm: float, centre_hz: float, width_hz: float = 200e3) -> Transmitter:
     """A continuous narrow transmission."""
     made = carrier(name, level_dbm, centre_hz)
-    return replace(
-        made, kind="narrowband-fm", shape=shapes.bell(width_hz), is_steady=False
-    )
+    return replace(made, kind="narrowband-fm", shape=shapes.bell(width_hz), is_steady=False)
 
 
 def link(name: str, level_dbm: float, centre_hz: float, width_hz: float) -> Transmitter:
     """A point-to-point link: flat, continuous, where its owner put it."""
     made = carrier(name, level_dbm, centre_hz)
-    return replace(
-        made, kind="point-to-point", shape=shapes.flat(width_hz), is_steady=False
-    )
+    return replace(made, kind="point-to-point", shape=shapes.flat(width_hz), is_steady=False)
 
 
 def noise(name: str, level_dbm: float, centre_hz: float, width_hz: float) -> Transmitter:
