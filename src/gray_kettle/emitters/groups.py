@@ -58,6 +58,9 @@ def _of_their_own(
         for k, (known_dbm, known_hz, known) in enumerate(out):
             if _differ(raster_hz, known_hz):
                 continue
+            if math.isnan(raster_hz) and math.isnan(known_hz) and known_dbm - level < _ONE_LEVEL_DB:
+                out[k] = known_dbm, raster_hz, known | its  # nothing tells two
+                break
             if its.sum() < known.sum():
                 break
             # Of a hop that was met in passing the place does not tell the raster, but its foot at both sides does.
