@@ -183,7 +183,9 @@ def test_figures_are_explained_on_the_command_line_too(demo_case, capsys):
     place = next(p for p in json.loads(capsys.readouterr().out)["places"] if p["channel"] == 6)
     assert {h["name"] for h in place["harms"]} >= {"tea bar", "pier"}
     assert place["utilisation"]["by_hour"]
-    assert main(["explain", str(demo_case), "hall", "off-raster", "microwave-oven@2462", "--json"]) == 0
+    assert main(["emitters", str(demo_case), "--json"]) == 0
+    ids = {e["kind"]: e["id"] for e in json.loads(capsys.readouterr().out)["emitters"]}
+    assert main(["explain", str(demo_case), "hall", "off-raster", ids["microwave-oven"], "--json"]) == 0
     told = json.loads(capsys.readouterr().out)
     assert told["schema"] == "gray-kettle/explain/1"
     titles = [f["title"] for f in told["figures"]]

@@ -3,6 +3,7 @@
 Source: docs/radio-model.md, "Places and hops".
 """
 
+import math
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -30,7 +31,7 @@ class Hops:
     used_hz: stretches of its range that it uses, shape (stretches, 2). raster_hz: NaN where none shows; phase_hz:
     of it, from 2400 MHz. dwelling: how often the next row finds it at the same place, against chance. evenness: share
     of its range, in parts of 4 MHz, that it visits about as often as it should. seen_below, seen_above: whether it
-    could have been seen beyond its range.
+    could have been seen beyond its range. partner_dbm: level of another that takes turns with it, NaN where none does.
     """
 
     bursts: Narrow
@@ -49,6 +50,7 @@ class Hops:
     evenness: float
     seen_below: bool
     seen_above: bool
+    partner_dbm: float = math.nan
 
     def part_within(self, first_hz: float, last_hz: float) -> float:
         """Share of its hops that lie there. A hopper uses its places alike, but for those that it leaves out."""

@@ -8,7 +8,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from gray_kettle.emitters import kinds, words
+from gray_kettle.emitters import kinds, pictures, turns, words
 from gray_kettle.emitters.block import Block, block_of
 from gray_kettle.emitters.bursts import Surroundings, find_narrow, surroundings_of
 from gray_kettle.emitters.hops import Hops, find_hops
@@ -40,6 +40,8 @@ def look(
     advertising, rest = find_advertising(block, narrow, around)
     fixed, rest = find_places(block, rest, around, lines_hz, advertising)
     hops = find_hops(block, rest, around)
+    if not span.is_tuned:
+        hops = turns.put_together(hops, block.rows)
     fixed = [f for f in fixed if not any(h.takes(f.centre_hz, f.level_dbm, len(f.bursts)) for h in hops)]
     found = [_from_standing(block, s) for s in ground.regions]
     found += _from_advertising(block, advertising) + _from_fixed(block, fixed, around)
@@ -47,7 +49,7 @@ def look(
     locked = find_locked(block, around)
     if locked is not None:
         found.append(_from_locked(block, locked))
-    told = [s for s in found if s is not None]
+    told = pictures.put_together([s for s in found if s is not None])
     return tuple(sorted(told, key=lambda s: (-s.level_dbm, s.low_hz)))
 
 

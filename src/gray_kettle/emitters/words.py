@@ -66,6 +66,8 @@ def of_hops(h: Hops) -> tuple[str, ...]:
         told.append(f"on a raster of {h.raster_hz / 1e6:.2f} MHz")
     else:
         told.append("no raster shows at this bin width")
+    if not math.isnan(h.partner_dbm):
+        told.append(f"another at {h.partner_dbm:.0f} dBm takes turns with it: two who talk to one another")
     if not math.isnan(h.dwelling):
         told.append("does not stay at a place" if h.dwelling < 2.5 else "stays at a place for several rows")
     return tuple(told)
