@@ -13,7 +13,7 @@ from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import Narrow, Surroundings
 from gray_kettle.emitters.comb import raster_of
 from gray_kettle.emitters.groups import FEWEST_HOPS, groups_of
-from gray_kettle.emitters.seen import comes_with_others, visible_rows
+from gray_kettle.emitters.seen import comes_with_others, have_steep_flanks, visible_rows
 from gray_kettle.records import FloatArray
 
 _USED_HZ, _TOLD = 4e6, 0.03
@@ -99,6 +99,8 @@ def _hops(block: Block, bursts: Narrow, narrow: Narrow, around: Surroundings) ->
     freq_hz = bursts.freq_hz
     # The farthest are left out where there are many: something else may be among them.
     if comes_with_others(block, around, bursts):
+        return None
+    if not block.span.is_tuned and not have_steep_flanks(block, around, bursts):
         return None
     cut = 0.02 if len(bursts) > 100 else 0.0
     low, high = (float(q) for q in np.quantile(freq_hz, [cut, 1 - cut]))
