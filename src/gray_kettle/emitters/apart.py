@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.emitters.block import running_median
+from gray_kettle.emitters.paths import over_two_paths
 from gray_kettle.emitters.runs import runs_in
 from gray_kettle.records import FloatArray
 
@@ -20,6 +21,7 @@ _POINTS = 100
 _MOST = 4
 _MISFIT_DB = 0.6  # no real shape is a power of a bell
 _ENOUGH = 60.0  # squared deviations that one more must explain, beside what chance does
+_THREE_MORE = 0.75  # what a second path costs: three numbers, where one thing more costs four
 _STEPS = 24
 _FLAT, _SOFT = 8.0, 6.0
 _LEAST_OWN, _VALLEY_DB, _STEP_DB = 0.25, 1.5, 1.5
@@ -63,8 +65,16 @@ def taken_apart(freq_hz: FloatArray, power: FloatArray, noise: FloatArray) -> li
     at = freq_hz[:usable].reshape(-1, group).mean(axis=1)[told] / 1e6
     if len(at) < 12:
         return []
-    found = _fitted_all(at, 10 * np.log10(points), floor)
+    level_db = 10 * np.log10(points)
+    sigma = _wander_db(level_db)
+    found, cost = _fitted_all(at, level_db, floor, sigma)
+    reflected = over_two_paths(at, level_db, floor, sigma)
+    each = _each(len(at))
     parts = _told(found, at, floor)
+    if reflected is not None and reflected[1] + _THREE_MORE * each < cost + each * (len(found) - 1):
+        one = _one(reflected[0])
+        if len(parts) > 1 or one.exponent >= _FLAT:  # else one hump either way
+            return [one]
     if len(parts) != 1:
         return parts
     lines = lined & (power > 2 * (noise + parts[0].power(freq_hz)))
@@ -79,10 +89,23 @@ def _powers(params: Params, at: FloatArray) -> FloatArray:
     return np.asarray(10 ** (level / 10) * np.exp(-np.log(2) * np.minimum(away, 50.0) ** (2.0**exponent)))
 
 
-def _fitted_all(at: FloatArray, level_db: FloatArray, floor: FloatArray) -> Params:
-    """Things one after the other, all fitted again with each new one; the best two ways go on."""
+def _wander_db(level_db: FloatArray) -> float:
+    """By how much points differ from a model that is right, one standard deviation."""
     wander = np.abs(np.diff(level_db, 2))
-    sigma = np.hypot(1.48 * float(np.median(wander)) / np.sqrt(6), _MISFIT_DB)
+    return float(np.hypot(1.48 * float(np.median(wander)) / np.sqrt(6), _MISFIT_DB))
+
+
+def _each(points: int) -> float:
+    """Squared deviations that one thing more must explain."""
+    return float(_ENOUGH + 8 * np.log(points))
+
+
+def _fitted_all(
+    at: FloatArray, level_db: FloatArray, floor: FloatArray, sigma: float
+) -> tuple[Params, float]:
+    """Things one after the other, all fitted again with each new one; the best two ways go on. With what remains of
+    squared deviations.
+    """
     ways: list[tuple[Params, float]] = [(np.zeros((0, 4)), np.inf)]
     best = ways[0]
     for number in range(_MOST):
@@ -94,10 +117,10 @@ def _fitted_all(at: FloatArray, level_db: FloatArray, floor: FloatArray) -> Para
         if not tried:
             break
         tried.sort(key=lambda t: t[1])
-        if number and best[1] - tried[0][1] < _ENOUGH + 8 * np.log(len(at)):
+        if number and best[1] - tried[0][1] < _each(len(at)):
             break
         best, ways = tried[0], tried[:2]
-    return best[0]
+    return best
 
 
 def _starts(params: Params, at: FloatArray, level_db: FloatArray, floor: FloatArray) -> list[Params]:
@@ -219,11 +242,15 @@ def _humps(params: Params, at: FloatArray, floor: FloatArray) -> list[list[int]]
     return groups
 
 
+def _one(row: NDArray[np.float64]) -> Part:
+    level, centre, width, exponent = row
+    return Part(float(level), float(centre * 1e6), float(2.0**width * 1e6), float(2.0**exponent))
+
+
 def _part(params: Params, own: FloatArray, at: FloatArray) -> Part:
     """A group told as one thing: its width at half its top, its exponent from the widths at 3 and 10 dB."""
     if len(params) == 1:
-        level, centre, width, exponent = params[0]
-        return Part(float(level), float(centre * 1e6), float(2.0**width * 1e6), float(2.0**exponent))
+        return _one(params[0])
     step = float(np.median(np.diff(at)))
     top = own.max()
     three, ten = (np.flatnonzero(own >= top / k) for k in (2, 10))
