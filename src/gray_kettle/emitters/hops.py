@@ -13,7 +13,7 @@ from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import Narrow, Surroundings
 from gray_kettle.emitters.comb import raster_of
 from gray_kettle.emitters.groups import FEWEST_HOPS, groups_of
-from gray_kettle.emitters.seen import comes_with_others, have_steep_flanks, visible_rows
+from gray_kettle.emitters.seen import comes_with_others, flanks_of, visible_rows
 from gray_kettle.records import FloatArray
 
 _USED_HZ, _TOLD = 4e6, 0.03
@@ -21,6 +21,7 @@ _GROUP_HZ = 1e6
 _ON_RASTER, _STRONGER_DB, _MORE_THAN_OTHERS = 0.2, 4.0, 5.0
 _MOST_SHARE = 1.2  # one hopper cannot be on the air more than always
 _LEAST_HOP_SHARE = 0.008  # of the rows
+_FALLEN = 0.11  # 9.5 dB
 _USUAL_HZ = 1.1e6  # width of a hop
 
 
@@ -100,7 +101,7 @@ def _hops(block: Block, bursts: Narrow, narrow: Narrow, around: Surroundings) ->
     # The farthest are left out where there are many: something else may be among them.
     if comes_with_others(block, around, bursts):
         return None
-    if not block.span.is_tuned and not have_steep_flanks(block, around, bursts):
+    if not block.span.is_tuned and flanks_of(block, around, bursts) > _FALLEN:
         return None
     cut = 0.02 if len(bursts) > 100 else 0.0
     low, high = (float(q) for q in np.quantile(freq_hz, [cut, 1 - cut]))

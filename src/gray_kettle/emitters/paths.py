@@ -59,7 +59,9 @@ def _best_delay(
     numbers = np.linalg.solve(normal, np.einsum("dpi,p->di", basis, wanted)[:, :, None])[:, :, 0]
     mean = np.maximum(numbers[:, 0], 1e-30)
     depth = np.hypot(numbers[:, 1], numbers[:, 2]) / mean
-    numbers = np.column_stack([mean, numbers[:, 1:] * np.minimum(_DEEPEST / np.maximum(depth, 1e-9), 1.0)[:, None]])
+    numbers = np.column_stack(
+        [mean, numbers[:, 1:] * np.minimum(_DEEPEST / np.maximum(depth, 1e-9), 1.0)[:, None]]
+    )
     told = np.einsum("dpi,di->dp", ripple, numbers) * shape + floor
     off = 10 * np.log10(np.maximum(told, 1e-30) / power) / sigma
     cost = (9 * np.log1p(off**2 / 9)).sum(axis=1)

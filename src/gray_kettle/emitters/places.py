@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from gray_kettle.emitters.amounts import are_own, part_met, whole_hz
 from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import Narrow, Surroundings
-from gray_kettle.emitters.seen import comes_with_others, visible_rows
+from gray_kettle.emitters.seen import comes_with_others, flanks_of, visible_rows
 from gray_kettle.records import FloatArray
 
 ADVERTISING_HZ = (2.402e9, 2.426e9, 2.480e9)
@@ -32,6 +32,7 @@ _ALONE, _FEW_PLACES = 4.0, 4
 _SHARP_HZ, _SHARP_GAP_HZ, _FEWEST_SHARP, _SHARPER, _SHARP_CELL_HZ = 0.35e6, 0.3e6, 10, 6.5, 5.2e5
 _ALIKE_DB, _NEXT_HZ = 6.0, 1.6e6
 _LEAST_FIXED_SHARE = 0.004  # of the rows
+_LOW_BAND_HZ, _FALLEN = 2.5e9, 0.22  # 6.5 dB
 _WHOLE_HZ = 1.4e6  # of a burst that fills 2 MHz
 _LEAST_TURN_S, _FEWEST_TURNS = 0.8, 5
 
@@ -77,7 +78,7 @@ def find_places(
             level = float(np.median(narrow.level_dbm[near]))
             near &= np.abs(narrow.level_dbm - level) <= max(3 * _SAME_LEVEL_DB / np.sqrt(block.looks), 6.0)
             fixed = _fixed(block, narrow, around, near)
-            is_foot = comes_with_others(block, around, fixed.bursts)
+            is_foot = _is_hump(block, around, fixed.bursts) or comes_with_others(block, around, fixed.bursts)
             if not is_foot and block.span.is_tuned:
                 alike = left & (np.abs(narrow.level_dbm - level) <= _ALIKE_DB)
                 is_sharp = at_hz in free_hz and _is_sharp(block, narrow.freq_hz[alike], at_hz)
@@ -93,6 +94,12 @@ def find_places(
             left |= near
         found = []
     return [fixed for fixed, _ in found], narrow.those(left)
+
+
+def _is_hump(block: Block, around: Surroundings, bursts: Narrow) -> bool:
+    """Whether bursts are as wide as what reflections make of a channel. Radar may be."""
+    is_asked = not block.span.is_tuned and bursts.freq_hz[0] < _LOW_BAND_HZ
+    return is_asked and flanks_of(block, around, bursts) > _FALLEN
 
 
 def _bands(block: Block, narrow: Narrow) -> list[NDArray[np.bool_]]:
@@ -203,7 +210,7 @@ def find_advertising(block: Block, narrow: Narrow, around: Surroundings) -> tupl
                 for f, chance in zip(found, lonely, strict=True)
                 if f in sure or (sure and chance < _NEXT_TO_NONE and len(f.bursts) >= _FEWEST_FIXED)
             ]
-        if len(found) >= 2:
+        if len(found) >= 2 and not all(_is_hump(block, around, f.bursts) for f in found):
             return found, narrow.those(left)
     return [], narrow
 

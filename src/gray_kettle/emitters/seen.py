@@ -13,7 +13,7 @@ _MUCH_STRONGER, _STRONGER = 100.0, 25.0
 _NEARLY_ALL, _NOT_ALWAYS, _SELDOM = 0.93, 0.75, -4.6  # of bursts; the logarithm of a hundredth
 _STEP_HZ, _NEXT_HZ, _FAR_HZ = 2e6, 3e6, 20e6
 _OVER_GROUND, _WEAKER, _MOSTLY, _HARDLY = 2.0, (4.0, 10.0, 25.0, 60.0), 0.85, 2.5
-_FLANK_HZ, _FALLEN = (1.3e6, 2.6e6), 0.11  # of the fuller flank against the burst: 9.5 dB
+_FLANK_HZ = (1.3e6, 2.6e6)
 _OWN_HZ = 8e6  # so far a burst spoils the view
 
 
@@ -80,9 +80,11 @@ def _are_humps(
     return bool((company[1:] & company[:-1]).any())
 
 
-def have_steep_flanks(block: Block, around: Surroundings, bursts: Narrow) -> bool:
-    """Whether most bursts have fallen off 1.3 to 2.6 MHz to both of their sides. The humps that reflections make of a
-    channel are wider; that a few megahertz farther all is quiet is then chance, which picked them out.
+def flanks_of(block: Block, around: Surroundings, bursts: Narrow) -> float:
+    """What is left of most bursts 1.3 to 2.6 MHz to the fuller of their sides, against the burst itself.
+
+    The humps that reflections make of a channel are wider than bursts; that a few megahertz farther all is quiet is
+    then chance, which picked them out.
     """
     cell = np.clip(np.rint((bursts.freq_hz - block.freq_hz[0]) / block.cell_hz), 0, None).astype(int)
     cell = np.minimum(cell, block.power.shape[1] - 1)
@@ -97,4 +99,4 @@ def have_steep_flanks(block: Block, around: Surroundings, bursts: Narrow) -> boo
         power = np.where(inside, np.maximum(block.power[row, at] - around.ground[row, at], 0.0), 0.0)
         flanks.append(power.sum(axis=1) / np.maximum(inside.sum(axis=1), 1))
     own = np.maximum(around.smooth[bursts.row, cell] - around.ground[bursts.row, cell], 1e-30)
-    return bool(np.median(np.maximum(*flanks) / own) < _FALLEN)
+    return float(np.median(np.maximum(*flanks) / own))
