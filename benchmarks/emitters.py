@@ -25,6 +25,7 @@ from gray_kettle.standin.spectra.transmitters import WIFI
 
 DOCS = Path(__file__).parent.parent / "docs"
 LEAST_STANDING = 0.01  # share of rows in which an emitter stands out, from which it should be found
+_MANY_ROWS = 100
 BLOCK_ROWS = 2048
 _RANGES = {"development": DEVELOPMENT, "second": SECOND, "reflected": REFLECTED, "held-out": HELD_OUT}
 
@@ -45,6 +46,7 @@ class Result:
     number: int
     is_tuned: bool
     step_hz: float
+    rows: int
     rows_per_s: float
     met: tuple[Met, ...]
     false: tuple[Sighting, ...]
@@ -74,7 +76,7 @@ def measure(number: int, ranges: Ranges, wifi_only: bool = False) -> Result:
     )
     false = tuple(c for k, c in enumerate(claims) if k not in pairs.values())
     rate = (len(made.time_s) - 1) / float(made.time_s[-1] - made.time_s[0])
-    return Result(number, span.is_tuned, span.step_hz, rate, met, false, seconds)
+    return Result(number, span.is_tuned, span.step_hz, len(made.time_s), rate, met, false, seconds)
 
 
 def _looked(span: Span, time_s: FloatArray, codes: Codes) -> list[Sighting]:
@@ -147,6 +149,8 @@ def _groups(everyone: list[tuple[Result, Met]]) -> dict[str, list[tuple[Result, 
         "stand out in 1 % of the rows": stand,
         "… before snapshots": [(r, m) for r, m in stand if not r.is_tuned],
         "… before tuned instruments": [(r, m) for r, m in stand if r.is_tuned],
+        "… in 100 rows or more": [(r, m) for r, m in stand if m.standing * r.rows >= _MANY_ROWS],
+        "… in fewer rows": [(r, m) for r, m in stand if m.standing * r.rows < _MANY_ROWS],
         "… with bins of 400 kHz or less": [(r, m) for r, m in stand if r.step_hz <= 4e5],
         "… with wider bins": [(r, m) for r, m in stand if r.step_hz > 4e5],
         "… at fewer than 10 rows a second": [(r, m) for r, m in stand if r.rows_per_s < 10],

@@ -16,32 +16,15 @@ from gray_kettle.judge.assess import USUAL
 from gray_kettle.judge.emitters import find_emitters, non_wifi_share, told_of
 from gray_kettle.judge.harms import Candidates, Others, weigh
 from gray_kettle.reading import read_all
-from gray_kettle.records import EmitterNote, Looked, Observations, Piece, Setup, Sighting, Span, SweepRows
+from gray_kettle.records import EmitterNote, Looked, Observations, Piece, Setup, Sighting, SweepRows
 from gray_kettle.spectrum.halves import MISSING, to_codes, to_dbm
 from gray_kettle.standin.spectra import shapes
 from gray_kettle.standin.spectra import transmitters as tx
 from gray_kettle.standin.spectra.chance import DEVELOPMENT, by_chance
 from gray_kettle.standin.spectra.scene import Instrument, Scene
+from tests.sweeps import START_S, WIFI, rows_of, seen, span_at
 
-START_S = 1.79e9
-WIFI = (tx.wifi("one", 2412e6, 20, -58, 0.2), tx.wifi("eleven", 2462e6, 20, -66, 0.15))
 FIVE = (tx.wifi("high", 5570e6, 160, -60, 0.2),)
-
-
-def rows_of(scene, span, rows=600, rate=9.7, hold_s=0.0):
-    """(times, codes) of a scene before an instrument whose rows do not keep time to the millisecond."""
-    times = START_S + np.arange(rows) / rate + np.random.default_rng(3).uniform(0, 4e-3, rows)
-    made = scene.rows(Instrument(span, hold_s=hold_s), times)
-    return times, np.concatenate([to_codes(r.levels_dbm) for r in made])
-
-
-def span_at(low_hz=2400e6, step_hz=0.25e6, bins=340, **facts):
-    return Span(low_hz, step_hz, bins, **facts)
-
-
-def seen(transmitters, span=None, seed=1, **facts):
-    span = span or span_at()
-    return look(span, *rows_of(Scene(transmitters, seed), span, **facts))
 
 
 ONE_OF_EACH = {

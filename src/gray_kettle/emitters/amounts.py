@@ -14,8 +14,12 @@ from gray_kettle.emitters.bursts import Narrow
 from gray_kettle.records import FloatArray
 
 _OWN_DB = (-1.0, 9.0)  # about a hopper's level, by how much its bursts may differ
-_MOST_NOT_PICKED, _LEAST_HELD = 1.4, 0.3
+_MOST_NOT_PICKED, _PICKED_DB, _LEAST_HELD = 1.4, 3.0, 0.3
 _WAVERS, _FINE_HZ = 0.8, 3.5e5  # widths do but for peaks in fine bins
+_USUAL_HZ, _FILLED, _WIDEST_HZ = 1e6, 0.6, 2e6
+_SLOW_S = 3e-4  # for a megahertz: not much less than the bursts of the commonest hopper last
+_FEET_DB = (8.0, 13.0)  # in fine bins, and in others, where levels waver more
+_HELD, _FADING = 1.1, 0.85  # what shows of a width at its peaks, and of one that fades
 _LENGTHS = (1.2, 1.5, 2.0, 3.0, 5.0, 10.0, 30.0, 1e3)  # of a burst, against the time that frames lie in
 _SPREADS_DB, _LEVEL_STEP_DB, _STRANGERS, _FEWEST = (1.0, 1.5, 2.0, 2.7, 3.6), 0.25, 0.03, 20
 
@@ -24,6 +28,23 @@ def whole_hz(block: Block, bursts: Narrow, least_hz: float) -> float:
     """How wide a burst is that was met whole: as the widest are, since a tuned instrument meets parts of others."""
     is_calm = block.span.detector == "max" and block.cell_hz <= _FINE_HZ
     return max((1.0 if is_calm else _WAVERS) * float(np.quantile(bursts.width_hz, 0.9)), least_hz)
+
+
+def whole_hop_hz(block: Block, bursts: Narrow, raster_hz: float) -> float:
+    """The same of a hop. Before a sweep that is slow all may be parts, so it is no less than hops fill of their raster
+    at least (NaN where none shows); the commonest fill theirs.
+    """
+    is_usual = np.isnan(raster_hz) or abs(raster_hz - _USUAL_HZ) < 0.02 * _USUAL_HZ
+    usual_hz = _USUAL_HZ if is_usual else _FILLED * min(raster_hz, _WIDEST_HZ)
+    per_mhz_s = block.span.sweep_s / (block.span.bins * block.span.step_hz) * 1e6
+    slow = min(per_mhz_s / _SLOW_S, 1.0)
+    return whole_hz(block, bursts, slow * usual_hz * (_HELD if block.span.detector == "max" else _FADING))
+
+
+def without_feet(block: Block, bursts: Narrow) -> Narrow:
+    """Bursts at their places: what a sweep met beside them, just before or after, is weaker."""
+    feet_db = _FEET_DB[block.cell_hz > _FINE_HZ]
+    return bursts.those(bursts.level_dbm > np.quantile(bursts.level_dbm, 0.8) - feet_db)
 
 
 def part_met(block: Block, bursts: Narrow, of_whole_hz: float) -> float:
@@ -46,7 +67,7 @@ def times_picked(bursts: Narrow, narrow: Narrow, level_dbm: float, used_hz: Floa
 
     Its own that were not picked are many in every part of its range, those of others in some.
     """
-    own = are_own(narrow, level_dbm)
+    own = are_own(narrow, level_dbm) & (narrow.level_dbm >= bursts.level_dbm.min() - _PICKED_DB)
     edges = np.append(used_hz[:, 0], used_hz[-1, 1])
     picked = np.histogram(bursts.freq_hz, edges, weights=bursts.width_hz)[0]
     every = np.histogram(narrow.freq_hz[own], edges, weights=narrow.width_hz[own])[0]

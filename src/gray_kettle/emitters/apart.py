@@ -68,11 +68,14 @@ def taken_apart(freq_hz: FloatArray, power: FloatArray, noise: FloatArray) -> li
     level_db = 10 * np.log10(points)
     sigma = _wander_db(level_db)
     found, cost = _fitted_all(at, level_db, floor, sigma)
-    reflected = over_two_paths(at, level_db, floor, sigma)
-    each = _each(len(at))
     parts = _told(found, at, floor)
-    if reflected is not None and reflected[1] + _THREE_MORE * each < cost + each * (len(found) - 1):
-        one = _one(reflected[0])
+    each = _each(len(at))
+    most = cost + each * (len(found) - 1 - _THREE_MORE)
+    reflected = over_two_paths(at, level_db, floor, sigma) if most > 0 else None
+    if reflected is not None and reflected.off < most:
+        one = Part(
+            reflected.level_db, reflected.centre_mhz * 1e6, reflected.width_mhz * 1e6, reflected.exponent
+        )
         if len(parts) > 1 or one.exponent >= _FLAT:  # else one hump either way
             return [one]
     if len(parts) != 1:
@@ -242,15 +245,11 @@ def _humps(params: Params, at: FloatArray, floor: FloatArray) -> list[list[int]]
     return groups
 
 
-def _one(row: NDArray[np.float64]) -> Part:
-    level, centre, width, exponent = row
-    return Part(float(level), float(centre * 1e6), float(2.0**width * 1e6), float(2.0**exponent))
-
-
 def _part(params: Params, own: FloatArray, at: FloatArray) -> Part:
     """A group told as one thing: its width at half its top, its exponent from the widths at 3 and 10 dB."""
     if len(params) == 1:
-        return _one(params[0])
+        level, centre, width, exponent = params[0]
+        return Part(float(level), float(centre * 1e6), float(2.0**width * 1e6), float(2.0**exponent))
     step = float(np.median(np.diff(at)))
     top = own.max()
     three, ten = (np.flatnonzero(own >= top / k) for k in (2, 10))

@@ -26,6 +26,7 @@ _LEAST_COMB, _COMB_PART_HZ = 0.25, 8e6
 _LOW_BAND_HZ, _FINE_HZ, _ONE_PLACE_HZ = 2.5e9, 3.5e5, 1.4e6
 _MANY_CHANNELS_HZ, _CHANNEL_HZ = 52e6, ((0.0, 23.5e6), (32e6, 41e6))
 _MOST_COMBS, _SAME_RASTER, _SAME, _ONE_LEVEL_DB, _NO_CHANCE = 4, 0.02, 0.4, 8.0, 3.0
+_FEET_DB, _SAME_RANGE = 18.0, 0.7
 _USUAL_HZ = 1e6  # the raster of the commonest kind
 _LAST_HZ, _QUICK_HZ_PER_S = 2.477e9, 1.2e9  # beyond the last channel that most countries use
 
@@ -46,11 +47,11 @@ def groups_of(block: Block, narrow: Narrow, around: Surroundings) -> list[Narrow
 def _of_their_own(
     block: Block, narrow: Narrow, even: list[Mask], combed: list[tuple[Comb, Mask]]
 ) -> list[Mask]:
-    """Without those that are bursts of a stronger one that were met in part: fewer, and on no raster of their own."""
+    """Without those that are bursts of a stronger one that were met in part, on its raster or between its places."""
     found = [((comb.raster_hz, comb.phase_hz), its) for comb, its in combed]
     for its in even:
         if not any((its & known).sum() > _SAME * its.sum() for _, known in combed):
-            raster_hz, _, phase_hz = raster_of(narrow.freq_hz[its], block.cell_hz)
+            raster_hz, _, phase_hz = raster_of_strongest(narrow.those(its), block.cell_hz)
             found.append(((raster_hz, phase_hz), its))
     out: list[tuple[float, float, Mask]] = []
     by_level = [(float(np.median(narrow.level_dbm[its])), raster, its) for raster, its in found]
@@ -58,20 +59,40 @@ def _of_their_own(
         for k, (known_dbm, known_hz, known) in enumerate(out):
             if _differ(raster_hz, known_hz):
                 continue
-            if math.isnan(raster_hz) and math.isnan(known_hz) and known_dbm - level < _ONE_LEVEL_DB:
-                out[k] = known_dbm, raster_hz, known | its  # nothing tells two
+            # Of a hop that was met in passing the place does not tell the raster, but its foot at both sides does.
+            is_near = known_dbm - level < _FEET_DB and _share_range(
+                narrow.freq_hz[its], narrow.freq_hz[known]
+            )
+            is_one = is_near and _is_usual(raster_hz) and _is_usual(known_hz)
+            if is_one or (
+                known_dbm - level < _ONE_LEVEL_DB
+                and its.sum() >= known.sum()
+                and _shows(narrow.freq_hz[known], raster_hz, phase_hz)
+            ):
+                out[k] = known_dbm, raster_hz if math.isnan(known_hz) else known_hz, known | its
                 break
             if its.sum() < known.sum():
-                break
-            # Of a hop that was met in passing the place does not tell the raster, but its foot at both sides does.
-            is_usual = math.isnan(known_hz) and abs(raster_hz / _USUAL_HZ - 1) < _SAME_RASTER
-            shows = is_usual or _shows(narrow.freq_hz[known], raster_hz, phase_hz)
-            if known_dbm - level < _ONE_LEVEL_DB and shows:
-                out[k] = known_dbm, raster_hz, known | its
                 break
         else:
             out.append((level, raster_hz, its))
     return [its for _, _, its in out]
+
+
+def _is_usual(raster_hz: float) -> bool:
+    """The raster of the commonest kind, or none that shows."""
+    return math.isnan(raster_hz) or abs(raster_hz / _USUAL_HZ - 1) < _SAME_RASTER
+
+
+def _share_range(freq_hz: FloatArray, other_hz: FloatArray) -> bool:
+    """Whether bursts lie over much the same range."""
+    ends = np.array([np.quantile(hz, [0.02, 0.98]) for hz in (freq_hz, other_hz)])
+    return bool(ends[:, 1].min() - ends[:, 0].max() > _SAME_RANGE * (ends[:, 1].max() - ends[:, 0].min()))
+
+
+def raster_of_strongest(bursts: Narrow, cell_hz: float) -> tuple[float, float, float]:
+    """Raster, strength and phase by the stronger half: the weaker ones may be feet, which lie between the places."""
+    strong = bursts.level_dbm >= (np.median(bursts.level_dbm) if cell_hz <= _FINE_HZ else -np.inf)
+    return raster_of(bursts.freq_hz[strong], cell_hz)
 
 
 def _shows(freq_hz: FloatArray, raster_hz: float, phase_hz: float) -> bool:

@@ -8,11 +8,11 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from gray_kettle.emitters.amounts import part_met, part_of_frames, times_picked, whole_hz
+from gray_kettle.emitters.amounts import part_met, part_of_frames, times_picked, whole_hop_hz, without_feet
 from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import Narrow, Surroundings
 from gray_kettle.emitters.comb import raster_of
-from gray_kettle.emitters.groups import FEWEST_HOPS, groups_of
+from gray_kettle.emitters.groups import FEWEST_HOPS, groups_of, raster_of_strongest
 from gray_kettle.emitters.seen import comes_with_others, flanks_of, visible_rows
 from gray_kettle.records import FloatArray
 
@@ -22,7 +22,6 @@ _ON_RASTER, _STRONGER_DB, _MORE_THAN_OTHERS = 0.2, 4.0, 5.0
 _MOST_SHARE = 1.2  # one hopper cannot be on the air more than always
 _LEAST_HOP_SHARE = 0.008  # of the rows
 _FALLEN = 0.11  # 9.5 dB
-_USUAL_HZ = 1.1e6  # width of a hop
 
 
 @dataclass(frozen=True, eq=False)
@@ -110,16 +109,20 @@ def _hops(block: Block, bursts: Narrow, narrow: Narrow, around: Surroundings) ->
     places = len(np.unique(np.rint(freq_hz / _GROUP_HZ)))
     if places < 7 or high - low < 7e6 or len(bursts) < max(FEWEST_HOPS, _LEAST_HOP_SHARE * block.rows):
         return None
-    level = float(np.median(bursts.level_dbm))
-    raster, strength, phase = raster_of(freq_hz, block.cell_hz)
+    raster, strength, phase = (
+        raster_of_strongest(bursts, block.cell_hz)
+        if block.span.is_tuned
+        else raster_of(freq_hz, block.cell_hz)
+    )
     width = float(np.median(bursts.width_hz))
-    share, used_hz = _used(block, around, bursts, level, (low, high))
+    its = without_feet(block, bursts) if block.span.is_tuned else bursts
+    level = float(np.median(its.level_dbm))
+    share, used_hz = _used(block, around, its, level, (low, high))
     if block.span.is_tuned:
-        # Where no raster shows, all may have been met in part.
-        share *= part_met(block, bursts, whole_hz(block, bursts, _USUAL_HZ if np.isnan(raster) else 0.0))
+        share *= part_met(block, its, whole_hop_hz(block, its, raster))
         if share > _MOST_SHARE:
             return None
-        share *= times_picked(bursts, narrow, level, used_hz)
+        share *= times_picked(its, narrow, level, used_hz)
     share *= part_of_frames(bursts.level_dbm, block.span.averages)
     below, above = np.linspace(2.403e9, low - 3e6, 6), np.linspace(high + 3e6, 2.479e9, 6)
     seen_below, seen_above = (

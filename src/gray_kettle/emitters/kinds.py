@@ -165,15 +165,17 @@ def of_fixed(
     return compared(costs, enough)
 
 
-def of_hops(h: Hops, step_hz: float, fading_db: float) -> tuple[tuple[str, float], ...]:
+def of_hops(h: Hops, step_hz: float, fading_db: float, is_tuned: bool) -> tuple[tuple[str, float], ...]:
     """Bursts that go from place to place: by raster, range, width, dwelling, and a level that is always the same.
 
-    fading_db: by which levels spread that are the same.
+    fading_db: by which levels spread that are the same. is_tuned: what is met beside a place, just before or after the
+    burst itself, lies half way to the next one.
     """
     low_band = h.high_hz < 2.5e9
     # Where its raster shows, a part of its range is enough: others may cover the rest.
     end = 2e6 if math.isnan(h.raster_hz) else 8e6
-    off_hz = min(h.phase_hz % 1e6, 1e6 - h.phase_hz % 1e6)
+    apart_hz = 0.5e6 if is_tuned else 1e6
+    off_hz = min(h.phase_hz % apart_hz, apart_hz - h.phase_hz % apart_hz)
     classic = {
         "raster": 0.0 if math.isnan(h.raster_hz) else expects(h.raster_hz, 0.98e6, 1.02e6, 0.015e6),
         "phase": 0.0 if math.isnan(h.raster_hz) else expects(off_hz, 0, 0.2e6, 0.08e6),

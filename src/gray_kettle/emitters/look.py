@@ -154,7 +154,7 @@ def _from_fixed(block: Block, places: list[Fixed], around: Surroundings) -> list
 def _from_hops(block: Block, h: Hops) -> Sighting | None:
     looks = block.looks * max(1e6 / block.cell_hz, 1)
     fading_db = 5.6 / math.sqrt(looks) + (2.5 if block.span.is_tuned else 0.0)
-    likely = _claimed(kinds.of_hops(h, block.cell_hz, fading_db))
+    likely = _claimed(kinds.of_hops(h, block.cell_hz, fading_db, block.span.is_tuned))
     if likely is None:
         return None
     if likely[0][0] == "bluetooth":

@@ -1,0 +1,115 @@
+"""How much time an emitter takes, and what belongs to it: in simulated sweeps of which the truth is known."""
+
+import math
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from gray_kettle.emitters.amounts import part_of_frames
+from gray_kettle.emitters.look import look
+from gray_kettle.spectrum.halves import to_codes
+from gray_kettle.standin.spectra import transmitters as tx
+from gray_kettle.standin.spectra.chance import REFLECTED, by_chance
+from gray_kettle.standin.spectra.scene import Scene
+from tests.sweeps import START_S, WIFI, seen, span_at
+
+HOPPER = tx.hopper("", -50, 0.8)
+LOW_RATE = tx.low_rate("", 17, -50, 0.1)
+OVEN = tx.oven("", -50, 1.0, 2.457e9, filled=0.35)
+TUNED_S = 0.06
+HELD = {"detector": "max", "sweep_s": TUNED_S}
+INSTRUMENTS = {  # (span, how it looks)
+    "one frame": (span_at(), {}),
+    "four frames, some of which meet it": (span_at(averages=4), {"spread_s": 2e-4}),
+    "tuned": (span_at(sweep_s=TUNED_S), {}),
+    "tuned, with a peak detector": (span_at(**HELD), {"hold_s": TUNED_S / 340}),
+}
+
+
+@pytest.mark.parametrize("made", [HOPPER, LOW_RATE], ids=lambda t: t.kind)
+@pytest.mark.parametrize("name", INSTRUMENTS)
+def test_a_share_of_time_is_that_of_the_air_whatever_part_an_instrument_has_met(name, made):
+    span, how = INSTRUMENTS[name]
+    found = seen((made,), span, rows=1500, **how)
+    (truth,) = Scene((made,), 1).truth(span, START_S, START_S + 150)
+    assert [s.kind for s in found] == [made.kind]
+    told = {(band, number): duty for band, number, duty in found[0].channels}
+    for band, number, duty in truth.channels:
+        assert told[band, number] == pytest.approx(duty, abs=0.03, rel=0.12)
+
+
+def test_a_peak_detector_does_not_make_an_oven_longer():
+    bins = 100
+    span = span_at(2.4e9, 0.9e6, bins, detector="max", sweep_s=0.15)
+    (oven,) = (s for s in seen((OVEN,), span, rows=900, rate=6.1, hold_s=0.15 / bins) if s.kind == OVEN.kind)
+    assert oven.duty == pytest.approx(0.35, abs=0.03)  # and not 0.35 + 1.5 ms of 20
+
+
+@pytest.mark.parametrize(("frames", "length"), [(2, 1.9), (4, 1.9), (4, 30.0), (1, 1.9)])
+def test_levels_tell_what_part_of_the_frames_bursts_fill(frames, length):
+    rng = np.random.default_rng(5)
+    start = rng.uniform(-length, 1, 4000)
+    at = np.linspace(0, 1, frames) if frames > 1 else np.array([0.5])
+    filled = ((at >= start[:, None]) & (at < start[:, None] + length)).mean(axis=1)
+    met = filled[filled > 0]
+    level_dbm = -60 + 10 * np.log10(met) + rng.normal(0, 1.5, len(met))
+    assert part_of_frames(level_dbm, frames) == pytest.approx(met.mean(), abs=0.06)
+
+
+def turn_by_turn(made, below_db):
+    """Every second slot of a hopper so much weaker: a headset and its partner."""
+
+    def make(seconds, rng):
+        its = made.make(seconds, rng)
+        odd = np.round(its.start_s / 625e-6).astype(int) % 2
+        return replace(its, level_db=its.level_db - below_db * odd)
+
+    return replace(made, make=make)
+
+
+def test_two_that_take_turns_are_one_link_and_two_that_do_not_are_two():
+    one = [s for s in seen((turn_by_turn(HOPPER, 14), *WIFI), rows=1500) if s.kind == "bluetooth"]
+    assert len(one) == 1
+    assert one[0].duty == pytest.approx(0.8 * 0.6, rel=0.15)
+    assert any("takes turns with it" in words for words in one[0].evidence)
+    apart = (tx.hopper("a", -50, 0.4), tx.hopper("b", -64, 0.4))
+    assert len([s for s in seen((*apart, *WIFI), rows=1500) if s.kind == "bluetooth"]) == 2
+
+
+def test_colour_sound_and_carrier_belong_to_their_picture():
+    picture = tx.camera("", -50, 2.44e9, width_hz=12e6)
+    its = [tx.narrow_fm("", -70, 2.44e9 + k * 6e6, 200e3) for k in (-1, 1)]
+    (told,) = seen((picture, *its, tx.carrier("", -58, 2.44e9)))
+    assert told.kind == "analogue-video"
+    assert {words for words in told.evidence if "line" in words} == {
+        "its carrier as a line in the middle",
+        "its colour or sound as lines 6.0 MHz beside the middle",
+    }
+    beyond = tx.narrow_fm("", -70, 2.45e9, 200e3)
+    assert {s.kind for s in seen((picture, beyond))} == {"analogue-video", "narrowband-fm"}
+
+
+@pytest.mark.parametrize("phase", [0.0, 1.5, 3.0, 4.5])
+def test_a_link_over_two_paths_is_one_link(phase):
+    link = tx.link("", -50, 5.79e9, 33e6)
+    (told,) = seen((tx.reflected(link, 0.55, 6e-8, phase),), span_at(5.75e9, 0.25e6, 340))
+    assert told.kind == "point-to-point"
+    assert told.high_hz - told.low_hz == pytest.approx(np.ptp(link.reach_hz()), rel=0.1)
+
+
+@pytest.mark.parametrize("number", [20030, 20035, 20087, 20099])
+def test_humps_that_reflections_make_of_channels_are_no_hops(number):
+    made = by_chance(number, REFLECTED, wifi_only=True)
+    codes = np.concatenate([to_codes(r.levels_dbm) for r in made.scene.rows(made.instrument, made.time_s)])
+    assert look(made.instrument.span, made.time_s, codes) == ()
+
+
+@pytest.mark.parametrize(
+    ("made", "width_hz"),
+    [(tx.noise("", -50, 2.44e9, 24e6), 24e6 * math.sqrt(math.log2(10))), (tx.link("", -50, 2.44e9, 11e6), 11.8e6)],
+)  # fmt: skip
+def test_a_transmitter_reaches_to_ten_decibels_below_its_top(made, width_hz):
+    below_hz, above_hz = made.reach_hz()
+    assert above_hz == -below_hz
+    assert above_hz - below_hz == pytest.approx(width_hz, rel=0.01)
