@@ -5,6 +5,7 @@ Wi-Fi never does that: its top is flat for 16 MHz and more. What a tuned instrum
 Source: docs/radio-model.md, "Narrow bursts".
 """
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -70,7 +71,10 @@ def _beside(block: Block) -> Floats:
     cells = block.power.shape[1]
     total = np.zeros((block.rows, cells + 1))
     np.cumsum(block.power, axis=1, out=total[:, 1:])
-    near, far = max(round(_BESIDE_FROM_HZ / block.cell_hz), 2), max(round(_BESIDE_TO_HZ / block.cell_hz), 4)
+    # A hop may fill three wide bins and fade in the middle one; before tuned instruments so do parts of channels.
+    from_cells = _BESIDE_FROM_HZ / block.cell_hz
+    near = max(round(from_cells) if block.span.is_tuned else math.ceil(from_cells), 2)
+    far = max(round(_BESIDE_TO_HZ / block.cell_hz), 4)
     at = np.arange(cells)
     sides = []
     for begin, end in ((at - far, at - near + 1), (at + near, at + far + 1)):
