@@ -66,7 +66,7 @@ class _Met:
 
 
 def over_two_paths(at: FloatArray, level_db: FloatArray, floor: FloatArray, sigma: float) -> TwoPaths | None:
-    """The one thing that explains a region best. at: in MHz; floor: power at each; sigma: by which points differ, dB."""
+    """The one thing that explains a region best. at: in MHz; floor: power there; sigma: by which points differ, dB."""
     met = _Met(at, 10 ** (level_db / 10), floor, sigma)
     over = met.power - floor
     shows = np.flatnonzero(over > np.maximum(over.max() / _SHOWS, floor))
