@@ -39,6 +39,13 @@ def test_a_share_of_time_is_that_of_the_air_whatever_part_an_instrument_has_met(
         assert told[band, number] == pytest.approx(duty, abs=0.03, rel=0.12)
 
 
+def test_wide_bins_show_hops_that_fill_three_of_them():
+    made = tx.hopper("", -50, 0.6, "frequency-hopper", 1e-2, 0.9, 2.402e9, 3e6, 26, width_hz=1.6e6)
+    (told,) = seen((made,), span_at(step_hz=1e6, bins=85), rows=1000)
+    assert told.kind == made.kind
+    assert told.duty == pytest.approx(0.6 * 0.9, abs=0.06)
+
+
 def test_a_peak_detector_does_not_make_an_oven_longer():
     bins = 100
     span = span_at(2.4e9, 0.9e6, bins, detector="max", sweep_s=0.15)
