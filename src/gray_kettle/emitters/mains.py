@@ -35,7 +35,8 @@ class Locked:
     """Wide bursts that keep time. line_hz: with what. strength: exponent by which that stands over chance.
 
     votes: how many bursts spoke. filled: by how much more it is met at its own half of the wave than at the other.
-    by_phase: whether it is there, by part of the wave and cell.
+    by_phase: whether it is there, by part of the wave and cell. core_hz, core_duty: ends and share of what is within
+    6 dB of its usual density.
     """
 
     line_hz: float
@@ -49,6 +50,8 @@ class Locked:
     cells_hz: FloatArray
     by_phase: NDArray[np.bool_]
     rows: IntArray
+    core_hz: tuple[float, float]
+    core_duty: float
 
 
 @dataclass(frozen=True, eq=False)
@@ -254,12 +257,15 @@ def _locked(block: Block, around: Surroundings, swing: Swing) -> Locked | None:
     else:
         level_mw = float(np.median(power[rows].sum(axis=1))) * block.joined
     densest = int(np.argmax(np.where((swing.by_cell >= 0.7 * top) & loud, met_db, -np.inf)))
-    is_lit = lit_parts(block, around, replace(swing.wave, offset_s=block.offset_s), cells.start + densest)
-    if not is_lit.any():
+    wave = replace(swing.wave, offset_s=block.offset_s)
+    # Its core tells whether it is an oven, its feet what it touches.
+    core, reach = (lit_parts(block, around, wave, cells.start + densest, c) for c in (True, False))
+    if not core.any() or not reach.any():
         return None
-    lit_cells = np.flatnonzero(is_lit.any(axis=0))
+    core_cells, lit_cells = (np.flatnonzero(lit.any(axis=0)) for lit in (core, reach))
     return Locked(
         swing.wave.line_hz, swing.strength, swing.votes, float(block.freq_hz[lit_cells[0]] - block.cell_hz / 2),
         float(block.freq_hz[lit_cells[-1]] + block.cell_hz / 2), 10 * np.log10(max(level_mw, 1e-20)),
-        float(is_lit.any(axis=1).mean()), top, block.freq_hz, is_lit, rows,
+        float(reach.any(axis=1).mean()), top, block.freq_hz, reach, rows,
+        (float(block.freq_hz[core_cells[0]]), float(block.freq_hz[core_cells[-1]])), float(core.any(axis=1).mean()),
     )  # fmt: skip

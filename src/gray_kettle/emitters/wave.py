@@ -14,7 +14,7 @@ from gray_kettle.emitters.bursts import Surroundings, thresholds
 from gray_kettle.emitters.runs import runs_of
 from gray_kettle.records import FloatArray
 
-_PARTS, _FOOT, _LEAST_SHOWN_DB, _SMOOTH_HZ = 64, 10.0, 3.0, 2e6
+_PARTS, _CORE, _REACH, _LEAST_SHOWN_DB, _SMOOTH_HZ = 64, 4.0, 10.0, 3.0, 2e6
 
 
 @dataclass(frozen=True, eq=False)
@@ -32,10 +32,14 @@ class Wave:
         return (rows[:, None] + cells[None, :]).astype(np.int32) & (parts - 1)
 
 
-def lit_parts(block: Block, around: Surroundings, wave: Wave, centre: int) -> NDArray[np.bool_]:
-    """Which cells it fills at which part of the wave, shape (parts, cells): where looks that are no more than so much
-    below its usual density are more by half than at the other side of the wave.
+def lit_parts(
+    block: Block, around: Surroundings, wave: Wave, centre: int, is_core: bool = False
+) -> NDArray[np.bool_]:
+    """Which cells it fills at which part of the wave, shape (parts, cells): where looks that are no more than 10 dB
+    below its usual density are more by half than at the other side of the wave, and feet that the floor hides. is_core:
+    to 6 dB, and as far as it shows.
     """
+    foot = _CORE if is_core else _REACH
     part = wave.part(_PARTS)
     away = np.minimum(np.arange(_PARTS), _PARTS - np.arange(_PARTS))
     # A tuned instrument takes time for a megahertz: its cells are not averaged over it.
@@ -43,7 +47,7 @@ def lit_parts(block: Block, around: Surroundings, wave: Wave, centre: int) -> ND
     floor = thresholds(looks)[0] * around.ground
     at_centre = (away[part[:, centre]] <= _PARTS // 10) & (around.smooth[:, centre] > floor[:, centre])
     usual = float(np.median(around.smooth[at_centre, centre])) if at_centre.any() else 0.0
-    hits = power > np.maximum(floor, usual / _FOOT)
+    hits = power > np.maximum(floor, usual / foot)
     window = smooth_cells(block)
     looked, met = (smoothed(v, 1, window) for v in folded(part, _PARTS, hits))
     far = away >= _PARTS // 2 - _PARTS // 8
@@ -65,8 +69,10 @@ def lit_parts(block: Block, around: Surroundings, wave: Wave, centre: int) -> ND
                 out[k, first[best] : last[best] + 1] = True
     # What is looked at for a while is met from before it begins until after it has ended.
     held = round(block.dwell_s * wave.line_hz * _PARTS)
-    shown_db = 10 * np.log10(max(usual / max(float(np.median(floor[:, often > 0])), usual / _FOOT), 1.0))
-    arc = _to_feet(_longest_arc(out), math.sqrt(10 * math.log10(_FOOT) / max(shown_db, _LEAST_SHOWN_DB)))
+    shown_db = 10 * np.log10(max(usual / max(float(np.median(floor[:, often > 0])), usual / foot), 1.0))
+    arc = _longest_arc(out)
+    if not is_core:
+        arc = _to_feet(arc, math.sqrt(10 * math.log10(foot) / max(shown_db, _LEAST_SHOWN_DB)))
     return arc & np.roll(arc, held // 2, axis=0) & np.roll(arc, held // 2 - held, axis=0)
 
 
