@@ -210,7 +210,8 @@ def find_advertising(block: Block, narrow: Narrow, around: Surroundings) -> tupl
                 for f, chance in zip(found, lonely, strict=True)
                 if f in sure or (sure and chance < _NEXT_TO_NONE and len(f.bursts) >= _FEWEST_FIXED)
             ]
-        found = [f for f in found if not _is_hump(block, around, f.bursts)]
+        if any(_is_hump(block, around, f.bursts) for f in found):
+            break  # channels make bursts there
         if len(found) >= 2:
             return found, narrow.those(left)
     return [], narrow
