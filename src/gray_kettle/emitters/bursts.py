@@ -21,6 +21,7 @@ _CLEAR_HZ = 2.0e6  # of two bursts closer than this the stronger one counts
 _CHANCE = 4.9  # normal deviations that noise reaches about once in a million looks
 _BESIDE_CHANCE = 5.6
 _LEAST_DB = 6.0
+_LOW_BAND_HZ = 2.5e9  # where hoppers are
 _MOST = 60_000
 
 
@@ -71,9 +72,10 @@ def _beside(block: Block) -> Floats:
     cells = block.power.shape[1]
     total = np.zeros((block.rows, cells + 1))
     np.cumsum(block.power, axis=1, out=total[:, 1:])
-    # A hop may fill three wide bins and fade in the middle one; before tuned instruments so do parts of channels.
+    # A hop may fill three wide bins and fade in the middle one; parts of channels that a sweep meets do so, too.
     from_cells = _BESIDE_FROM_HZ / block.cell_hz
-    near = max(round(from_cells) if block.span.is_tuned else math.ceil(from_cells), 2)
+    is_asked = not block.span.is_tuned and block.freq_hz[0] < _LOW_BAND_HZ
+    near = max(math.ceil(from_cells) if is_asked else round(from_cells), 2)
     far = max(round(_BESIDE_TO_HZ / block.cell_hz), 4)
     at = np.arange(cells)
     sides = []

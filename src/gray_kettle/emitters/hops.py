@@ -10,7 +10,7 @@ import numpy as np
 
 from gray_kettle.emitters.amounts import part_met, part_of_frames, times_picked, whole_hop_hz, without_feet
 from gray_kettle.emitters.block import Block
-from gray_kettle.emitters.bursts import Narrow, Surroundings
+from gray_kettle.emitters.bursts import WIDTH_HZ, Narrow, Surroundings
 from gray_kettle.emitters.comb import raster_of
 from gray_kettle.emitters.groups import FEWEST_HOPS, groups_of, raster_of_strongest
 from gray_kettle.emitters.seen import comes_with_others, flanks_of, visible_rows
@@ -119,9 +119,11 @@ def _hops(block: Block, bursts: Narrow, narrow: Narrow, around: Surroundings) ->
     level = float(np.median(its.level_dbm))
     share, used_hz = _used(block, around, its, level, (low, high))
     if block.span.is_tuned:
-        share *= part_met(block, its, whole_hop_hz(block, its, raster))
-        if share > _MOST_SHARE:
+        # Parts of channels come more often than one hopper can.
+        most = _MOST_SHARE * max(width, WIDTH_HZ) / min(float(bursts.width_hz.mean()), max(width, WIDTH_HZ))
+        if share > most:
             return None
+        share *= part_met(block, its, whole_hop_hz(block, its, raster))
         share *= times_picked(its, narrow, level, used_hz)
     share *= part_of_frames(bursts.level_dbm, block.span.averages)
     below, above = np.linspace(2.403e9, low - 3e6, 6), np.linspace(high + 3e6, 2.479e9, 6)
