@@ -76,7 +76,7 @@ def taken_apart(freq_hz: FloatArray, power: FloatArray, noise: FloatArray) -> li
         one = Part(
             reflected.level_db, reflected.centre_mhz * 1e6, reflected.width_mhz * 1e6, reflected.exponent
         )
-        if len(parts) > 1 or one.exponent >= _FLAT:  # else one hump either way
+        if one.exponent >= _FLAT:  # two humps may well be two rises of the floor
             return [one]
     if len(parts) != 1:
         return parts
