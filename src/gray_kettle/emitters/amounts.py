@@ -1,7 +1,7 @@
 """What part of a burst a row has met: hits alone say too much of instruments that average, or look at a place for a
 while.
 
-Source: docs/radio-model.md, "Places and hops".
+Source: docs/radio-model.md, "Narrow bursts".
 """
 
 from functools import lru_cache
@@ -21,6 +21,7 @@ _SLOW_S = 3e-4  # for a megahertz: not much less than the bursts of the commones
 _FEET_DB = (8.0, 13.0)  # in fine bins, and in others, where levels waver more
 _HELD, _FADING = 1.1, 0.85  # what shows of a width at its peaks, and of one that fades
 _LENGTHS = (1.2, 1.5, 2.0, 3.0, 5.0, 10.0, 30.0, 1e3)  # of a burst, against the time that frames lie in
+_MOST_FRAMES = 32  # more tell no more, and files may claim any number
 _SPREADS_DB, _LEVEL_STEP_DB, _STRANGERS, _FEWEST = (1.0, 1.5, 2.0, 2.7, 3.6), 0.25, 0.03, 20
 
 
@@ -83,6 +84,7 @@ def part_of_frames(level_dbm: FloatArray, frames: int) -> float:
     """
     if frames < 2 or len(level_dbm) < _FEWEST:
         return 1.0
+    frames = min(frames, _MOST_FRAMES)
     low, high = np.quantile(level_dbm, [0.02, 0.98])
     middle = np.arange(low - 1, high + 1, _LEVEL_STEP_DB)
     number = np.histogram(level_dbm, np.append(middle, middle[-1] + _LEVEL_STEP_DB) - _LEVEL_STEP_DB / 2)[0]

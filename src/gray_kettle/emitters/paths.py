@@ -18,7 +18,7 @@ Shape = NDArray[
 ]  # centre in MHz, log2 of width in MHz, log2 of the exponent, log2 of the delay in µs
 _DELAYS_US = np.geomspace(0.012, 0.25, 22)  # 4 to 75 m farther
 _DEEPEST = 0.975  # of the ripple against the mean: the second path is up to 0.8 as strong
-_EXPONENTS = (2.0, 14.0)  # a bell, a flat top
+_EXPONENTS = (2.0, 14.0)  # a flat top, and a bell, which may explain it better and is then not told
 _ENDS = np.array([-1, 1, 3])  # steps inwards from where it shows first
 _SHOWS, _NARROWEST_MHZ = 30.0, 4.0
 _FIRST_STEP, _HALVINGS = np.array([0.0, 0.04, 0.4, 0.1]), 6
