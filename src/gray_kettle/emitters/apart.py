@@ -27,7 +27,9 @@ _FLAT, _SOFT = 8.0, 6.0
 _LEAST_OWN, _VALLEY_DB, _STEP_DB = 0.25, 1.5, 1.5
 _LINE_HZ, _LINE_DB, _NARROW_HZ = 1.6e6, 2.5, 8e5
 _FINE_HZ = 5e5  # lines show in bins that are finer than they are wide
-Params = NDArray[np.float64]  # shape (things, 4): level in dB, centre in MHz, log2 of width in MHz, log2 of p
+Params = NDArray[
+    np.float64
+]  # shape (things, 4), or of many sets (sets, things, 4): level in dB, centre in MHz, log2 of width in MHz, log2 of p
 
 
 @dataclass(frozen=True)
@@ -86,9 +88,9 @@ def taken_apart(freq_hz: FloatArray, power: FloatArray, noise: FloatArray) -> li
 
 
 def _powers(params: Params, at: FloatArray) -> FloatArray:
-    """Power of each thing at each point, shape (things, points)."""
-    level, centre, width, exponent = (params[:, [k]] for k in range(4))
-    away = np.abs(at[None, :] - centre) * 2 / 2.0**width
+    """Power of each thing at each point, shape (things, points); of many sets of things, if there are many."""
+    level, centre, width, exponent = (params[..., [k]] for k in range(4))
+    away = np.abs(at - centre) * 2 / 2.0**width
     return np.asarray(10 ** (level / 10) * np.exp(-np.log(2) * np.minimum(away, 50.0) ** (2.0**exponent)))
 
 
@@ -112,14 +114,11 @@ def _fitted_all(
     ways: list[tuple[Params, float]] = [(np.zeros((0, 4)), np.inf)]
     best = ways[0]
     for number in range(_MOST):
-        tried = [
-            _fitted(start, at, level_db, floor, sigma)
-            for params, _ in ways
-            for start in _starts(params, at, level_db, floor)
-        ]
-        if not tried:
+        starts = [start for params, _ in ways for start in _starts(params, at, level_db, floor)]
+        if not starts:
             break
-        tried.sort(key=lambda t: t[1])
+        found = _fitted(np.stack(starts), at, level_db, floor, sigma)
+        tried = sorted(zip(*found, strict=True), key=lambda t: float(t[1]))
         if number and best[1] - tried[0][1] < _each(len(at)):
             break
         best, ways = tried[0], tried[:2]
@@ -158,48 +157,62 @@ def _starts(params: Params, at: FloatArray, level_db: FloatArray, floor: FloatAr
 
 
 def _fitted(
-    params: Params, at: FloatArray, level_db: FloatArray, floor: FloatArray, sigma: float
-) -> tuple[Params, float]:
-    """Levenberg and Marquardt, far deviations counting less; gives back what was found and its squared deviations."""
+    starts: Params, at: FloatArray, level_db: FloatArray, floor: FloatArray, sigma: float
+) -> tuple[Params, FloatArray]:
+    """Levenberg and Marquardt, far deviations counting less, from many starts at once, shape (starts, things, 4); gives
+    back what was found from each and its squared deviations.
+    """
     low = np.array([-300.0, at[0] - 10, 0.0, 1.0])
     high = np.array([100.0, at[-1] + 10, 7.0, 5.0])
 
-    def cost_of(p: Params) -> tuple[float, FloatArray, FloatArray]:
+    def cost_of(p: Params) -> tuple[FloatArray, FloatArray, FloatArray]:
         powers = _powers(p, at)
-        off = (10 * np.log10(floor + powers.sum(axis=0)) - level_db) / sigma
-        return float((9 * np.log1p(off**2 / 9)).sum()), off, powers
+        off = (10 * np.log10(floor + powers.sum(axis=1)) - level_db) / sigma
+        return (9 * np.log1p(off**2 / 9)).sum(axis=1), off, powers
 
-    params = np.clip(params, low, high)
-    (cost, off, powers), damping = cost_of(params), 1e-2
+    params = np.clip(starts, low, high)
+    (cost, off, powers), damping = cost_of(params), np.full(len(params), 1e-2)
+    going = np.arange(len(params))
     for _ in range(_STEPS):
-        slope = _slopes(params, at, powers) * (10 / np.log(10) / sigma / (floor + powers.sum(axis=0)))
-        weight = 1 / (1 + off**2 / 9)
-        normal, gradient = (slope * weight) @ slope.T, slope @ (weight * off)
+        per_db = 10 / np.log(10) / sigma / (floor + powers[going].sum(axis=1))
+        slope = _slopes(params[going], at, powers[going]) * per_db[:, None, :]
+        weight = 1 / (1 + off[going] ** 2 / 9)
+        normal = (slope * weight[:, None, :]) @ slope.transpose(0, 2, 1)
+        steepest = np.einsum("skk->sk", normal) + 1e-6
+        gradient = slope @ (weight * off[going])[:, :, None]
+        goes_on = np.zeros(len(going), bool)
+        left = np.arange(len(going))  # those that have not come nearer yet
         for _ in range(6):
-            step = np.linalg.solve(normal + damping * np.diag(np.diag(normal) + 1e-6), -gradient)
-            ahead = np.clip(params + step.reshape(params.shape), low, high)
-            there = cost_of(ahead)
-            if there[0] < cost:
+            its = going[left]
+            held = damping[its, None, None] * (steepest[left, :, None] * np.eye(steepest.shape[1]))
+            step = np.linalg.solve(normal[left] + held, -gradient[left])
+            ahead = np.clip(params[its] + step.reshape(params[its].shape), low, high)
+            there, off_there, powers_there = cost_of(ahead)
+            nearer = there < cost[its]
+            won = its[nearer]
+            goes_on[left[nearer]] = cost[won] - there[nearer] >= 3e-3 * cost[won]
+            params[won], cost[won], off[won] = ahead[nearer], there[nearer], off_there[nearer]
+            powers[won] = powers_there[nearer]
+            damping[won] /= 4
+            left = left[~nearer]
+            if not len(left):
                 break
-            damping *= 5
-        else:
-            break
-        gained, damping = cost - there[0], damping / 4
-        params, (cost, off, powers) = ahead, there
-        if gained < 3e-3 * cost:
+            damping[going[left]] *= 5
+        going = going[goes_on]
+        if not len(going):
             break
     return params, cost
 
 
 def _slopes(params: Params, at: FloatArray, powers: FloatArray) -> FloatArray:
-    """How the power at each point goes with each parameter, shape (parameters, points)."""
-    _, centre, width, exponent = (params[:, [k]] for k in range(4))
+    """How the power at each point goes with each parameter, shape (starts, parameters, points)."""
+    _, centre, width, exponent = (params[..., [k]] for k in range(4))
     p, ln2 = 2.0**exponent, np.log(2)
-    away = np.clip(np.abs(at[None, :] - centre) * 2 / 2.0**width, 1e-6, 50.0)
+    away = np.clip(np.abs(at - centre) * 2 / 2.0**width, 1e-6, 50.0)
     raised = away**p * ln2 * powers
-    by_centre = raised * p / away * 2 / 2.0**width * np.sign(at[None, :] - centre)
+    by_centre = raised * p / away * 2 / 2.0**width * np.sign(at - centre)
     each = [powers * np.log(10) / 10, by_centre, raised * p * ln2, -raised * p * ln2 * np.log(away)]
-    return np.stack(each, axis=1).reshape(-1, len(at))
+    return np.stack(each, axis=2).reshape(len(params), -1, len(at))
 
 
 def _told(params: Params, at: FloatArray, floor: FloatArray) -> list[Part]:

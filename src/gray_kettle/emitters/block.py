@@ -113,11 +113,38 @@ def running_mean(values: Floats, half: int) -> Floats:
     if half == 0:
         return values
     cells = values.shape[-1]
-    total = np.zeros((*values.shape[:-1], cells + 1))
-    np.cumsum(values, axis=-1, out=total[..., 1:])
+    total = running_total(values)
     at = np.arange(cells)
-    first, last = np.maximum(at - half, 0), np.minimum(at + half + 1, cells)
-    return np.asarray((total[..., last] - total[..., first]) / (last - first), np.float32)
+    count = np.minimum(at + half + 1, cells) - np.maximum(at - half, 0)
+    return np.asarray(sums_between(total, -half, half + 1) / count.astype(np.float32), np.float32)
+
+
+def running_total(values: Floats) -> FloatArray:
+    """Sum of all that is before each cell, along the last axis: one more than there are cells."""
+    total = np.zeros((*values.shape[:-1], values.shape[-1] + 1))
+    np.cumsum(values, axis=-1, out=total[..., 1:])
+    return total
+
+
+def sums_between(total: FloatArray, begin: int, end: int) -> Floats:
+    """Sum for each cell from the one so far behind it to before the one so far behind it (before it, if negative).
+
+    total: running. What is beyond the ends adds nothing.
+    """
+    cells = total.shape[-1] - 1
+    out = np.empty((*total.shape[:-1], cells), np.float32)
+    low = min(max(-begin, 0), cells)
+    high = max(cells - max(end, 0), low)
+    at = np.arange(cells)
+    for rest in (at[:low], at[high:]):
+        last, first = np.clip(rest + end, 0, cells), np.clip(rest + begin, 0, cells)
+        out[..., rest] = total[..., last] - total[..., first]
+    # Slices are much quicker than lists of cells.
+    np.subtract(
+        total[..., low + end : high + end], total[..., low + begin : high + begin], out=out[..., low:high],
+        casting="same_kind",
+    )  # fmt: skip
+    return out
 
 
 def block_of(

@@ -11,7 +11,14 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from gray_kettle.emitters.block import Block, Floats, gamma_quantile, running_mean
+from gray_kettle.emitters.block import (
+    Block,
+    Floats,
+    gamma_quantile,
+    running_mean,
+    running_total,
+    sums_between,
+)
 from gray_kettle.emitters.standing import Ground
 from gray_kettle.records import FloatArray, IntArray
 
@@ -70,8 +77,7 @@ def surroundings_of(block: Block, ground: Ground) -> Surroundings:
 def _beside(block: Block) -> Floats:
     """The stronger of the means to both sides of each cell; at the edge of the span the side that there is."""
     cells = block.power.shape[1]
-    total = np.zeros((block.rows, cells + 1))
-    np.cumsum(block.power, axis=1, out=total[:, 1:])
+    total = running_total(block.power)
     # A hop may fill three wide bins and fade in the middle one; parts of channels that a sweep meets do so, too.
     from_cells = _BESIDE_FROM_HZ / block.cell_hz
     is_asked = not block.span.is_tuned and block.freq_hz[0] < _LOW_BAND_HZ
@@ -79,11 +85,10 @@ def _beside(block: Block) -> Floats:
     far = max(round(_BESIDE_TO_HZ / block.cell_hz), 4)
     at = np.arange(cells)
     sides = []
-    for begin, end in ((at - far, at - near + 1), (at + near, at + far + 1)):
-        first, last = np.clip(begin, 0, cells), np.clip(end, 0, cells)
-        count = last - first
-        mean = (total[:, last] - total[:, first]) / np.maximum(count, 1)
-        sides.append(np.where(count >= max((far - near) // 3, 1), mean, 0.0).astype(np.float32))
+    for begin, end in ((-far, -near + 1), (near, far + 1)):
+        count = np.clip(at + end, 0, cells) - np.clip(at + begin, 0, cells)
+        enough = count >= max((far - near) // 3, 1)
+        sides.append(sums_between(total, begin, end) * (enough / np.maximum(count, 1)).astype(np.float32))
     return np.maximum(sides[0], sides[1])
 
 

@@ -6,6 +6,7 @@ broad combs of 3.5 to 5 MHz by themselves. A hopper's comb is finer, and the sam
 Source: docs/radio-model.md, "Places and hops".
 """
 
+import functools
 from dataclasses import dataclass
 
 import numpy as np
@@ -101,8 +102,14 @@ def raster_of(freq_hz: FloatArray, cell_hz: float) -> tuple[float, float, float]
     return raster, float(strength[best]), phase % raster
 
 
+@functools.lru_cache(maxsize=4)  # blocks of one span come one after the other
+def combing_of(low_hz: float, high_hz: float, cell_hz: float) -> "Combing":
+    """What only depends on the span, worked out once."""
+    return Combing(low_hz, high_hz, cell_hz)
+
+
 class Combing:
-    """Looks for combs in bursts of one level after the other: what only depends on the span is worked out once."""
+    """Looks for combs in bursts of one level after the other."""
 
     def __init__(self, low_hz: float, high_hz: float, cell_hz: float) -> None:
         parts = max(int((high_hz - low_hz) / _PART_HZ + 0.5), 1)
@@ -112,18 +119,20 @@ class Combing:
         self._grid_hz = np.linspace(low_hz, high_hz, parts * grid + 1)
         middle = (self._grid_hz[:-1] + self._grid_hz[1:]) / 2
         turned = np.exp(2j * np.pi * np.outer(self._lines, middle - 2.4e9)).astype(np.complex64)
-        self._turned = turned.reshape(len(self._lines), parts, grid)
+        turned = turned.reshape(len(self._lines), parts, grid)
+        self._turned = np.ascontiguousarray(turned.transpose(1, 0, 2))  # shape (parts, lines, grid)
 
     def comb_of(self, freq_hz: FloatArray) -> Comb | None:
         """The comb that shows best through some range of these bursts; None where none does."""
         if not len(self._lines):
             return None
-        counts = np.histogram(freq_hz, self._grid_hz)[0].reshape(self._turned.shape[1:])
+        parts, _, grid = self._turned.shape
+        counts = np.histogram(freq_hz, self._grid_hz)[0].reshape(parts, grid)
         number = counts.sum(axis=1)
         known = number >= _FEWEST_A_PART
         if known.sum() < _FEWEST_PARTS:
             return None
-        mean = np.einsum("lpg,pg->lp", self._turned, counts.astype(np.float32)) / np.maximum(number, 1)
+        mean = (self._turned @ counts.astype(np.complex64)[:, :, None])[:, :, 0].T / np.maximum(number, 1)
         weight = np.sqrt(np.minimum(number, _MOST_OF_A_PART * np.median(number[known]))) * known
         best: Comb | None = None
         for first, last in self._ranges(known):

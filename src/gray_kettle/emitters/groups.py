@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 
 from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import Narrow, Surroundings
-from gray_kettle.emitters.comb import Comb, Combing, agreement, raster_of
-from gray_kettle.emitters.seen import visible_rows
+from gray_kettle.emitters.comb import Comb, agreement, combing_of, raster_of
+from gray_kettle.emitters.seen import visible_rows_at
 from gray_kettle.emitters.stretch import Stretch, are_sparse, even_stretch, sparse_stretch
 from gray_kettle.records import FloatArray
 
@@ -133,7 +133,7 @@ def _levels(narrow: Narrow) -> FloatArray:
 
 def _combed(block: Block, narrow: Narrow, left: Mask) -> list[tuple[Comb, Mask]]:
     """Rasters that show through a range in bursts of one level, among those left, and the bursts that are on them."""
-    combing = Combing(float(block.freq_hz[0]), float(block.freq_hz[-1]), block.cell_hz)
+    combing = combing_of(float(block.freq_hz[0]), float(block.freq_hz[-1]), block.cell_hz)
     found: list[tuple[Comb, Mask]] = []
     for _ in range(_MOST_COMBS):
         bands = [left & (np.abs(narrow.level_dbm - level) <= _LEVEL_BAND_DB) for level in _levels(narrow)]
@@ -169,7 +169,7 @@ def _evenly(block: Block, narrow: Narrow, around: Surroundings) -> list[Mask]:
                 continue
             at = np.linspace(*ends_hz, 42)
             every = block.rows // _ENOUGH_ROWS + 1
-            visible = np.array([visible_rows(block, around, float(f), float(level), its, every) for f in at])
+            visible = visible_rows_at(block, around, at, float(level), its, every)
             weight = block.rows / np.maximum(np.interp(its.freq_hz, at, visible), 0.1 * block.rows)
             stretch = stretch_of(its.freq_hz, weight, *ends_hz)
             if stretch is None:

@@ -13,7 +13,7 @@ from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import WIDTH_HZ, Narrow, Surroundings
 from gray_kettle.emitters.comb import raster_of
 from gray_kettle.emitters.groups import FEWEST_HOPS, groups_of, raster_of_strongest
-from gray_kettle.emitters.seen import comes_with_others, flanks_of, visible_rows
+from gray_kettle.emitters.seen import comes_with_others, flanks_of, visible_rows_at
 from gray_kettle.records import FloatArray
 
 _USED_HZ, _TOLD = 4e6, 0.03
@@ -128,8 +128,7 @@ def _hops(block: Block, bursts: Narrow, narrow: Narrow, around: Surroundings) ->
     share *= part_of_frames(bursts.level_dbm, block.span.averages)
     below, above = np.linspace(2.403e9, low - 3e6, 6), np.linspace(high + 3e6, 2.479e9, 6)
     seen_below, seen_above = (
-        float(np.mean([visible_rows(block, around, float(f), level, bursts) for f in ends]))
-        > 0.2 * block.rows
+        bool(visible_rows_at(block, around, ends, level, bursts).mean() > 0.2 * block.rows)
         for ends in (below, above)
     )
     return Hops(
@@ -152,7 +151,7 @@ def _used(
     edges = np.linspace(low_hz, high_hz, parts + 1)
     counts = np.histogram(bursts.freq_hz, edges)[0]
     middle = (edges[:-1] + edges[1:]) / 2
-    visible = np.array([visible_rows(block, around, float(f), level_dbm, bursts) for f in middle])
+    visible = visible_rows_at(block, around, middle, level_dbm, bursts)
     told = visible > _TOLD * block.rows
     if not told.any():
         told = visible >= visible.max()

@@ -147,24 +147,38 @@ def _agreement(
     runs: the cell in the middle of each, and its width against the usual one. Stretch by stretch of time.
     """
     cell, weight = runs
-    turn = 2j * np.pi * lines_hz[:, None]
     first_row = np.flatnonzero(np.diff(start_s // _STRETCH_S, prepend=-1))
     stretch = np.searchsorted(first_row, row, side="right") - 1
     told = np.unique(stretch)
     first_vote = np.searchsorted(stretch, told)
-    usual = np.add.reduceat(np.exp(turn * start_s), first_row, axis=1) / np.diff(
-        first_row, append=len(start_s)
-    )
-    common = usual[:, stretch] * np.exp(turn * offsets)[:, cell]
-    votes = weight * (np.exp(turn * when) - common)
-    excess = np.add.reduceat(votes, first_vote, axis=1)
-    variance = np.add.reduceat(weight**2 * (1 - np.abs(common) ** 2), first_vote, axis=1)
+    rows = np.diff(first_row, append=len(start_s))
+    usual = (_turned(lines_hz, start_s, np.ones(len(start_s)), first_row) / rows)[:, told]
+    # By cell, and so one look at each: what is common to all of a stretch turns with the cell alone.
+    by_cell = np.zeros((len(told), len(offsets)))
+    np.add.at(by_cell, (np.searchsorted(told, stretch), cell), weight)
+    common = usual * (np.exp(2j * np.pi * np.outer(lines_hz, offsets)) @ by_cell.T)
+    excess = _turned(lines_hz, when, weight, first_vote) - common
     most = np.add.reduceat(weight**2, first_vote)
+    variance = most * (1 - np.abs(usual) ** 2)
     with np.errstate(divide="ignore", invalid="ignore"):
         each = np.where(variance > (1 - _BLIND**2) * most, np.abs(excess) ** 2 / variance - 1, 0.0)
     strength = each.sum(axis=1)
     best = int(np.argmax(strength))
     return max(float(strength[best]), 0.0), float(lines_hz[best])
+
+
+def _turned(
+    lines_hz: FloatArray, when_s: FloatArray, weight: FloatArray, first: IntArray
+) -> NDArray[np.complex128]:
+    """Sums of votes, each turned as far as evenly spaced lines have at its time, shape (lines, stretches)."""
+    turned = weight * np.exp(2j * np.pi * lines_hz[0] * when_s)
+    # From line to line all turn by the same: to multiply is much quicker than to ask for each anew.
+    step = np.exp(2j * np.pi * (lines_hz[1] - lines_hz[0]) * when_s) if len(lines_hz) > 1 else turned
+    out = np.empty((len(lines_hz), len(first)), complex)
+    for line in out:
+        line[:] = np.add.reduceat(turned, first)
+        turned *= step
+    return out
 
 
 def _followed(

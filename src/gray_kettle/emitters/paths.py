@@ -42,27 +42,30 @@ class _Met:
     floor: FloatArray
     sigma: float
 
-    def explained(self, shape: Shape, delays_us: FloatArray) -> tuple[float, float, float]:
-        """(squared deviations, mean power, delay) at the delay that explains most."""
+    def ripples(self, delays_us: FloatArray) -> FloatArray:
+        """What a second path may add, by delay: shape (delays, 3, points)."""
+        turns = 2 * np.pi * delays_us[:, None] * (self.at - self.at[len(self.at) // 2])
+        return np.stack([np.ones_like(turns), np.cos(turns), np.sin(turns)], axis=1)
+
+    def explained(self, shape: Shape, ripple: FloatArray) -> tuple[float, float, int]:
+        """(squared deviations, mean power, which ripple) at the one that explains most."""
         centre, width, exponent = shape[0], 2.0 ** shape[1], 2.0 ** shape[2]
         away = np.minimum(np.abs(self.at - centre) * 2 / width, 50.0)
         own = np.exp(-np.log(2) * away**exponent)
-        turns = 2 * np.pi * delays_us[:, None] * (self.at - centre)[None, :]
-        ripple = np.stack([np.ones_like(turns), np.cos(turns), np.sin(turns)], axis=2)
-        basis = ripple * (own / self.power)[None, :, None]
-        normal = np.einsum("dpi,dpj->dij", basis, basis)
+        basis = ripple * (own / self.power)
+        normal = basis @ basis.transpose(0, 2, 1)
         normal += 1e-6 * normal[:, :1, :1] * np.eye(3)  # a slow ripple and the mean are nearly one
-        wanted = np.einsum("dpi,p->di", basis, (self.power - self.floor) / self.power)
+        wanted = basis @ ((self.power - self.floor) / self.power)
         numbers = np.linalg.solve(normal, wanted[:, :, None])[:, :, 0]
         mean = np.maximum(numbers[:, 0], 1e-30)
         depth = np.hypot(numbers[:, 1], numbers[:, 2]) / mean
         kept = np.minimum(_DEEPEST / np.maximum(depth, 1e-9), 1.0)
         numbers = np.column_stack([mean, numbers[:, 1:] * kept[:, None]])
-        told = np.einsum("dpi,di->dp", ripple, numbers) * own + self.floor
+        told = (numbers[:, None, :] @ ripple)[:, 0, :] * own + self.floor
         off = 10 * np.log10(np.maximum(told, 1e-30) / self.power) / self.sigma
         cost = (9 * np.log1p(off**2 / 9)).sum(axis=1)
         k = int(np.argmin(cost))
-        return float(cost[k]), float(mean[k]), float(delays_us[k])
+        return float(cost[k]), float(mean[k]), k
 
 
 def over_two_paths(at: FloatArray, level_db: FloatArray, floor: FloatArray, sigma: float) -> TwoPaths | None:
@@ -74,6 +77,7 @@ def over_two_paths(at: FloatArray, level_db: FloatArray, floor: FloatArray, sigm
         return None
     step = float(np.median(np.diff(at)))
     first, last = at[shows[0]] - step / 2, at[shows[-1]] + step / 2
+    ripple = met.ripples(_DELAYS_US)
     best: tuple[float, Shape] | None = None
     for exponent in _EXPONENTS:
         to_half = np.log2(10) ** (1 / exponent)
@@ -82,9 +86,9 @@ def over_two_paths(at: FloatArray, level_db: FloatArray, floor: FloatArray, sigm
                 if high - low < _NARROWEST_MHZ:
                     continue
                 start = np.array([(low + high) / 2, np.log2((high - low) / to_half), np.log2(exponent), 0.0])
-                off, _, delay = met.explained(start, _DELAYS_US)
+                off, _, k = met.explained(start, ripple)
                 if best is None or off < best[0]:
-                    start[3] = np.log2(delay)
+                    start[3] = np.log2(_DELAYS_US[k])
                     best = off, start
     return None if best is None else _bettered(met, *best, step)
 
@@ -100,9 +104,9 @@ def _bettered(met: _Met, off: float, shape: Shape, step_mhz: float) -> TwoPaths:
             for k, sign in ((k, sign) for k in range(4) for sign in (-1, 1)):
                 ahead = shape.copy()
                 ahead[k] += sign * steps[k]
-                there, _, _ = met.explained(ahead, np.array([2.0 ** ahead[3]]))
+                there, _, _ = met.explained(ahead, met.ripples(2.0 ** ahead[3:]))
                 if there < off - 0.1:
                     off, shape, helps = there, ahead, True
         steps /= 2
-    _, mean, _ = met.explained(shape, np.array([2.0 ** shape[3]]))
+    _, mean, _ = met.explained(shape, met.ripples(2.0 ** shape[3:]))
     return TwoPaths(10 * np.log10(mean), float(shape[0]), 2.0 ** float(shape[1]), 2.0 ** float(shape[2]), off)

@@ -17,27 +17,34 @@ _FLANK_HZ = (1.3e6, 2.6e6)
 _OWN_HZ = 8e6  # so far a burst spoils the view
 
 
-def visible_rows(
-    block: Block, around: Surroundings, freq_hz: float, level_dbm: float, own: Narrow, every: int = 1
-) -> float:
+def visible_rows(block: Block, around: Surroundings, freq_hz: float, level_dbm: float, own: Narrow) -> float:
     """Rows in which a burst of a level at a place would have stood out, each by its chance to do so.
 
-    Rows in which one of its own bursts lies so close that nothing else can be seen there do not tell. every: so many
-    rows the first is asked, for all of them.
+    Rows in which one of its own bursts lies so close that nothing else can be seen there do not tell.
     """
-    cell = int(np.clip(round((freq_hz - block.freq_hz[0]) / block.cell_hz), 0, block.power.shape[1] - 1))
+    return float(visible_rows_at(block, around, np.array([freq_hz]), level_dbm, own)[0])
+
+
+def visible_rows_at(
+    block: Block, around: Surroundings, freq_hz: FloatArray, level_dbm: float, own: Narrow, every: int = 1
+) -> FloatArray:
+    """The same of several places, shape (places,). every: so many rows the first is asked, for all of them."""
+    cell = np.clip(np.rint((freq_hz - block.freq_hz[0]) / block.cell_hz), 0, block.power.shape[1] - 1)
+    cell = cell.astype(int)
     over_ground, over_beside = thresholds(around.looks)
     smooth_mw = 10 ** (level_dbm / 10) / max(1e6 / block.span.step_hz, 1.0)
-    ground, beside = around.ground[::every, cell], around.beside[::every, cell]
+    ground, beside = around.ground[::every][:, cell], around.beside[::every][:, cell]
     needed = np.maximum(over_ground * ground, over_beside * (beside - 0.5 * ground)) - ground
     ninth = 1 / (9 * around.looks)
     # Wilson and Hilferty again, the other way round.
     deviations = (np.cbrt(np.maximum(needed, 0) / smooth_mw) - (1 - ninth)) / np.sqrt(ninth)
     chance = normal_below(-deviations)
-    free = np.ones(block.rows, bool)
-    free[own.row[np.abs(own.freq_hz - freq_hz) < _OWN_HZ]] = False
-    free = free[::every]
-    return float(chance[free].mean() * block.rows) if free.any() else float(block.rows)
+    asked = own.row % every == 0
+    burst, place = np.nonzero(np.abs(own.freq_hz[asked, None] - freq_hz) < _OWN_HZ)
+    chance[own.row[asked][burst] // every, place] = np.nan
+    free = np.isfinite(chance)
+    share = np.nansum(chance, axis=0) / np.maximum(free.sum(axis=0), 1)
+    return np.asarray(np.where(free.any(axis=0), share, 1.0) * block.rows)
 
 
 def comes_with_others(block: Block, around: Surroundings, bursts: Narrow) -> bool:
