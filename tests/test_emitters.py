@@ -311,6 +311,30 @@ def test_the_same_emitter_seen_again_is_one_entry_with_its_hours_and_its_end():
     assert (line.looks, line.gone_since_s, line.duty) == ((6, 6), None, 1.0)
 
 
+@pytest.mark.parametrize(
+    ("seen", "pause_s", "looks", "duty"),
+    [
+        ((None, (0, 100), None), 0.2, None, None),  # from one of our ends to the other, and nowhere else
+        (((0, 100), None, None), 0.2, None, None),
+        ((None, (30, 80), None), 0.2, (1, 3), 0.4 / 3),  # it began and ended by itself
+        ((None, (0, 100)), 0.2, (1, 2), 0.4 / 2),
+        ((None, (0, 100), None), 50.0, (1, 3), 0.4 / 3),  # what was between nobody saw
+        (((0, 100), (0, 100), None, (0, 100)), 0.2, (3, 4), 0.4),  # a look that was blind to it
+        (((0, 100), (0, 60), None, (0, 100)), 0.2, (3, 4), 0.4 * 3 / 4),
+        (((0, 100), None, None, None, (0, 100)), 0.2, (2, 5), 0.4 * 2 / 5),
+    ],
+)
+def test_where_our_looks_end_tells_nothing_of_an_emitter(seen, pause_s, looks, duty):
+    chain = []
+    for number, its in enumerate(seen):
+        at_s = START_S + number * (100 + pause_s)
+        its_own = (sighting(first_s=at_s + its[0], last_s=at_s + its[1]),) if its else ()
+        chain.append(Looked(at_s, at_s + 100, 500, 2400e6, 2484e6, "hall", its_own))
+    found = find_emitters(observed(*chain), Setup(), ())
+    assert [e.looks for e in found] == ([looks] if looks else [])
+    assert [e.duty for e in found] == pytest.approx([duty] if looks else [], abs=0.01)
+
+
 def test_two_emitters_of_one_look_are_never_one_and_a_known_radio_is_none():
     near = looked(
         START_S, sighting("bluetooth", 2402e6, 2480e6), sighting("bluetooth", 2402e6, 2480e6, level_dbm=-80.0)

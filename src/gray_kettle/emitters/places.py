@@ -34,6 +34,7 @@ _ALIKE_DB, _NEXT_HZ = 6.0, 1.6e6
 _LEAST_FIXED_SHARE = 0.004  # of the rows
 _LOW_BAND_HZ, _FALLEN = 2.5e9, 0.22  # 6.5 dB
 _WHOLE_HZ = 1.4e6  # of a burst that fills 2 MHz
+_OFF_HZ, _WANDERS = 0.25e6, 2.5
 _LEAST_TURN_S, _FEWEST_TURNS = 0.8, 5
 
 
@@ -201,6 +202,8 @@ def find_advertising(block: Block, narrow: Narrow, around: Surroundings) -> tupl
         its = [here & alike for here, is_there in zip(at, stands, strict=True) if is_there]
         left = ~np.logical_or.reduce(its)
         found = [_fixed(block, narrow, around, near) for near in its]
+        if any(_is_off(block, f) for f in found):
+            continue
         if block.span.is_tuned:
             sure = [f for f in found if _stands_out(block, around, f)]
             # Beside one that is sure, others of its level count that have nothing at all next to them.
@@ -215,6 +218,13 @@ def find_advertising(block: Block, narrow: Narrow, around: Surroundings) -> tupl
         if len(found) >= 2:
             return found, narrow.those(left)
     return [], narrow
+
+
+def _is_off(block: Block, fixed: Fixed) -> bool:
+    """Whether bursts lie beside their place rather than around it: edges of channels do."""
+    off_hz = min(abs(fixed.centre_hz - hz) for hz in ADVERTISING_HZ)
+    wanders_hz = _WANDERS * fixed.spread_hz / np.sqrt(len(fixed.bursts))
+    return bool(off_hz > _OFF_HZ + block.cell_hz + wanders_hz)
 
 
 def _levels(level_dbm: FloatArray) -> list[float]:

@@ -9,6 +9,7 @@ from dataclasses import replace
 from gray_kettle.air.channels import Channel
 from gray_kettle.judge.advice import ADVICE
 from gray_kettle.judge.assessment import Assessment, Emitter, Radio
+from gray_kettle.judge.lasting import Chain, Seen, blind_to, chains_of, step_s, without_chances
 from gray_kettle.records import EmitterNote, Looked, Observations, Setup, Sighting
 
 _SAME_LEVEL_DB = 12.0  # of one emitter at one spot from one look to another
@@ -18,7 +19,6 @@ _BRIEF_S, _OFTEN = 60.0, 0.05
 _ALIKE = {"bluetooth", "frequency-hopper"}  # that may be told apart in one look and not in another
 _FLAT = {"point-to-point", "broadband-noise", "unknown"}
 _LEAST_CONFIDENCE = 0.5
-Seen = tuple[Looked, Sighting]
 
 
 def find_emitters(observations: Observations, setup: Setup, radios: tuple[Radio, ...]) -> tuple[Emitter, ...]:
@@ -35,7 +35,9 @@ def find_emitters(observations: Observations, setup: Setup, radios: tuple[Radio,
                     entries.append(entry)
                 entry.append((looked, sighting))
                 here.append(entry)
-    found = [_emitter(entry, observations.looked, setup.emitters) for entry in entries]
+    chains = chains_of(observations.looked)
+    told = [its for entry in entries if (its := without_chances(entry, chains))]
+    found = [_emitter(entry, observations.looked, chains, setup.emitters) for entry in told]
     ordered = sorted(found, key=lambda e: (e.is_dismissed, -e.duty * e.bandwidth_hz, e.centre_hz))
     return tuple(_numbered(ordered))
 
@@ -85,20 +87,23 @@ def _same_kind(one: Sighting, other: Sighting) -> bool:
     )
 
 
-def _emitter(entry: list[Seen], looked: tuple[Looked, ...], notes: tuple[EmitterNote, ...]) -> Emitter:
+def _emitter(
+    entry: list[Seen], looked: tuple[Looked, ...], chains: tuple[Chain, ...], notes: tuple[EmitterNote, ...]
+) -> Emitter:
     likely = _together(entry)
     kind, confidence = likely[0]
     strongest = max((s for _, s in entry), key=lambda s: (s.kind == kind, s.rows))
     looks = [k for k in looked if k.low_hz <= strongest.low_hz + 1e6 and k.high_hz >= strongest.high_hz - 1e6]
     if kind == "microwave-oven":  # rows that lie far apart cannot tell its rhythm
-        looks = [k for k in looks if _step_s(k) <= 1.0] or looks
+        looks = [k for k in looks if step_s(k) <= 1.0] or looks
     spots = {k.spot for k, _ in entry}
     looks = [k for k in looks if k.spot in spots]
     all_s = sum(_length_s(k) for k in looks) or 1.0
-    on_s = sum(_length_s(k) for k, _ in entry)
-    taken_s = sum(_length_s(k) * s.duty for k, s in entry)
+    there = entry + blind_to(entry, chains)
+    on_s = sum(_length_s(k) for k, _ in there)
+    taken_s = sum(_length_s(k) * s.duty for k, s in there)
     by_channel: dict[tuple[str, int], float] = {}
-    for k, s in entry:
+    for k, s in there:
         for band, number, duty in s.channels:
             by_channel[band, number] = by_channel.get((band, number), 0.0) + duty * _length_s(k)
     low, high = _extent(entry, kind)
@@ -124,7 +129,7 @@ def _emitter(entry: list[Seen], looked: tuple[Looked, ...], notes: tuple[Emitter
         channels=tuple((b, n, round(min(t / all_s, 1.0), 4)) for (b, n), t in sorted(by_channel.items())),
         evidence=strongest.evidence,
         reasons=_reasons(kind, likely, strongest),
-        hours=_hours(entry, looks),
+        hours=_hours(there, looks),
         looks=(len(entry), len(looks)),
         episodes=tuple((s.first_s, s.last_s) for _, s in entry),
         spot=max(entry, key=lambda e: e[1].level_dbm)[0].spot,
@@ -153,11 +158,7 @@ def _extent(entry: list[Seen], kind: str) -> tuple[float, float]:
 
 
 def _length_s(looked: Looked) -> float:
-    return looked.end_s - looked.start_s + _step_s(looked)
-
-
-def _step_s(looked: Looked) -> float:
-    return (looked.end_s - looked.start_s) / max(looked.rows - 1, 1)
+    return looked.end_s - looked.start_s + step_s(looked)
 
 
 def _hours(entry: list[Seen], looks: list[Looked]) -> tuple[tuple[int, float], ...]:
