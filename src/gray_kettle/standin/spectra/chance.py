@@ -19,7 +19,7 @@ from gray_kettle.standin.spectra.transmitters import Transmitter
 
 Chance = np.random.Generator
 _START_S = 1_763_000_000.0
-_MOST_BINS = 1_600_000  # of a scene, so that it is made in seconds
+_MOST_BINS = 40_000_000  # of a scene, so that it is made in seconds
 _LOW_HZ, _HIGH_HZ = 2.400e9, 2.4835e9
 _SPANS = {
     "2.4": ((2.400e9, 2.4845e9), (2.395e9, 2.490e9)),
@@ -50,6 +50,7 @@ class Ranges:
     noise_width_hz: tuple[float, ...]
     advertising_s: tuple[float, ...]
     turn_s: tuple[float, ...]
+    lasts_s: tuple[float, float] = (30.0, 120.0)
     second_path: tuple[float, float] = (0.0, 0.0)  # its strength against the first
     filters_bins: tuple[float, ...] = (1.0,)
 
@@ -132,7 +133,7 @@ def by_chance(number: int, ranges: Ranges, wifi_only: bool = False) -> ByChance:
     step_hz = float(rng.choice(ranges.bins_hz))
     rate = float(rng.choice(ranges.rows_per_s))
     bins = int((high_hz - low_hz) / step_hz)
-    rows = min(int(rate * rng.uniform(30, 120)), _MOST_BINS // bins)
+    rows = min(int(rate * rng.uniform(*ranges.lasts_s)), _MOST_BINS // bins)
     tuned = rng.random() < 0.4
     averages = 1 if tuned else int(rng.choice([1, 1, 1, 2, 4]))
     sweep_s = round(float(rng.uniform(0.3, 0.95)) / rate, 4) if tuned else 0.0
@@ -142,7 +143,9 @@ def by_chance(number: int, ranges: Ranges, wifi_only: bool = False) -> ByChance:
     detector = "max" if hold_s else "sample"
     span = Span(low_hz + step_hz / 2, step_hz, bins, detector=detector, averages=averages, sweep_s=sweep_s)
     instrument = Instrument(span, float(rng.uniform(6, 14)), 2e-4 if averages > 1 else 0.0, hold_s)
-    time_s = _START_S + 1000.0 * number + np.arange(rows) / rate + rng.uniform(0, 2e-3, rows)
+    # By chance of their own: a scene is the same however long it lasts.
+    late_s = np.random.default_rng([ranges.seeds, number, 2]).uniform(0, 2e-3, rows)
+    time_s = _START_S + 1000.0 * number + np.arange(rows) / rate + late_s
     met = [
         _wifi(k, band, low_hz, high_hz, ranges, rng) for k in range(rng.integers(1 if wifi_only else 0, 13))
     ]
