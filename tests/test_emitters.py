@@ -147,6 +147,29 @@ def test_wifi_alone_gives_no_claim(number):
     assert look(made.instrument.span, made.time_s, codes) == ()
 
 
+@pytest.mark.parametrize(
+    ("duty", "width_mhz", "facts"),
+    [
+        (0.9, 20, {"sweep_s": 0.02}),  # parts of a quantile are quiet, others not: lines that are none
+        (0.9, 40, {"sweep_s": 0.06}),
+        (0.95, 40, {"sweep_s": 0.095}),
+        (0.98, 20, {"sweep_s": 0.095, "step_hz": 62.5e3, "bins": 1352}),
+        (0.98, 80, {"low_hz": 5150e6, "step_hz": 62.5e3, "bins": 3200}),
+        (0.98, 40, {"detector": "mean", "averages": 4}),
+        (0.995, 80, {"low_hz": 5150e6, "bins": 800}),
+        (0.995, 80, {"low_hz": 5150e6, "bins": 800, "sweep_s": 0.02, "detector": "max"}),
+    ],
+)
+def test_a_channel_that_is_hardly_ever_free_is_no_emitter(duty, width_mhz, facts):
+    """A download: it pauses for microseconds, which a row sees now and then and an emitter never does."""
+    span = span_at(**facts)
+    centre_hz = {20: 2437e6, 40: 2422e6, 80: 5210e6}[width_mhz]
+    busy = (tx.wifi("", centre_hz, width_mhz, -52, duty), tx.wifi("", centre_hz + 25e6, 20, -66, 0.15))
+    hold_s = span.sweep_s / span.bins if span.detector == "max" else 0.0
+    spread_s = 2e-4 if span.averages > 1 else 0.0
+    assert seen(busy, span, rows=1000, hold_s=hold_s, spread_s=spread_s) == ()
+
+
 CROWDED = (*WIFI, tx.wifi("six", 2437e6, 20, -48, 0.5), tx.wifi("wide", 2422e6, 40, -71, 0.3))
 
 

@@ -3,6 +3,7 @@
 Source: docs/radio-model.md, "Finding emitters".
 """
 
+import math
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -19,7 +20,7 @@ CELL_HZ = 250e3  # bins finer than this are joined: bursts are a megahertz wide,
 _EDGE_SHARE = 0.08  # of the cells that are taken for the quietest
 TILT_DB = 2.0  # by which a receiver's own floor may differ over a span
 _MEAN_HZ, _QUIET, _ENOUGH_ROWS, _CALM = 1e6, 0.25, 600, 0.25
-_SELDOM = 0.5
+_SELDOM, _TERMS = 0.5, 60
 _SPREAD_SHAPES = np.array([1, 1.5, 2, 3, 4, 6, 8, 12, 16, 24, 32, 64, 128], float)
 
 
@@ -27,6 +28,17 @@ def gamma_quantile(shape: float | FloatArray, deviations: float | FloatArray) ->
     """Quantile of a gamma law of mean 1 that lies so many normal deviations from its middle (Wilson and Hilferty)."""
     ninth = 1 / (9 * np.asarray(shape, float))
     return np.asarray(np.maximum(1 - ninth + deviations * np.sqrt(ninth), 1e-3) ** 3)
+
+
+def gamma_below(shape: float, ratio: FloatArray) -> FloatArray:
+    """Chance of a gamma law of mean 1 to lie below some values: its series, which for values below 1 is short."""
+    of = shape * np.clip(np.asarray(ratio, float), 1e-12, 1.0)
+    term = np.exp(shape * np.log(of) - of - math.lgamma(shape + 1))
+    total = term.copy()
+    for k in range(1, _TERMS):
+        term = term * of / (shape + k)
+        total += term
+    return np.asarray(total)
 
 
 def normal_below(deviations: FloatArray) -> FloatArray:

@@ -82,7 +82,8 @@ def _channels(
 
 
 def _from_standing(block: Block, s: Standing) -> Sighting | None:
-    likely = _claimed(kinds.of_standing(s, block.span.step_hz, block.span.detector != "max"))
+    pauses_show = block.span.detector == "sample" and block.span.averages < 2
+    likely = _claimed(kinds.of_standing(s, block.span.step_hz, pauses_show))
     wide = s.width10_hz > 15e6
     if (
         likely is None

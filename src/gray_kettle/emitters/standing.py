@@ -14,7 +14,14 @@ from numpy.typing import NDArray
 from gray_kettle.emitters.apart import taken_apart
 from gray_kettle.emitters.block import TILT_DB, Block, Floats, running_mean, running_median
 from gray_kettle.emitters.runs import regions_of, run_around
-from gray_kettle.emitters.steady import off_in_parts, off_in_rows, quiet_power, restless_in_parts, spread_db
+from gray_kettle.emitters.steady import (
+    off_in_parts,
+    off_in_rows,
+    off_with_others,
+    quiet_power,
+    restless_in_parts,
+    spread_db,
+)
 from gray_kettle.records import FloatArray
 from gray_kettle.spectrum.halves import MW_OF_CODE
 
@@ -28,7 +35,7 @@ _BESIDE_HZ, _LINE_OVER, _SHARP, _LINE_HZ = 1.5e6, 4.0, 10.0, 1.5e6
 _RAISES_HZ = 24e6
 _STEADIER = 0.4  # than noise can be
 _RESTLESS_DB, _RESTLESS_PEAK_DB = 1.8, 1.0  # beyond the spread of noise
-_SELDOM_OFF = 0.025
+_OFTEN_OFF, _SELDOM_OFF, _FEWEST_OFF = 0.025, 0.004, 3.0  # share of the rows, and rows
 _MOST_IN_A_REGION = 8
 _ONE_HUMP_HZ, _STOREY = 22e6, 0.35
 # What a transmitter may spill within two and a half times its width (ITU-R SM.1541) is not another one.
@@ -209,7 +216,8 @@ def _is_steady(found: Standing, is_sharp: bool = False) -> bool:
     is_line = found.width10_hz > _WIDE_HZ and found.steadiness < _STEADIER
     # Pictures flicker; on channels that are hardly ever free there are peaks that are less restless than the rest.
     restless_db = _RESTLESS_DB if found.width10_hz > _WIDE_HZ or is_sharp else _RESTLESS_PEAK_DB
-    return found.restless_db <= restless_db and not found.off_share > _SELDOM_OFF and not is_line
+    most_off = float(np.clip(_FEWEST_OFF / found.rows, _SELDOM_OFF, _OFTEN_OFF))
+    return found.restless_db <= restless_db and not found.off_share > most_off and not is_line
 
 
 def _is_skirt(found: Standing, other: Standing) -> bool:
@@ -305,9 +313,12 @@ def _standing(
         if not span.is_tuned:
             of_bins = inside[own] + noise[a + own]
             looks = block.looks_of_bins(float(of_bins.sum() ** 2 / (of_bins**2).sum()))
-            off = max(off, off_in_rows(row_mw, floor_mw, level_mw, looks))
+            off = max(off, off_in_rows(row_mw, rows, floor_mw, level_mw, looks))
     else:
-        off = off_in_rows(row_mw, floor_mw, level_mw, block.looks_of_bins(len(own)))
+        # What is narrower than a bin shows in its neighbours, too, and fades there with it.
+        off = off_in_rows(row_mw, rows, floor_mw, level_mw, block.looks_of_bins(max(len(own) - 2, 1)))
+        if span.is_tuned:
+            off = max(off, off_with_others(block, rows, (low + a, low + b), inside))
     level_db = 10 * np.log10(np.maximum(row_mw, 1e-30))
     q = np.quantile(level_db, [0.05, 0.25, 0.75])
     looks = block.looks_of_bins(max(len(own) * 0.7, 1))
