@@ -1,5 +1,7 @@
 """Simulated sweeps to look through."""
 
+from dataclasses import replace
+
 import numpy as np
 
 from gray_kettle.emitters.look import look
@@ -10,6 +12,17 @@ from gray_kettle.standin.spectra.scene import Instrument, Scene
 
 START_S = 1.79e9
 WIFI = (tx.wifi("one", 2412e6, 20, -58, 0.2), tx.wifi("eleven", 2462e6, 20, -66, 0.15))
+
+
+def with_clients(network, level_db=(-9.0, 3.0)):
+    """A network half of whose frames are clients', at levels of their own."""
+
+    def make(seconds, rng):
+        made = network.make(seconds, rng)
+        each = np.array([0.0, 0.0, *level_db])[rng.integers(0, 4, len(made.start_s))]
+        return replace(made, level_db=made.level_db + each)
+
+    return replace(network, make=make)
 
 
 def rows_of(scene, span, rows=600, rate=9.7, hold_s=0.0, spread_s=0.0):

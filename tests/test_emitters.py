@@ -22,7 +22,7 @@ from gray_kettle.standin.spectra import shapes
 from gray_kettle.standin.spectra import transmitters as tx
 from gray_kettle.standin.spectra.chance import DEVELOPMENT, by_chance
 from gray_kettle.standin.spectra.scene import Instrument, Scene
-from tests.sweeps import START_S, WIFI, rows_of, seen, span_at
+from tests.sweeps import START_S, WIFI, rows_of, seen, span_at, with_clients
 
 FIVE = (tx.wifi("high", 5570e6, 160, -60, 0.2),)
 
@@ -168,6 +168,12 @@ def test_a_channel_that_is_hardly_ever_free_is_no_emitter(duty, width_mhz, facts
     hold_s = span.sweep_s / span.bins if span.detector == "max" else 0.0
     spread_s = 2e-4 if span.averages > 1 else 0.0
     assert seen(busy, span, rows=1000, hold_s=hold_s, spread_s=spread_s) == ()
+
+
+@pytest.mark.parametrize("seed", [1, 3])
+def test_peaks_that_one_wide_bin_makes_of_busy_channels_are_no_hops(seed):
+    busy = (tx.wifi("", hz, 20, -42 - 3 * k, 0.93) for k, hz in enumerate((2412e6, 2437e6, 2462e6)))
+    assert seen(tuple(map(with_clients, busy)), span_at(step_hz=1e6, bins=84), seed=seed, rows=1200) == ()
 
 
 CROWDED = (*WIFI, tx.wifi("six", 2437e6, 20, -48, 0.5), tx.wifi("wide", 2422e6, 40, -71, 0.3))

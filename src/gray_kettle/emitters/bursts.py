@@ -28,7 +28,7 @@ _CLEAR_HZ = 2.0e6  # of two bursts closer than this the stronger one counts
 _CHANCE = 4.9  # normal deviations that noise reaches about once in a million looks
 _BESIDE_CHANCE = 5.6
 _LEAST_DB = 6.0
-_LOW_BAND_HZ = 2.5e9  # where hoppers are
+LOW_BAND_HZ = 2.5e9  # where hoppers are
 _MOST = 60_000
 
 
@@ -80,7 +80,7 @@ def _beside(block: Block) -> Floats:
     total = running_total(block.power)
     # A hop may fill three wide bins and fade in the middle one; parts of channels that a sweep meets do so, too.
     from_cells = _BESIDE_FROM_HZ / block.cell_hz
-    is_asked = not block.span.is_tuned and block.freq_hz[0] < _LOW_BAND_HZ
+    is_asked = not block.span.is_tuned and block.freq_hz[0] < LOW_BAND_HZ
     near = max(math.ceil(from_cells) if is_asked else round(from_cells), 2)
     far = max(round(_BESIDE_TO_HZ / block.cell_hz), 4)
     at = np.arange(cells)

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.emitters.block import Block
-from gray_kettle.emitters.bursts import Narrow, Surroundings
+from gray_kettle.emitters.bursts import LOW_BAND_HZ, Narrow, Surroundings
 from gray_kettle.emitters.comb import Comb, agreement, combing_of, raster_of
 from gray_kettle.emitters.seen import visible_rows_at
 from gray_kettle.emitters.stretch import Stretch, are_sparse, even_stretch, sparse_stretch
@@ -23,7 +23,7 @@ FEWEST_HOPS = 8
 _ENOUGH_ROWS = 700  # to weigh places by
 _LEVEL_BAND_DB, _LEVEL_STEP_DB = 3.0, 2.0
 _LEAST_COMB, _COMB_PART_HZ = 0.25, 8e6
-_LOW_BAND_HZ, _FINE_HZ, _ONE_PLACE_HZ = 2.5e9, 3.5e5, 1.4e6
+_FINE_HZ, _ONE_PLACE_HZ = 3.5e5, 1.4e6
 _MANY_CHANNELS_HZ, _CHANNEL_HZ = 52e6, ((0.0, 23.5e6), (32e6, 41e6))
 _MOST_COMBS, _SAME_RASTER, _SAME, _ONE_LEVEL_DB, _NO_CHANCE = 4, 0.02, 0.4, 8.0, 3.0
 _FEET_DB, _SAME_RANGE = 18.0, 0.7
@@ -189,7 +189,7 @@ def _is_no_channels(block: Block, group: Narrow, stretch: Stretch) -> bool:
     """Whether a range of even bursts cannot be channels side by side."""
     low, high = (float(q) for q in np.quantile(group.freq_hz, [0.02, 0.98]))
     width = float(np.quantile(group.width_hz, 0.9))
-    if stretch.high_hz > _LOW_BAND_HZ:
+    if stretch.high_hz > LOW_BAND_HZ:
         return _comb(block, group)
     if high - low >= _MANY_CHANNELS_HZ:
         # Channels begin at 2403 MHz; the common hoppers have a place below, and none above 2480.

@@ -13,7 +13,7 @@ from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import WIDTH_HZ, Narrow, Surroundings
 from gray_kettle.emitters.comb import raster_of
 from gray_kettle.emitters.groups import FEWEST_HOPS, groups_of, raster_of_strongest
-from gray_kettle.emitters.seen import comes_with_others, flanks_of, visible_rows_at
+from gray_kettle.emitters.seen import comes_with_others, flanks_of, peaks_by_chance, visible_rows_at
 from gray_kettle.records import FloatArray
 
 _USED_HZ, _TOLD = 4e6, 0.03
@@ -107,7 +107,8 @@ def _hops(block: Block, bursts: Narrow, narrow: Narrow, around: Surroundings) ->
     beyond_hz = (high - low) * cut / (1 - 2 * cut)  # what was cut off, of even places
     low, high = max(low - beyond_hz, float(freq_hz.min())), min(high + beyond_hz, float(freq_hz.max()))
     places = len(np.unique(np.rint(freq_hz / _GROUP_HZ)))
-    if places < 7 or high - low < 7e6 or len(bursts) < max(FEWEST_HOPS, _LEAST_HOP_SHARE * block.rows):
+    least = max(FEWEST_HOPS, max(_LEAST_HOP_SHARE, peaks_by_chance(block, around)) * block.rows)
+    if places < 7 or high - low < 7e6 or len(bursts) < least:
         return None
     raster, strength, phase = (
         raster_of_strongest(bursts, block.cell_hz)

@@ -12,8 +12,8 @@ from numpy.typing import NDArray
 
 from gray_kettle.emitters.amounts import are_own, part_met, whole_hz
 from gray_kettle.emitters.block import Block
-from gray_kettle.emitters.bursts import Narrow, Surroundings
-from gray_kettle.emitters.seen import comes_with_others, flanks_of, visible_rows
+from gray_kettle.emitters.bursts import LOW_BAND_HZ, Narrow, Surroundings
+from gray_kettle.emitters.seen import comes_with_others, flanks_of, peaks_by_chance, visible_rows
 from gray_kettle.records import FloatArray
 
 ADVERTISING_HZ = (2.402e9, 2.426e9, 2.480e9)
@@ -32,7 +32,7 @@ _ALONE, _FEW_PLACES = 4.0, 4
 _SHARP_HZ, _SHARP_GAP_HZ, _FEWEST_SHARP, _SHARPER, _SHARP_CELL_HZ = 0.35e6, 0.3e6, 10, 6.5, 5.2e5
 _ALIKE_DB, _NEXT_HZ = 6.0, 1.6e6
 _LEAST_FIXED_SHARE = 0.004  # of the rows
-_LOW_BAND_HZ, _FALLEN = 2.5e9, 0.22  # 6.5 dB
+_FALLEN = 0.22  # 6.5 dB
 _WHOLE_HZ = 1.4e6  # of a burst that fills 2 MHz
 _OFF_HZ, _WANDERS = 0.25e6, 2.5
 _LEAST_TURN_S, _FEWEST_TURNS = 0.8, 5
@@ -71,7 +71,7 @@ def find_places(
         if block.span.is_tuned:
             places += _known(block, narrow.freq_hz[chosen & left])
         for number, at_hz in places:
-            if number < _LEAST_FIXED_SHARE * block.rows:
+            if number < max(_LEAST_FIXED_SHARE, peaks_by_chance(block, around)) * block.rows:
                 continue
             near = left & chosen & (np.abs(narrow.freq_hz - at_hz) <= 1.5 * _tolerance_hz(block))
             if not near.any():
@@ -99,7 +99,7 @@ def find_places(
 
 def _is_hump(block: Block, around: Surroundings, bursts: Narrow) -> bool:
     """Whether bursts are as wide as what reflections make of a channel. Radar may be."""
-    is_asked = not block.span.is_tuned and bursts.freq_hz[0] < _LOW_BAND_HZ
+    is_asked = not block.span.is_tuned and bursts.freq_hz[0] < LOW_BAND_HZ
     return is_asked and flanks_of(block, around, bursts) > _FALLEN
 
 

@@ -6,7 +6,7 @@ Source: docs/radio-model.md, "Narrow bursts".
 import numpy as np
 
 from gray_kettle.emitters.block import Block, normal_below
-from gray_kettle.emitters.bursts import Narrow, Surroundings, thresholds
+from gray_kettle.emitters.bursts import LOW_BAND_HZ, Narrow, Surroundings, thresholds
 from gray_kettle.records import FloatArray
 
 _MUCH_STRONGER, _STRONGER = 100.0, 25.0
@@ -14,6 +14,7 @@ _NEARLY_ALL, _NOT_ALWAYS, _SELDOM = 0.93, 0.75, -4.6  # of bursts; the logarithm
 _STEP_HZ, _NEXT_HZ, _FAR_HZ = 2e6, 3e6, 20e6
 _OVER_GROUND, _WEAKER, _MOSTLY, _HARDLY = 2.0, (4.0, 10.0, 25.0, 60.0), 0.85, 2.5
 _FLANK_HZ = (1.3e6, 2.6e6)
+_RAW_HZ, _RAW_LOOKS, _RAW_PEAKS = 7e5, 1.6, 0.02
 _OWN_HZ = 8e6  # so far a burst spoils the view
 
 
@@ -85,6 +86,14 @@ def _are_humps(
     company = (then >= _MOSTLY) & (then > usual) & (len(bursts) * by_chance > _HARDLY)
     company &= (away_hz > _NEXT_HZ) & (away_hz < _FAR_HZ)
     return bool((company[1:] & company[:-1]).any())
+
+
+def peaks_by_chance(block: Block, around: Surroundings) -> float:
+    """Share of the rows in which chance may well make a narrow peak of a busy channel: not next to none only where one
+    wide bin tells.
+    """
+    is_raw = block.cell_hz > _RAW_HZ and around.looks < _RAW_LOOKS
+    return _RAW_PEAKS if is_raw and not block.span.is_tuned and block.freq_hz[0] < LOW_BAND_HZ else 0.0
 
 
 def flanks_of(block: Block, around: Surroundings, bursts: Narrow) -> float:

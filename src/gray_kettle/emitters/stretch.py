@@ -10,10 +10,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from gray_kettle.emitters.bursts import LOW_BAND_HZ
 from gray_kettle.records import FloatArray
 
 _PART_HZ, _WIDEST_PART_HZ = 2e6, 4.5e6
-_WIDE_HZ, _BEYOND_HZ, _LOW_BAND_HZ = 52e6, 2.4775e9, 2.5e9
+_WIDE_HZ, _BEYOND_HZ = 52e6, 2.4775e9
 _FEWEST_A_PART = 3.5
 _EVEN, _THERE = 0.4, 0.3  # of the mean of a stretch: nearly every part has so much; a part with less ends it
 _SHORT_HZ = 22e6
@@ -68,7 +69,7 @@ def sparse_stretch(freq_hz: FloatArray, weight: FloatArray, low_hz: float, high_
         found = even_stretch(freq_hz, weight, low_hz, high_hz, part_hz)
     if (
         found is None
-        or not _BEYOND_HZ < found.high_hz < _LOW_BAND_HZ
+        or not _BEYOND_HZ < found.high_hz < LOW_BAND_HZ
         or found.high_hz - found.low_hz < _WIDE_HZ
     ):
         return None
