@@ -362,6 +362,8 @@ def test_where_our_looks_end_tells_nothing_of_an_emitter(seen, pause_s, looks, d
     found = find_emitters(observed(*chain), Setup(), ())
     assert [e.looks for e in found] == ([looks] if looks else [])
     assert [e.duty for e in found] == pytest.approx([duty] if looks else [], abs=0.01)
+    named = Setup(emitters=(EmitterNote("microwave-oven", 2465e6, 30e6, name="tea bar"),))
+    assert [e.name for e in find_emitters(observed(*chain), named, ())] == ["tea bar"]
 
 
 def test_two_emitters_of_one_look_are_never_one_and_a_known_radio_is_none():

@@ -36,8 +36,12 @@ def find_emitters(observations: Observations, setup: Setup, radios: tuple[Radio,
                 entry.append((looked, sighting))
                 here.append(entry)
     chains = chains_of(observations.looked)
-    told = [its for entry in entries if (its := without_chances(entry, chains))]
-    found = [_emitter(entry, observations.looked, chains, setup.emitters) for entry in told]
+    found = []
+    for entry in entries:
+        its = without_chances(entry, chains)
+        emitter = _emitter(its or entry, observations.looked, chains, setup.emitters)
+        if its or note_for(emitter, setup.emitters) is not None:  # what somebody told of it lasts
+            found.append(emitter)
     ordered = sorted(found, key=lambda e: (e.is_dismissed, -e.duty * e.bandwidth_hz, e.centre_hz))
     return tuple(_numbered(ordered))
 
