@@ -176,6 +176,19 @@ def test_peaks_that_one_wide_bin_makes_of_busy_channels_are_no_hops(seed):
     assert seen(tuple(map(with_clients, busy)), span_at(step_hz=1e6, bins=84), seed=seed, rows=1200) == ()
 
 
+def test_edges_of_channels_beside_places_of_advertising_are_no_advertising():
+    """A quick sweep meets the lower edge of one channel by 2402 MHz and that of another by 2427 MHz."""
+    busy = (
+        (2437e6, 20, -40, 0.6, 2.5e-3),
+        (2412e6, 20, -36, 0.03, 2.5e-3),
+        (2452e6, 40, -39, 0.3),
+        (2457e6, 20, -61, 0.03),
+    )
+    span = span_at(2395e6, 250e3, 380, sweep_s=0.0184, detector="max")
+    networks = tuple(with_clients(tx.wifi(str(hz), hz, *facts)) for hz, *facts in busy)
+    assert seen(networks, span, seed=4, rows=2048, rate=24, hold_s=span.sweep_s / span.bins) == ()
+
+
 CROWDED = (*WIFI, tx.wifi("six", 2437e6, 20, -48, 0.5), tx.wifi("wide", 2422e6, 40, -71, 0.3))
 
 
@@ -351,6 +364,8 @@ def test_the_same_emitter_seen_again_is_one_entry_with_its_hours_and_its_end():
         (((0, 100), (0, 100), None, (0, 100)), 0.2, (3, 4), 0.4),  # a look that was blind to it
         (((0, 100), (0, 60), None, (0, 100)), 0.2, (3, 4), 0.4 * 3 / 4),
         (((0, 100), None, None, None, (0, 100)), 0.2, (2, 5), 0.4 * 2 / 5),
+        ((None, (0, 100), *[None] * 3, (0, 100), *[None] * 2), 0.2, None, None),
+        ((None, (0, 100), *[None] * 3, (9, 50), *[None] * 2), 0.2, (2, 8), 0.4 * 2 / 8),
     ],
 )
 def test_where_our_looks_end_tells_nothing_of_an_emitter(seen, pause_s, looks, duty):

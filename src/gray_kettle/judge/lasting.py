@@ -13,7 +13,7 @@ from gray_kettle.records import Looked, Sighting
 _END, _MOST_END, _SILENCES = 0.02, 0.3, 2.0
 _GAP_STEPS = 5.0  # between looks of one take there is a step
 _AS_ABLE = 0.5  # of its rows: a look that is much shorter may well be blind
-_FEWEST_LOOKS, _MOST_BLIND = 3, 2
+_FEWEST_LOOKS, _FEW, _MOST_BLIND = 3, 0.25, 2
 Seen = tuple[Looked, Sighting]
 Chain = tuple[Looked, ...]
 
@@ -36,26 +36,23 @@ def step_s(looked: Looked) -> float:
 
 
 def without_chances(entry: list[Seen], chains: tuple[Chain, ...]) -> list[Seen]:
-    """The sightings of an entry without those that are the chance of the one look of a chain that has any."""
+    """The sightings of an entry without those that are chances of single looks: of one in a chain, or a few in many."""
     seen = {id(look): sighting for look, sighting in entry}
-    chances = set()
+    chances: set[int] = set()
     for chain in chains:
         its = [k for k, look in enumerate(chain) if id(look) in seen]
-        if (
-            len(chain) >= _FEWEST_LOOKS
-            and len(its) == 1
-            and _is_chance(chain, its[0], seen[id(chain[its[0]])])
-        ):
-            chances.add(id(chain[its[0]]))
+        are_few = len(chain) >= _FEWEST_LOOKS and len(its) <= max(1, len(chain) * _FEW)
+        if are_few and all(_is_chance(chain, k, seen) for k in its):
+            chances.update(id(chain[k]) for k in its)
     return [(look, sighting) for look, sighting in entry if id(look) not in chances]
 
 
-def _is_chance(chain: Chain, at: int, sighting: Sighting) -> bool:
-    able = [
-        k for k in (at - 1, at + 1)
-        if 0 <= k < len(chain) and chain[k].rows >= _AS_ABLE * chain[at].rows
-    ]  # fmt: skip
-    return bool(able) and all(_reaches(chain[at], sighting, k < at) for k in able)
+def _is_chance(chain: Chain, at: int, seen: dict[int, Sighting]) -> bool:
+    beside = [k for k in (at - 1, at + 1) if 0 <= k < len(chain)]
+    able = [k for k in beside if chain[k].rows >= _AS_ABLE * chain[at].rows]
+    return bool(able) and all(
+        id(chain[k]) not in seen and _reaches(chain[at], seen[id(chain[at])], k < at) for k in able
+    )
 
 
 def _reaches(look: Looked, sighting: Sighting, to_start: bool) -> bool:
