@@ -189,6 +189,17 @@ def test_edges_of_channels_beside_places_of_advertising_are_no_advertising():
     assert seen(networks, span, seed=4, rows=2048, rate=24, hold_s=span.sweep_s / span.bins) == ()
 
 
+@pytest.mark.parametrize(
+    "made", [tx.link("", -60, 2.43e9, 11e6), tx.carrier("", -60, 2.43e9)], ids=lambda t: t.kind
+)
+@pytest.mark.parametrize("sweep_s", [0.0, 0.06])
+def test_rows_that_leave_out_a_stretch_do_not_hide_what_stands_there(made, sweep_s):
+    span = span_at(sweep_s=sweep_s)
+    times, codes = rows_of(Scene((made,), 1), span, rows=800)
+    codes[np.random.default_rng(1).random(len(codes)) < 0.04, 60:200] = MISSING
+    assert [s.kind for s in look(span, times, codes)] == [made.kind]
+
+
 CROWDED = (*WIFI, tx.wifi("six", 2437e6, 20, -48, 0.5), tx.wifi("wide", 2422e6, 40, -71, 0.3))
 
 

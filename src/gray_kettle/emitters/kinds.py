@@ -101,7 +101,7 @@ def wifi_cost(s: Standing, step_hz: float, pauses_show: bool) -> float:
     """A channel that is hardly ever free looks so: flat, of a channel's width, on the raster of channels.
 
     Even then it pauses between frames: the more rows without a pause, the less it is that, where pauses_show (rows
-    that keep the highest level do not show them).
+    of several frames, or that keep the highest level, do not show them).
     """
     middle_hz = (s.low_hz + s.high_hz) / 2
     places = [

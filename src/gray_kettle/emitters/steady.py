@@ -31,7 +31,7 @@ def spread_db(looks: float, upper: float, lower: float) -> float:
 def off_in_rows(row_mw: FloatArray, rows: IntArray, floor_mw: float, level_mw: float, looks: float) -> float:
     """Share of rows in which something narrow is not there, beyond what fading takes away. rows: which they are."""
     least, by_chance = _least(np.array([floor_mw]), np.array([level_mw + floor_mw]), looks)
-    off = row_mw < least[0]
+    off = _is_below(row_mw, least[0])
     off = off[_between_its_ends(off, rows)]
     chance = float(by_chance[0])
     return max(float(off.mean()) - _CHANCES * chance - 2 * float(np.sqrt(chance / len(off))), 0.0)
@@ -53,7 +53,7 @@ def off_with_others(block: Block, rows: IntArray, bins: tuple[int, int], power: 
     noise = block.noise[np.minimum(np.concatenate([strong, beside]) // block.joined, len(block.noise) - 1)]
     level = np.append(power[strong - first], np.full(len(beside), np.inf)) + noise
     least, by_chance = _least(noise, level, block.bin_looks)
-    off = MW_OF_CODE[block.codes[rows][:, np.concatenate([strong, beside])]] < least
+    off = _is_below(MW_OF_CODE[block.codes[rows][:, np.concatenate([strong, beside])]], least)
     share = np.maximum(off.mean(axis=0) - _CHANCES * by_chance, 0.0)
     own, others = float(share[: len(strong)].mean()), float(share[len(strong) :].mean())
     return own if own > _MUCH_OF * others else 0.0
@@ -65,6 +65,11 @@ def _least(
     """(what it stays over while it is there: more than nearly all noise; chance that fading takes it below)."""
     least = np.minimum(np.sqrt(floor * level), floor * gamma_quantile(looks, _NEARLY_ALL))
     return least, gamma_below(looks, least / np.maximum(level, 1e-30))
+
+
+def _is_below(power: Floats | FloatArray, least: Floats | FloatArray | float) -> NDArray[np.bool_]:
+    """What was measured, and lies so low; a row may leave out a stretch, which then has no power at all."""
+    return np.asarray((power < least) & (power > 0))
 
 
 def _between_its_ends(off: NDArray[np.bool_], rows: IntArray) -> NDArray[np.bool_]:
@@ -85,7 +90,7 @@ def off_in_parts(block: Block, rows: IntArray, first: int, last: int) -> float:
         smooth, looks = block.power[rows][:, first : last + 1][:, ::half], block.looks
     level = np.quantile(smooth, 0.25, axis=0) / gamma_quantile(looks, -0.6745)
     least, by_chance = _least(block.noise[first : last + 1][::half], level, looks)
-    off = smooth < least
+    off = _is_below(smooth, least)
     off = off[_between_its_ends(off.mean(axis=1) > 0.5, rows)]
     return float(np.maximum(off.mean(axis=0) - _CHANCES * by_chance, 0).mean())
 
