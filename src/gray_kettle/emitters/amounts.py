@@ -44,7 +44,7 @@ def whole_hop_hz(block: Block, bursts: Narrow, raster_hz: float) -> float:
 
 def without_feet(block: Block, bursts: Narrow) -> Narrow:
     """Bursts at their places: what a sweep met beside them, just before or after, is weaker."""
-    feet_db = _FEET_DB[block.cell_hz > _FINE_HZ]
+    feet_db = _FEET_DB[int(block.cell_hz > _FINE_HZ)]
     return bursts.those(bursts.level_dbm > np.quantile(bursts.level_dbm, 0.8) - feet_db)
 
 

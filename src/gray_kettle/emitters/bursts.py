@@ -24,10 +24,11 @@ from gray_kettle.records import FloatArray, IntArray
 
 WIDTH_HZ = 1e6
 _BESIDE_FROM_HZ, _BESIDE_TO_HZ = 2.4e6, 6.5e6
+_FALLEN_HZ, _FALLEN = 1.2e6, 0.35
 _CLEAR_HZ = 2.0e6  # of two bursts closer than this the stronger one counts
 _CHANCE = 4.9  # normal deviations that noise reaches about once in a million looks
 _BESIDE_CHANCE = 5.6
-_LEAST_DB = 6.0
+_LEAST = 10**0.6
 LOW_BAND_HZ = 2.5e9  # where hoppers are
 _MOST = 60_000
 
@@ -55,7 +56,8 @@ class Narrow:
 class Surroundings:
     """What a burst has to stand over: power beside each cell and under it, mW, shape (rows, cells).
 
-    smooth: mean over a megahertz around each cell, looks: that it sums up. strongest: of each row.
+    smooth: mean over a megahertz around each cell, looks: that it sums up. frame_looks: and of what is there for one
+    of the frames that a row is made of. strongest: of each row.
     """
 
     beside: Floats
@@ -63,6 +65,7 @@ class Surroundings:
     smooth: Floats
     strongest: Floats
     looks: float
+    frame_looks: float
 
 
 def surroundings_of(block: Block, ground: Ground) -> Surroundings:
@@ -71,7 +74,9 @@ def surroundings_of(block: Block, ground: Ground) -> Surroundings:
     by_row = np.empty_like(smooth)
     for part, power in zip(ground.slices, under, strict=True):
         by_row[part] = power
-    return Surroundings(_beside(block), by_row, smooth, smooth.max(axis=1), block.looks_over(cells))
+    looks = block.looks_over(cells)
+    of_frame = looks if block.span.is_tuned else max(looks / max(block.bin_looks, 1.0), 1.0)
+    return Surroundings(_beside(block), by_row, smooth, smooth.max(axis=1), looks, of_frame)
 
 
 def _beside(block: Block) -> Floats:
@@ -84,30 +89,50 @@ def _beside(block: Block) -> Floats:
     near = max(math.ceil(from_cells) if is_asked else round(from_cells), 2)
     far = max(round(_BESIDE_TO_HZ / block.cell_hz), 4)
     at = np.arange(cells)
+    least = max((far - near) // 3, 1)
     sides = []
     for begin, end in ((-far, -near + 1), (near, far + 1)):
         count = np.clip(at + end, 0, cells) - np.clip(at + begin, 0, cells)
-        enough = count >= max((far - near) // 3, 1)
-        sides.append(sums_between(total, begin, end) * (enough / np.maximum(count, 1)).astype(np.float32))
+        side = sums_between(total, begin, end) * ((count >= least) / np.maximum(count, 1)).astype(np.float32)
+        _to_the_end(block, total, side, np.flatnonzero(count < least))
+        sides.append(side)
     return np.maximum(sides[0], sides[1])
 
 
-def thresholds(looks: float) -> tuple[float, float]:
-    """(times the ground, times the power beside) from which a burst is no chance."""
-    least = 10 ** (_LEAST_DB / 10)
-    return (
-        max(float(gamma_quantile(looks, _CHANCE)), least),
-        max(1.3 * float(gamma_quantile(looks, _BESIDE_CHANCE)), 2 * least),
-    )
+def _to_the_end(block: Block, total: FloatArray, side: Floats, where: IntArray) -> None:
+    """Where a side lies beyond the end of the span: what is left of it must have fallen somewhat.
+
+    A channel that the span cuts off would look narrow. Wide bins have too little left to tell.
+    """
+    cells = side.shape[1]
+    if block.cell_hz > _FALLEN_HZ / 2:
+        return
+    from_cells = max(math.ceil(_FALLEN_HZ / block.cell_hz), 1)
+    for cell in where:
+        begin, end = (0, cell - from_cells + 1) if cell < cells / 2 else (cell + from_cells, cells)
+        side[:, cell] = _FALLEN * (total[:, end] - total[:, begin]) / (end - begin) if end > begin else np.inf
+
+
+def thresholds(around: Surroundings) -> tuple[float, float]:
+    """(times the ground, times the power beside) from which a burst is no chance.
+
+    Noise is there in all the frames of a row, a channel beside it may be there in one.
+    """
+    return over_ground(around.looks), max(1.3 * float(gamma_quantile(around.frame_looks, _BESIDE_CHANCE)), 2 * _LEAST)
+
+
+def over_ground(looks: float) -> float:
+    """Times the ground that noise of so many looks does not reach."""
+    return max(float(gamma_quantile(looks, _CHANCE)), _LEAST)
 
 
 def find_narrow(block: Block, around: Surroundings) -> Narrow:
     """Every narrow burst of a block."""
-    over_ground, over_beside = thresholds(around.looks)
+    times_ground, times_beside = thresholds(around)
     smooth = around.smooth
-    hot = smooth > over_ground * around.ground
+    hot = smooth > times_ground * around.ground
     # Noise beside a burst is no company; only what stands over it.
-    hot &= smooth > over_beside * (around.beside - 0.5 * around.ground)
+    hot &= smooth > times_beside * (around.beside - 0.5 * around.ground)
     if block.missing is not None:  # what is cut off looks narrow
         hot &= running_mean(block.missing.astype(np.float32), round(_BESIDE_TO_HZ / block.cell_hz)) == 0
     row, cell = np.nonzero(hot)

@@ -23,6 +23,7 @@ from gray_kettle.spectrum.places import passband_hz, places_in
 LEAST_CONFIDENCE = 0.5  # below it the kind is "unknown"
 FEWEST_ROWS = 24
 _BLUETOOTH_HZ = (2.402e9, 2.480e9)  # its first and last place
+_OF_MANY_DB = 4.5  # by more one thing's levels do not spread
 _LEAST_CLAIM = 0.5  # of being anything at all
 
 
@@ -156,7 +157,7 @@ def _from_hops(block: Block, h: Hops) -> Sighting | None:
     looks = block.looks * max(1e6 / block.cell_hz, 1)
     fading_db = 5.6 / math.sqrt(looks) + (2.5 if block.span.is_tuned else 0.0)
     likely = _claimed(kinds.of_hops(h, block.cell_hz, fading_db, block.span.is_tuned))
-    if likely is None:
+    if likely is None or (likely[0][0] == "unknown" and h.level_spread_db > fading_db + _OF_MANY_DB):
         return None
     if likely[0][0] == "bluetooth":
         h = h.carried_on(*_BLUETOOTH_HZ)

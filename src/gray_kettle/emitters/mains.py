@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.emitters.block import Block
-from gray_kettle.emitters.bursts import Surroundings, thresholds
+from gray_kettle.emitters.bursts import Surroundings, over_ground
 from gray_kettle.emitters.runs import runs_of
 from gray_kettle.emitters.wave import Wave, folded, lit_parts, smooth_cells, smoothed
 from gray_kettle.records import FloatArray, IntArray
@@ -28,6 +28,8 @@ _NEARLY_AS_GOOD, _LEAST_STRENGTH = 0.3, 6.0
 _FEET = 12.0
 _FOLLOWED_S, _SURE = 12.0, 8.0  # no shorter than that each stretch of it agrees by more than chance
 _BLIND, _HALF_BLIND = 0.85, 0.4  # looks that all fall on one phase tell nothing
+_BESIDE, _BESIDE_TO, _COARSER = 0.5, 1.2e-2, 2.0
+_WINDOW_S, _SLOW = 8.0, 0.5  # through which the wave must turn: what comes and goes as slowly may be anything
 
 
 @dataclass(frozen=True, eq=False)
@@ -92,8 +94,7 @@ def _swing_in(block: Block, around: Surroundings, low_hz: float) -> Swing | None
     if len(inside) < 8:
         return None
     cells = slice(int(inside[0]), int(inside[-1]) + 1)
-    over_ground, _ = thresholds(around.looks)
-    hits = around.smooth[:, cells] > over_ground * around.ground[:, cells]
+    hits = around.smooth[:, cells] > over_ground(around.looks) * around.ground[:, cells]
     least = _WIDE_HZ
     if block.span.is_tuned and block.span.sweep_s:
         speed_hz_per_s = block.span.step_hz * block.span.bins / block.span.sweep_s
@@ -107,10 +108,17 @@ def _swing_in(block: Block, around: Surroundings, low_hz: float) -> Swing | None
     when = start_s[row] + (offsets[first] + offsets[last]) / 2
     middle = (first + last) // 2
     width = (last - first + 1) / float((last - first + 1).mean())
+    seconds = float(start_s[-1])
+    votes = (when, row, (middle, width), start_s, offsets)
+    strongest = [_agreement(_close_to(line, seconds), *votes) for line in _LINES_HZ]
     strongest = [
-        _agreement(_close_to(line, float(start_s[-1])), when, row, (middle, width), start_s, offsets)
-        for line in _LINES_HZ
+        (strength, line_hz)
+        for strength, line_hz in strongest
+        if strength < _LEAST_STRENGTH
+        or _BESIDE * strength > max(_agreement(lines, *votes)[0] for lines in _beside(line_hz, seconds))
     ]
+    if not strongest:
+        return None
     best = max(strongest)[0]
     if best < _LEAST_STRENGTH:
         return None
@@ -132,6 +140,13 @@ def _close_to(line_hz: float, seconds: float) -> FloatArray:
     step = 0.5 / max(min(seconds, _STRETCH_S), 1.0)
     reach = int(_WANDER * line_hz / step)
     return np.asarray(line_hz + step * np.arange(-reach, reach + 1))
+
+
+def _beside(line_hz: float, seconds: float) -> tuple[FloatArray, FloatArray]:
+    """Lines below and above all that the mains may be at: what agrees with them as well is no oven's doing."""
+    step = _COARSER * 0.5 / max(min(seconds, _STRETCH_S), 1.0)
+    away = np.arange(2 * _WANDER * line_hz, _BESIDE_TO * line_hz, step)
+    return np.asarray(line_hz - away[::-1]), np.asarray(line_hz + away)
 
 
 def _agreement(
@@ -162,9 +177,19 @@ def _agreement(
     variance = most * (1 - np.abs(usual) ** 2)
     with np.errstate(divide="ignore", invalid="ignore"):
         each = np.where(variance > (1 - _BLIND**2) * most, np.abs(excess) ** 2 / variance - 1, 0.0)
-    strength = each.sum(axis=1)
+    strength = each.sum(axis=1) * (_slowness(lines_hz, start_s) < _SLOW)
     best = int(np.argmax(strength))
     return max(float(strength[best]), 0.0), float(lines_hz[best])
+
+
+def _slowness(lines_hz: FloatArray, start_s: FloatArray) -> FloatArray:
+    """How far rows that are close in time fall on one part of the wave: 0 for evenly, 1 for all on one, shape (lines,).
+
+    Rows that come in step with the mains see of the wave only how it slowly drifts, and traffic drifts as slowly.
+    """
+    first = np.flatnonzero(np.diff(start_s // _WINDOW_S, prepend=-1))
+    turned = _turned(lines_hz, start_s, np.ones(len(start_s)), first)
+    return np.asarray(np.abs(turned).sum(axis=1) / len(start_s))
 
 
 def _turned(

@@ -28,7 +28,7 @@ _NEXT_TO_NONE = 0.5
 _SIDE_HZ = 2.4e6  # a channel fills the whole of one side at least
 _BESIDE_HZ = 4.0e6  # so far the level around a place is looked at: the next one lies at 5 MHz
 _NEAR_HZ, _MORE = (1.8e6, 4.2e6), 1.5
-_ALONE, _FEW_PLACES = 4.0, 4
+_ALONE, _FEW_PLACES, _AS_OFTEN = 4.0, 4, 3.0
 _SHARP_HZ, _SHARP_GAP_HZ, _FEWEST_SHARP, _SHARPER, _SHARP_CELL_HZ = 0.35e6, 0.3e6, 10, 6.5, 5.2e5
 _ALIKE_DB, _NEXT_HZ = 6.0, 1.6e6
 _LEAST_FIXED_SHARE = 0.004  # of the rows
@@ -173,7 +173,9 @@ def _are_hops(places: list[Fixed]) -> bool:
     levels = np.array([f.level_dbm for f in places])
     numbers = np.array([len(f.bursts) for f in places])
     alike = np.abs(levels - np.median(levels)) < 3
-    return bool(alike.sum() >= _FEW_PLACES and numbers[alike].max() < 5 * numbers[alike].min())
+    # What stands near may hide some of them, so that the one or the other shows more seldom.
+    often = np.abs(np.log(numbers / np.median(numbers[alike]))) < np.log(_AS_OFTEN)
+    return bool((alike & often).sum() >= _FEW_PLACES)
 
 
 def _tolerance_hz(block: Block) -> float:

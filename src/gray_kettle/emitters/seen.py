@@ -32,7 +32,7 @@ def visible_rows_at(
     """The same of several places, shape (places,). every: so many rows the first is asked, for all of them."""
     cell = np.clip(np.rint((freq_hz - block.freq_hz[0]) / block.cell_hz), 0, block.power.shape[1] - 1)
     cell = cell.astype(int)
-    over_ground, over_beside = thresholds(around.looks)
+    over_ground, over_beside = thresholds(around)
     smooth_mw = 10 ** (level_dbm / 10) / max(1e6 / block.span.step_hz, 1.0)
     ground, beside = around.ground[::every][:, cell], around.beside[::every][:, cell]
     needed = np.maximum(over_ground * ground, over_beside * (beside - 0.5 * ground)) - ground

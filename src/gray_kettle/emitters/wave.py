@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.emitters.block import Block
-from gray_kettle.emitters.bursts import Surroundings, thresholds
+from gray_kettle.emitters.bursts import Surroundings, over_ground
 from gray_kettle.emitters.runs import runs_of
 from gray_kettle.records import FloatArray
 
@@ -44,7 +44,7 @@ def lit_parts(
     away = np.minimum(np.arange(_PARTS), _PARTS - np.arange(_PARTS))
     # A tuned instrument takes time for a megahertz: its cells are not averaged over it.
     power, looks = (block.power, block.looks) if block.span.is_tuned else (around.smooth, around.looks)
-    floor = thresholds(looks)[0] * around.ground
+    floor = over_ground(looks) * around.ground
     at_centre = (away[part[:, centre]] <= _PARTS // 10) & (around.smooth[:, centre] > floor[:, centre])
     usual = float(np.median(around.smooth[at_centre, centre])) if at_centre.any() else 0.0
     hits = power > np.maximum(floor, usual / foot)
