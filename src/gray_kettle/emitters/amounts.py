@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import Narrow
-from gray_kettle.records import FloatArray
+from gray_kettle.records import FloatArray, IntArray
 
 _OWN_DB = (-1.0, 9.0)  # about a hopper's level, by how much its bursts may differ
 _MOST_NOT_PICKED, _PICKED_DB, _LEAST_HELD = 1.4, 3.0, 0.3
@@ -74,6 +74,18 @@ def times_picked(bursts: Narrow, narrow: Narrow, level_dbm: float, used_hz: Floa
     every = np.histogram(narrow.freq_hz[own], edges, weights=narrow.width_hz[own])[0]
     order = np.argsort(every / np.maximum(picked, 1.0))[: (len(picked) + 1) // 2]
     return float(np.clip(every[order].sum() / max(picked[order].sum(), 1.0), 1.0, _MOST_NOT_PICKED))
+
+
+def part_by_company(row: IntArray, rows: int) -> float:
+    """What part of a row's frames a hop fills, by how often a row shows several: 1 where it never does.
+
+    Frames that lie close together see one place at a time. Frames that lie apart see as many: of N that a row may
+    show, each by its own chance, there are N (N - 1) pairs for N squared of single ones.
+    """
+    number = np.bincount(row, minlength=rows).astype(float)
+    mean = float(number.mean())
+    pairs = float((number * (number - 1)).mean())
+    return 1.0 - min(pairs / max(mean**2, 1e-12), 1.0)
 
 
 def part_of_frames(level_dbm: FloatArray, frames: int) -> float:

@@ -21,6 +21,7 @@ _EDGE_SHARE = 0.08  # of the cells that are taken for the quietest
 TILT_DB = 2.0  # by which a receiver's own floor may differ over a span
 _MEAN_HZ, _QUIET, _ENOUGH_ROWS, _CALM = 1e6, 0.25, 600, 0.25
 _SELDOM, _TERMS = 0.5, 60
+_WHOLE_HZ = 4e6
 _SPREAD_SHAPES = np.array([1, 1.5, 2, 3, 4, 6, 8, 12, 16, 24, 32, 64, 128], float)
 
 
@@ -81,6 +82,12 @@ class Block:
     @property
     def rows(self) -> int:
         return len(self.time_s)
+
+    @cached_property
+    def meets_parts(self) -> bool:
+        """Whether bursts are met in part: bins are measured one after the other, or few of them at one moment."""
+        widths = np.diff([*self.span.pieces, self.span.bins]) * self.span.step_hz
+        return self.span.sweep_s > 0 or (len(widths) > 1 and float(np.median(widths)) < _WHOLE_HZ)
 
     @property
     def dwell_s(self) -> float:

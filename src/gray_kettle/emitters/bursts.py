@@ -75,7 +75,7 @@ def surroundings_of(block: Block, ground: Ground) -> Surroundings:
     for part, power in zip(ground.slices, under, strict=True):
         by_row[part] = power
     looks = block.looks_over(cells)
-    of_frame = looks if block.span.is_tuned else max(looks / max(block.bin_looks, 1.0), 1.0)
+    of_frame = looks if block.meets_parts else max(looks / max(block.bin_looks, 1.0), 1.0)
     return Surroundings(_beside(block), by_row, smooth, smooth.max(axis=1), looks, of_frame)
 
 
@@ -85,7 +85,7 @@ def _beside(block: Block) -> Floats:
     total = running_total(block.power)
     # A hop may fill three wide bins and fade in the middle one; parts of channels that a sweep meets do so, too.
     from_cells = _BESIDE_FROM_HZ / block.cell_hz
-    is_asked = not block.span.is_tuned and block.freq_hz[0] < LOW_BAND_HZ
+    is_asked = not block.meets_parts and block.freq_hz[0] < LOW_BAND_HZ
     near = max(math.ceil(from_cells) if is_asked else round(from_cells), 2)
     far = max(round(_BESIDE_TO_HZ / block.cell_hz), 4)
     at = np.arange(cells)
@@ -94,23 +94,29 @@ def _beside(block: Block) -> Floats:
     for begin, end in ((-far, -near + 1), (near, far + 1)):
         count = np.clip(at + end, 0, cells) - np.clip(at + begin, 0, cells)
         side = sums_between(total, begin, end) * ((count >= least) / np.maximum(count, 1)).astype(np.float32)
-        _to_the_end(block, total, side, np.flatnonzero(count < least))
+        _to_the_end(block, total, side, begin + least if begin < 0 else end - least)
         sides.append(side)
     return np.maximum(sides[0], sides[1])
 
 
-def _to_the_end(block: Block, total: FloatArray, side: Floats, where: IntArray) -> None:
-    """Where a side lies beyond the end of the span: what is left of it must have fallen somewhat.
+def _to_the_end(block: Block, total: FloatArray, side: Floats, needed: int) -> None:
+    """Where a side lies beyond the end of what is measured at one time: what is left of it must have fallen somewhat.
 
-    A channel that the span cuts off would look narrow. Wide bins have too little left to tell.
+    A channel that the end cuts off would look narrow. needed: cells that would be enough, negative to the lower side.
     """
     cells = side.shape[1]
-    if block.cell_hz > _FALLEN_HZ / 2:
-        return
-    from_cells = max(math.ceil(_FALLEN_HZ / block.cell_hz), 1)
-    for cell in where:
-        begin, end = (0, cell - from_cells + 1) if cell < cells / 2 else (cell + from_cells, cells)
-        side[:, cell] = _FALLEN * (total[:, end] - total[:, begin]) / (end - begin) if end > begin else np.inf
+    from_cells = math.ceil(_FALLEN_HZ / block.cell_hz)
+    ends = np.unique([*(first // block.joined for first in block.span.pieces), cells])
+    for first, end in zip(ends[:-1], ends[1:], strict=True):
+        if block.cell_hz > _FALLEN_HZ / 2 and (first == 0 if needed < 0 else end == cells):
+            continue  # of the few wide bins that are left one tells too little
+        low, high = (first, first - needed) if needed < 0 else (end - needed, end)
+        for cell in range(max(low, first), min(high, end)):
+            begin, until = (first, cell - from_cells + 1) if needed < 0 else (cell + from_cells, end)
+            many = max(until - begin, 1)
+            left = total[:, until] - total[:, begin] if until > begin else np.inf
+            fallen = _FALLEN * (1 + 2 / (many * block.joined))  # few of them waver
+            side[:, cell] = np.maximum(side[:, cell], fallen / many * left)
 
 
 def thresholds(around: Surroundings) -> tuple[float, float]:
@@ -176,7 +182,7 @@ def _measured(block: Block, around: Surroundings, row: IntArray, cell: IntArray)
     width_hz = total**2 / np.maximum((power**2).sum(axis=1), 1e-60) * block.cell_hz
     when_s = block.time_s[row] + block.offset_s[cell]
     level_mw = total * block.joined
-    if block.span.is_tuned:  # it may have met a part of it only: as if it were a megahertz wide
+    if block.meets_parts:  # it may have met a part of it only: as if it were a megahertz wide
         level_mw = level_mw * WIDTH_HZ / np.maximum(width_hz, WIDTH_HZ / 4)
     level_dbm = 10 * np.log10(level_mw)
     return Narrow(row, when_s, freq_hz, level_dbm, width_hz)

@@ -35,7 +35,7 @@ Mask = NDArray[np.bool_]
 
 def groups_of(block: Block, narrow: Narrow, around: Surroundings) -> list[Narrow]:
     """Bursts that may be of one hopper each."""
-    if not block.span.is_tuned:
+    if not block.meets_parts:
         return _by_level(block, narrow)
     even = _evenly(block, narrow, around)
     # A range that is wide enough is told by that; of a narrower one a raster may tell more.

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from gray_kettle.emitters.amounts import part_met, part_of_frames, times_picked, whole_hop_hz, without_feet
+from gray_kettle.emitters.amounts import part_by_company, part_met, part_of_frames, times_picked, whole_hop_hz, without_feet
 from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import WIDTH_HZ, Narrow, Surroundings
 from gray_kettle.emitters.comb import raster_of
@@ -21,6 +21,7 @@ _GROUP_HZ = 1e6
 _ON_RASTER, _STRONGER_DB, _MORE_THAN_OTHERS = 0.2, 4.0, 5.0
 _MOST_SHARE = 1.2  # one hopper cannot be on the air more than always
 _LEAST_HOP_SHARE = 0.008  # of the rows
+_ALONE, _MOST_FRAMES = 0.75, 64
 _FALLEN = 0.11  # 9.5 dB
 
 
@@ -100,7 +101,7 @@ def _hops(block: Block, bursts: Narrow, narrow: Narrow, around: Surroundings) ->
     # The farthest are left out where there are many: something else may be among them.
     if comes_with_others(block, around, bursts):
         return None
-    if not block.span.is_tuned and flanks_of(block, around, bursts) > _FALLEN:
+    if not block.meets_parts and flanks_of(block, around, bursts) > _FALLEN:
         return None
     cut = 0.02 if len(bursts) > 100 else 0.0
     low, high = (float(q) for q in np.quantile(freq_hz, [cut, 1 - cut]))
@@ -112,21 +113,27 @@ def _hops(block: Block, bursts: Narrow, narrow: Narrow, around: Surroundings) ->
         return None
     raster, strength, phase = (
         raster_of_strongest(bursts, block.cell_hz)
-        if block.span.is_tuned
+        if block.meets_parts
         else raster_of(freq_hz, block.cell_hz)
     )
     width = float(np.median(bursts.width_hz))
-    its = without_feet(block, bursts) if block.span.is_tuned else bursts
+    its = without_feet(block, bursts) if block.meets_parts else bursts
     level = float(np.median(its.level_dbm))
     share, used_hz = _used(block, around, its, level, (low, high))
-    if block.span.is_tuned:
+    if block.meets_parts:
         # Parts of channels come more often than one hopper can.
         most = _MOST_SHARE * max(width, WIDTH_HZ) / min(float(bursts.width_hz.mean()), max(width, WIDTH_HZ))
         if share > most:
             return None
         share *= part_met(block, its, whole_hop_hz(block, its, raster))
         share *= times_picked(its, narrow, level, used_hz)
-    share *= part_of_frames(bursts.level_dbm, block.span.averages)
+    elif block.span.averages > 1 or block.span.detector != "sample":
+        frames = block.span.averages
+        of_frames = part_by_company(bursts.row, block.rows)
+        least = 1 / (frames if frames > 1 else _MOST_FRAMES)
+        share *= (
+            max(of_frames, least) if of_frames < _ALONE else part_of_frames(bursts.level_dbm, frames)
+        )
     below, above = np.linspace(2.403e9, low - 3e6, 6), np.linspace(high + 3e6, 2.479e9, 6)
     seen_below, seen_above = (
         bool(visible_rows_at(block, around, ends, level, bursts).mean() > 0.2 * block.rows)

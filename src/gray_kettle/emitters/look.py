@@ -24,6 +24,7 @@ LEAST_CONFIDENCE = 0.5  # below it the kind is "unknown"
 FEWEST_ROWS = 24
 _BLUETOOTH_HZ = (2.402e9, 2.480e9)  # its first and last place
 _OF_MANY_DB = 4.5  # by more one thing's levels do not spread
+_ONLY_THEN = 0.9
 _LEAST_CLAIM = 0.5  # of being anything at all
 
 
@@ -43,11 +44,12 @@ def look(
     hops = find_hops(block, rest, around)
     if not span.is_tuned:
         hops = turns.put_together(hops, block.rows)
+    locked = find_locked(block, around)
+    fixed = [f for f in fixed if locked is None or not _is_part(f, locked)]
     fixed = [f for f in fixed if not any(h.takes(f.centre_hz, f.level_dbm, len(f.bursts)) for h in hops)]
     found = [_from_standing(block, s) for s in ground.regions]
     found += _from_advertising(block, advertising) + _from_fixed(block, fixed, around)
     found += [_from_hops(block, h) for h in hops]
-    locked = find_locked(block, around)
     if locked is not None:
         found.append(_from_locked(block, locked))
     told = pictures.put_together([s for s in found if s is not None])
@@ -139,9 +141,9 @@ def _from_fixed(block: Block, places: list[Fixed], around: Surroundings) -> list
     for f in places:
         period_s = period_of(f.bursts.when_s)
         others_hidden = _others_hidden(block, around, f)
-        likely = _claimed(kinds.of_fixed(f, block.cell_hz, period_s, block.span.is_tuned, others_hidden))
+        likely = _claimed(kinds.of_fixed(f, block.cell_hz, period_s, block.meets_parts, others_hidden))
         # In a tuned sweep parts of wide bursts look narrow: only what is where a known kind sits is told.
-        if likely is None or (likely[0][0] == "unknown" and (block.span.is_tuned or len(f.bursts) < 10)):
+        if likely is None or (likely[0][0] == "unknown" and (block.meets_parts or len(f.bursts) < 10)):
             continue
         half = max(f.width_hz, 2e6 if likely[0][0] in ("802.15.4", "ble-advertising") else 0.0) / 2
         low, high = f.centre_hz - half, f.centre_hz + half
@@ -155,8 +157,8 @@ def _from_fixed(block: Block, places: list[Fixed], around: Surroundings) -> list
 
 def _from_hops(block: Block, h: Hops) -> Sighting | None:
     looks = block.looks * max(1e6 / block.cell_hz, 1)
-    fading_db = 5.6 / math.sqrt(looks) + (2.5 if block.span.is_tuned else 0.0)
-    likely = _claimed(kinds.of_hops(h, block.cell_hz, fading_db, block.span.is_tuned))
+    fading_db = 5.6 / math.sqrt(looks) + (2.5 if block.meets_parts else 0.0)
+    likely = _claimed(kinds.of_hops(h, block.cell_hz, fading_db, block.meets_parts))
     if likely is None or (likely[0][0] == "unknown" and h.level_spread_db > fading_db + _OF_MANY_DB):
         return None
     if likely[0][0] == "bluetooth":
@@ -171,6 +173,11 @@ def _from_hops(block: Block, h: Hops) -> Sighting | None:
         likely, low, high, h.width_hz, h.level_dbm, h.share, float(h.bursts.when_s.min()),
         float(h.bursts.when_s.max()), len(h.bursts), _channels(block, low, high, duty), words.of_hops(h),
     )  # fmt: skip
+
+
+def _is_part(f: Fixed, o: Locked) -> bool:
+    """Whether a place only shows where and when something wide does that keeps time with the mains."""
+    return o.low_hz < f.centre_hz < o.high_hz and float(np.isin(f.bursts.row, o.rows).mean()) > _ONLY_THEN
 
 
 def _from_locked(block: Block, o: Locked) -> Sighting | None:

@@ -68,7 +68,7 @@ def find_places(
     found: list[tuple[Fixed, NDArray[np.bool_]]] = []
     for chosen in _bands(block, narrow):
         places = _fullest(narrow.freq_hz[chosen & left], _tolerance_hz(block))
-        if block.span.is_tuned:
+        if block.meets_parts:
             places += _known(block, narrow.freq_hz[chosen & left])
         for number, at_hz in places:
             if number < max(_LEAST_FIXED_SHARE, peaks_by_chance(block, around)) * block.rows:
@@ -80,7 +80,7 @@ def find_places(
             near &= np.abs(narrow.level_dbm - level) <= max(3 * _SAME_LEVEL_DB / np.sqrt(block.looks), 6.0)
             fixed = _fixed(block, narrow, around, near)
             is_foot = _is_hump(block, around, fixed.bursts) or comes_with_others(block, around, fixed.bursts)
-            if not is_foot and block.span.is_tuned:
+            if not is_foot and block.meets_parts:
                 alike = left & (np.abs(narrow.level_dbm - level) <= _ALIKE_DB)
                 is_sharp = at_hz in free_hz and _is_sharp(block, narrow.freq_hz[alike], at_hz)
                 if not (is_sharp or _stands_out(block, around, fixed)):
@@ -99,7 +99,7 @@ def find_places(
 
 def _is_hump(block: Block, around: Surroundings, bursts: Narrow) -> bool:
     """Whether bursts are as wide as what reflections make of a channel. Radar may be."""
-    is_asked = not block.span.is_tuned and bursts.freq_hz[0] < LOW_BAND_HZ
+    is_asked = not block.meets_parts and bursts.freq_hz[0] < LOW_BAND_HZ
     return is_asked and flanks_of(block, around, bursts) > _FALLEN
 
 
@@ -110,10 +110,10 @@ def _bands(block: Block, narrow: Narrow) -> list[NDArray[np.bool_]]:
     """
     if not len(narrow):
         return []
-    half_db = 4.0 if block.span.is_tuned else 8.0
+    half_db = 4.0 if block.meets_parts else 8.0
     levels = np.arange(float(narrow.level_dbm.max()), float(narrow.level_dbm.min()) - half_db, -half_db)
     bands = [np.abs(narrow.level_dbm - level) <= half_db for level in levels]
-    return bands if block.span.is_tuned else [np.ones(len(narrow), bool), *bands]
+    return bands if block.meets_parts else [np.ones(len(narrow), bool), *bands]
 
 
 def _known(block: Block, freq_hz: FloatArray) -> list[tuple[int, float]]:
@@ -180,7 +180,7 @@ def _are_hops(places: list[Fixed]) -> bool:
 
 def _tolerance_hz(block: Block) -> float:
     """By which bursts on one place may differ; a tuned sweep meets a part of each."""
-    return _PLACE_HZ + block.cell_hz / 2 + (_IN_PART_HZ if block.span.is_tuned else 0.0)
+    return _PLACE_HZ + block.cell_hz / 2 + (_IN_PART_HZ if block.meets_parts else 0.0)
 
 
 def find_advertising(block: Block, narrow: Narrow, around: Surroundings) -> tuple[list[Fixed], Narrow]:
@@ -191,7 +191,7 @@ def find_advertising(block: Block, narrow: Narrow, around: Surroundings) -> tupl
     if joint.sum() < _FEWEST_FIXED:
         return [], narrow
     for level in _levels(narrow.level_dbm[joint]):
-        alike = np.abs(narrow.level_dbm - level) <= _SAME_LEVEL_DB + (3.0 if block.span.is_tuned else 0.0)
+        alike = np.abs(narrow.level_dbm - level) <= _SAME_LEVEL_DB + (3.0 if block.meets_parts else 0.0)
         counts, chances = [], []
         for hz in ADVERTISING_HZ:
             number, chance = _at_and_beside(narrow.freq_hz[alike], hz, tolerance_hz)
@@ -206,7 +206,7 @@ def find_advertising(block: Block, narrow: Narrow, around: Surroundings) -> tupl
         found = [_fixed(block, narrow, around, near) for near in its]
         if any(_is_off(block, f) for f in found):
             continue
-        if block.span.is_tuned:
+        if block.meets_parts:
             sure = [f for f in found if _stands_out(block, around, f)]
             # Beside one that is sure, others of its level count that have nothing at all next to them.
             lonely = [n for n, is_there in zip(chances, stands, strict=True) if is_there]
@@ -272,7 +272,7 @@ def _fixed(block: Block, narrow: Narrow, around: Surroundings, near: NDArray[np.
     per_hz = per_hz / (_BESIDE_HZ - 1.6e6)
     span_hz = 2 * 1.5 * _tolerance_hz(block)
     share = len(np.unique(bursts.row)) / max(visible_rows(block, around, centre, level, bursts), 1)
-    if block.span.is_tuned:  # of the others that are there, what lies beside is as much at the place itself
+    if block.meets_parts:  # of the others that are there, what lies beside is as much at the place itself
         there = np.abs(narrow.freq_hz - centre) <= span_hz / 2
         number = max((there & are_own(narrow, level)).sum() - per_hz * span_hz, len(bursts))
         of_whole_hz = whole_hz(block, bursts, _WHOLE_HZ)

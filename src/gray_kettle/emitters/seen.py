@@ -65,7 +65,7 @@ def comes_with_others(block: Block, around: Surroundings, bursts: Narrow) -> boo
     by_chance = len(bursts) * np.log(np.maximum(usual, 1e-9))
     if ((then >= _NEARLY_ALL) & (usual < _NOT_ALWAYS) & (by_chance < _SELDOM)).any():
         return True
-    return not block.span.is_tuned and any(
+    return not block.meets_parts and any(
         _are_humps(block, around, bursts, own_mw, each_mw, weaker) for weaker in _WEAKER
     )
 
@@ -93,7 +93,7 @@ def peaks_by_chance(block: Block, around: Surroundings) -> float:
     wide bin tells.
     """
     is_raw = block.cell_hz > _RAW_HZ and around.looks < _RAW_LOOKS
-    return _RAW_PEAKS if is_raw and not block.span.is_tuned and block.freq_hz[0] < LOW_BAND_HZ else 0.0
+    return _RAW_PEAKS if is_raw and not block.meets_parts and block.freq_hz[0] < LOW_BAND_HZ else 0.0
 
 
 def flanks_of(block: Block, around: Surroundings, bursts: Narrow) -> float:

@@ -33,7 +33,7 @@ _EDGE_DB = 10.0
 _APART_HZ, _REST_HZ = 5e6, 2.5e6
 _BESIDE_HZ, _LINE_OVER, _SHARP, _LINE_HZ = 1.5e6, 4.0, 10.0, 1.5e6
 _RAISES_HZ = 24e6
-_STEADIER = 0.4  # than noise can be
+_STEADIER, _FILLED = 0.4, 0.3  # than noise can be; of its width
 _RESTLESS_DB, _RESTLESS_PEAK_DB = 1.8, 1.0  # beyond the spread of noise
 _OFTEN_OFF, _SELDOM_OFF, _FEWEST_OFF = 0.025, 0.004, 3.0  # share of the rows, and rows
 _MOST_IN_A_REGION = 8
@@ -49,7 +49,7 @@ class Standing:
 
     off_share: of its rows in which it is not there, NaN where that cannot be told. steadiness: spread of its level
     against that of noise, 0 for none, 1 for noise's own. restless_db: by how much its quiet moments differ beyond
-    what noise does.
+    what noise does. filled_share: of its bins, over which its power would be spread evenly.
     """
 
     low_hz: float
@@ -63,6 +63,7 @@ class Standing:
     off_share: float
     steadiness: float
     restless_db: float
+    filled_share: float
     flicker_db: float
     rows: int
     time_share: float
@@ -213,7 +214,9 @@ def _standing_part(
 def _is_steady(found: Standing, is_sharp: bool = False) -> bool:
     """Never away, and no more restless than noise is."""
     # Where something wide is so steady, a line that it holds tells of itself, not of the rest.
-    is_line = found.width10_hz > _WIDE_HZ and found.steadiness < _STEADIER
+    is_line = (
+        found.width10_hz > _WIDE_HZ and found.steadiness < _STEADIER and found.filled_share < _FILLED
+    )
     # Pictures flicker; on channels that are hardly ever free there are peaks that are less restless than the rest.
     restless_db = _RESTLESS_DB if found.width10_hz > _WIDE_HZ or is_sharp else _RESTLESS_PEAK_DB
     most_off = float(np.clip(_FEWEST_OFF / found.rows, _SELDOM_OFF, _OFTEN_OFF))
@@ -345,6 +348,7 @@ def _standing(
         off_share=off,
         steadiness=float((q[1] - q[0]) / max(expected, 0.05)),
         restless_db=restless_db,
+        filled_share=level_mw**2 / max(float((inside[own] ** 2).sum()) * len(own), 1e-60),
         flicker_db=float(q[2] - q[1]),
         rows=len(rows),
         time_share=len(rows) / block.rows,
