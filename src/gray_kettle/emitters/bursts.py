@@ -5,6 +5,7 @@ Wi-Fi never does that: its top is flat for 16 MHz and more. What a tuned instrum
 Source: docs/radio-model.md, "Narrow bursts".
 """
 
+import itertools
 import math
 from dataclasses import dataclass
 
@@ -107,14 +108,17 @@ def _to_the_end(block: Block, total: FloatArray, side: Floats, needed: int) -> N
     cells = side.shape[1]
     from_cells = math.ceil(_FALLEN_HZ / block.cell_hz)
     ends = np.unique([*(first // block.joined for first in block.span.pieces), cells])
-    for first, end in zip(ends[:-1], ends[1:], strict=True):
+    for first, end in itertools.pairwise(ends):
         if block.cell_hz > _FALLEN_HZ / 2 and (first == 0 if needed < 0 else end == cells):
             continue  # of the few wide bins that are left one tells too little
         low, high = (first, first - needed) if needed < 0 else (end - needed, end)
         for cell in range(max(low, first), min(high, end)):
             begin, until = (first, cell - from_cells + 1) if needed < 0 else (cell + from_cells, end)
             many = max(until - begin, 1)
-            left = total[:, until] - total[:, begin] if until > begin else np.inf
+            is_blind = (
+                until <= begin or block.freq_hz[0] > LOW_BAND_HZ
+            )  # nothing there has its place at an end
+            left = np.inf if is_blind else total[:, until] - total[:, begin]
             fallen = _FALLEN * (1 + 2 / (many * block.joined))  # few of them waver
             side[:, cell] = np.maximum(side[:, cell], fallen / many * left)
 
@@ -124,7 +128,9 @@ def thresholds(around: Surroundings) -> tuple[float, float]:
 
     Noise is there in all the frames of a row, a channel beside it may be there in one.
     """
-    return over_ground(around.looks), max(1.3 * float(gamma_quantile(around.frame_looks, _BESIDE_CHANCE)), 2 * _LEAST)
+    return over_ground(around.looks), max(
+        1.3 * float(gamma_quantile(around.frame_looks, _BESIDE_CHANCE)), 2 * _LEAST
+    )
 
 
 def over_ground(looks: float) -> float:

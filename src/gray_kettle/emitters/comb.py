@@ -24,6 +24,7 @@ _GRID_HZ = 50e3
 _MOST_OF_A_PART = 2.0  # times the usual: a channel's many fragments do not outvote the rest
 _WIDEST_HZ, _SURE, _SURE_PER_HZ = 3.4e6, 14.0, 5e-6  # edges of channels make wide combs rather than fine ones
 _AGREES, _NEXT = 0.25, 1.5
+_FINE_HZ = 3.5e5
 
 
 def agreement(freq_hz: FloatArray, raster_hz: float, phase_hz: float) -> FloatArray:
@@ -100,6 +101,14 @@ def raster_of(freq_hz: FloatArray, cell_hz: float) -> tuple[float, float, float]
     raster = float(1 / lines[best])
     phase = float(np.angle(turned[best]) / (2 * np.pi) * raster)
     return raster, float(strength[best]), phase % raster
+
+
+def raster_of_strongest(
+    freq_hz: FloatArray, level_dbm: FloatArray, cell_hz: float
+) -> tuple[float, float, float]:
+    """Raster, strength and phase by the stronger half: the weaker ones may be feet, which lie between the places."""
+    strong = level_dbm >= (np.median(level_dbm) if cell_hz <= _FINE_HZ else -np.inf)
+    return raster_of(freq_hz[strong], cell_hz)
 
 
 @functools.lru_cache(maxsize=4)  # blocks of one span come one after the other

@@ -13,22 +13,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.emitters.block import Block
-from gray_kettle.emitters.bursts import LOW_BAND_HZ, Narrow, Surroundings
-from gray_kettle.emitters.comb import Comb, agreement, combing_of, raster_of
+from gray_kettle.emitters.bursts import Narrow, Surroundings
+from gray_kettle.emitters.comb import Comb, agreement, combing_of, raster_of_strongest
+from gray_kettle.emitters.no_channels import MANY_CHANNELS_HZ, are_no_channels
 from gray_kettle.emitters.seen import visible_rows_at
-from gray_kettle.emitters.stretch import Stretch, are_sparse, even_stretch, sparse_stretch
+from gray_kettle.emitters.stretch import are_sparse, even_stretch, sparse_stretch
 from gray_kettle.records import FloatArray
 
 FEWEST_HOPS = 8
 _ENOUGH_ROWS = 700  # to weigh places by
 _LEVEL_BAND_DB, _LEVEL_STEP_DB = 3.0, 2.0
-_LEAST_COMB, _COMB_PART_HZ = 0.25, 8e6
-_FINE_HZ, _ONE_PLACE_HZ = 3.5e5, 1.4e6
-_MANY_CHANNELS_HZ, _CHANNEL_HZ = 52e6, ((0.0, 23.5e6), (32e6, 41e6))
 _MOST_COMBS, _SAME_RASTER, _SAME, _ONE_LEVEL_DB, _NO_CHANCE = 4, 0.02, 0.4, 8.0, 3.0
 _FEET_DB, _SAME_RANGE = 18.0, 0.7
 _USUAL_HZ = 1e6  # the raster of the commonest kind
-_LAST_HZ, _QUICK_HZ_PER_S = 2.477e9, 1.2e9  # beyond the last channel that most countries use
 
 Mask = NDArray[np.bool_]
 
@@ -39,7 +36,7 @@ def groups_of(block: Block, narrow: Narrow, around: Surroundings) -> list[Narrow
         return _by_level(block, narrow)
     even = _evenly(block, narrow, around)
     # A range that is wide enough is told by that; of a narrower one a raster may tell more.
-    sure = [its for its in even if np.ptp(narrow.freq_hz[its]) > _MANY_CHANNELS_HZ]
+    sure = [its for its in even if np.ptp(narrow.freq_hz[its]) > MANY_CHANNELS_HZ]
     combed = _combed(block, narrow, ~np.logical_or.reduce([np.zeros(len(narrow), bool), *sure]))
     return [narrow.those(its) for its in _of_their_own(block, narrow, even, combed)]
 
@@ -51,7 +48,9 @@ def _of_their_own(
     found = [((comb.raster_hz, comb.phase_hz), its) for comb, its in combed]
     for its in even:
         if not any((its & known).sum() > _SAME * its.sum() for _, known in combed):
-            raster_hz, _, phase_hz = raster_of_strongest(narrow.those(its), block.cell_hz)
+            raster_hz, _, phase_hz = raster_of_strongest(
+                narrow.freq_hz[its], narrow.level_dbm[its], block.cell_hz
+            )
             found.append(((raster_hz, phase_hz), its))
     out: list[tuple[float, float, Mask]] = []
     by_level = [(float(np.median(narrow.level_dbm[its])), raster, its) for raster, its in found]
@@ -87,12 +86,6 @@ def _share_range(freq_hz: FloatArray, other_hz: FloatArray) -> bool:
     """Whether bursts lie over much the same range."""
     ends = np.array([np.quantile(hz, [0.02, 0.98]) for hz in (freq_hz, other_hz)])
     return bool(ends[:, 1].min() - ends[:, 0].max() > _SAME_RANGE * (ends[:, 1].max() - ends[:, 0].min()))
-
-
-def raster_of_strongest(bursts: Narrow, cell_hz: float) -> tuple[float, float, float]:
-    """Raster, strength and phase by the stronger half: the weaker ones may be feet, which lie between the places."""
-    strong = bursts.level_dbm >= (np.median(bursts.level_dbm) if cell_hz <= _FINE_HZ else -np.inf)
-    return raster_of(bursts.freq_hz[strong], cell_hz)
 
 
 def _shows(freq_hz: FloatArray, raster_hz: float, phase_hz: float) -> bool:
@@ -177,52 +170,9 @@ def _evenly(block: Block, narrow: Narrow, around: Surroundings) -> list[Mask]:
             whole = near & (narrow.freq_hz > stretch.low_hz) & (narrow.freq_hz < stretch.high_hz)
             left &= ~whole
             most = max((int(mask.sum()) for mask in groups), default=0)
-            if whole.sum() >= most and _is_no_channels(block, narrow.those(whole), stretch):
+            if whole.sum() >= most and are_no_channels(block, around, narrow.those(whole), stretch):
                 # What follows at lower levels are those of its bursts that were met in part.
                 groups.append(whole)
         if groups:
             break
     return groups
-
-
-def _is_no_channels(block: Block, group: Narrow, stretch: Stretch) -> bool:
-    """Whether a range of even bursts cannot be channels side by side."""
-    low, high = (float(q) for q in np.quantile(group.freq_hz, [0.02, 0.98]))
-    width = float(np.quantile(group.width_hz, 0.9))
-    if stretch.high_hz > LOW_BAND_HZ:
-        return _comb(block, group)
-    if high - low >= _MANY_CHANNELS_HZ:
-        # Channels begin at 2403 MHz; the common hoppers have a place below, and none above 2480.
-        below, above = (group.freq_hz < 2.4029e9).sum(), (group.freq_hz > 2.4812e9).sum()
-        if above > 0.02 * len(group):
-            return _comb(block, group)
-        if (
-            low < 2.406e9
-            and below < 0.3 * len(group) * 1.4 / 79
-            and not (high > _LAST_HZ and width < _ONE_PLACE_HZ)
-        ):
-            return _comb(block, group)
-        return block.cell_hz > _FINE_HZ or width < _ONE_PLACE_HZ
-    a_channel = any(least < high - low < most for least, most in _CHANNEL_HZ)
-    hz_per_s = block.span.step_hz * block.span.bins / max(block.span.sweep_s, 1e-9)
-    if (
-        hz_per_s > _QUICK_HZ_PER_S  # else parts of frames are no wider than hops are
-        and block.cell_hz <= _FINE_HZ
-        and width < 0.8 * _ONE_PLACE_HZ
-        and stretch.evenness > 0.55
-        and not a_channel
-    ):
-        return True
-    return _comb(block, group)
-
-
-def _comb(block: Block, group: Narrow) -> bool:
-    """A raster shows that is none of channels' edges, evenly through the range."""
-    raster_hz, _, phase_hz = raster_of(group.freq_hz, block.cell_hz)
-    if math.isnan(raster_hz) or np.ptp(group.freq_hz) < _CHANNEL_HZ[0][1] or len(group) < 50:
-        return False
-    on_raster = agreement(group.freq_hz, raster_hz, phase_hz)
-    part = np.floor((group.freq_hz - group.freq_hz.min()) / _COMB_PART_HZ).astype(int)
-    number = np.bincount(part)
-    mean = np.bincount(part, on_raster)[number > 0] / number[number > 0]
-    return bool(len(mean) >= 3 and np.quantile(mean, 0.25) > _LEAST_COMB)

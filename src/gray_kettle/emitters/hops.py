@@ -8,11 +8,18 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from gray_kettle.emitters.amounts import part_by_company, part_met, part_of_frames, times_picked, whole_hop_hz, without_feet
+from gray_kettle.emitters.amounts import (
+    part_by_company,
+    part_met,
+    part_of_frames,
+    times_picked,
+    whole_hop_hz,
+    without_feet,
+)
 from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import WIDTH_HZ, Narrow, Surroundings
-from gray_kettle.emitters.comb import raster_of
-from gray_kettle.emitters.groups import FEWEST_HOPS, groups_of, raster_of_strongest
+from gray_kettle.emitters.comb import raster_of, raster_of_strongest
+from gray_kettle.emitters.groups import FEWEST_HOPS, groups_of
 from gray_kettle.emitters.seen import comes_with_others, flanks_of, peaks_by_chance, visible_rows_at
 from gray_kettle.records import FloatArray
 
@@ -112,7 +119,7 @@ def _hops(block: Block, bursts: Narrow, narrow: Narrow, around: Surroundings) ->
     if places < 7 or high - low < 7e6 or len(bursts) < least:
         return None
     raster, strength, phase = (
-        raster_of_strongest(bursts, block.cell_hz)
+        raster_of_strongest(bursts.freq_hz, bursts.level_dbm, block.cell_hz)
         if block.meets_parts
         else raster_of(freq_hz, block.cell_hz)
     )
@@ -131,9 +138,7 @@ def _hops(block: Block, bursts: Narrow, narrow: Narrow, around: Surroundings) ->
         frames = block.span.averages
         of_frames = part_by_company(bursts.row, block.rows)
         least = 1 / (frames if frames > 1 else _MOST_FRAMES)
-        share *= (
-            max(of_frames, least) if of_frames < _ALONE else part_of_frames(bursts.level_dbm, frames)
-        )
+        share *= max(of_frames, least) if of_frames < _ALONE else part_of_frames(bursts.level_dbm, frames)
     below, above = np.linspace(2.403e9, low - 3e6, 6), np.linspace(high + 3e6, 2.479e9, 6)
     seen_below, seen_above = (
         bool(visible_rows_at(block, around, ends, level, bursts).mean() > 0.2 * block.rows)

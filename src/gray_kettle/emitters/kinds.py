@@ -23,7 +23,8 @@ from gray_kettle.records import FloatArray
 UNKNOWN_COST = 4.0
 _MOST_COST = 9.0
 _LEAST_FOOT_DB = 5.0
-_WIDE_MHZ = 40
+_WIDE_MHZ, _LEAST_CHANNEL_HZ = 40, 15e6
+_AT_AN_EDGE = 1.0
 _VIDEO_HZ = ((2.39e9, 2.5e9), (5.64e9, 5.96e9))
 _RADAR_HZ = ((5.25e9, 5.35e9), (5.47e9, 5.725e9))
 WIFI = "wi-fi"
@@ -57,7 +58,9 @@ def _is_in(hz: float, ranges: tuple[tuple[float, float], ...], softness: float) 
     return min(expects(hz, low, high, softness) for low, high in ranges)
 
 
-def of_standing(s: Standing, step_hz: float, pauses_show: bool) -> tuple[tuple[str, float], ...]:
+def of_standing(
+    s: Standing, step_hz: float, pauses_show: bool, keeps_highest: bool = False
+) -> tuple[tuple[str, float], ...]:
     """Something that stands without a pause: by its width, its shape and its steadiness."""
     width = s.width10_hz
     log_width = math.log10(max(width, 1.0))
@@ -75,7 +78,7 @@ def of_standing(s: Standing, step_hz: float, pauses_show: bool) -> tuple[tuple[s
         + _is_in(s.centre_hz, _VIDEO_HZ, 3e6) + (0.0 if resolved else 2.0),
         "point-to-point": expects(width, 5e6, 46e6, 0.7e6) + expects(shape, 0.8, 1.0, 0.04),
         "broadband-noise": _noise_cost(s, width, shape),
-        WIFI: wifi_cost(s, step_hz, pauses_show),
+        WIFI: wifi_cost(s, step_hz, pauses_show, keeps_highest),
     }  # fmt: skip
     sureness = 1 - 0.5 * math.exp(-max(s.over_db - 4, 0) / 4)
     return compared(costs, sureness)
@@ -97,11 +100,11 @@ def _noise_cost(s: Standing, width: float, shape: float) -> float:
     return min(soft, expects(width, 50e6, math.inf, 3e6) + 0.5)
 
 
-def wifi_cost(s: Standing, step_hz: float, pauses_show: bool) -> float:
+def wifi_cost(s: Standing, step_hz: float, pauses_show: bool, keeps_highest: bool = False) -> float:
     """A channel that is hardly ever free looks so: flat, of a channel's width, on the raster of channels.
 
     Even then it pauses between frames: the more rows without a pause, the less it is that, where pauses_show (rows
-    of several frames, or that keep the highest level, do not show them).
+    of several frames, or that keep the highest level, do not show them). keeps_highest: of frames that may lie apart.
     """
     middle_hz = (s.low_hz + s.high_hz) / 2
     places = [
@@ -116,7 +119,21 @@ def wifi_cost(s: Standing, step_hz: float, pauses_show: bool) -> float:
     )
     no_pause = min(0.015 * s.rows, 2.0) if s.off_share < 0.002 and pauses_show else 0.0
     by_ends += 1.0 + expects(s.steadiness, 1.25, math.inf, 0.1)
+    if (
+        keeps_highest and s.width10_hz > _LEAST_CHANNEL_HZ
+    ):  # channels side by side look like one that is never away
+        by_ends = min(by_ends, 1.0 + max(_off_ends(hz, step_hz) for hz in (s.low_hz, s.high_hz)))
     return min(by_top, by_ends) + no_pause - 1.5
+
+
+def _off_ends(hz: float, step_hz: float) -> float:
+    """Cost of an end that is none of a channel's."""
+    off_hz = min(
+        float(np.abs(_centres_hz()[w] + side * 0.485e6 * w - hz).min())
+        for w in _WIFI_WIDTHS_HZ
+        for side in (-1, 1)
+    )
+    return expects(off_hz, 0, 0.35e6 + 0.5 * step_hz, 0.35e6)
 
 
 def _off_raster_hz(centre_hz: float) -> list[float]:
@@ -135,11 +152,12 @@ def _centres_hz() -> dict[int, FloatArray]:
 
 
 def of_fixed(
-    f: Fixed, step_hz: float, period_s: float, is_tuned: bool, others_hidden: bool
+    f: Fixed, step_hz: float, period_s: float, in_parts: bool, others_hidden: bool
 ) -> tuple[tuple[str, float], ...]:
     """Bursts that come back to one place: by where, how wide, how often.
 
-    others_hidden: it is one of the places of advertising, and the others could not have shown.
+    in_parts: bursts may be met in part. others_hidden: it is one of the places of advertising, and the others could not
+    have shown.
     """
     raster_hz = abs((f.centre_hz - 2.405e9 + 2.5e6) % 5e6 - 2.5e6)
     within = 0.25e6 + 0.25 * step_hz
@@ -152,14 +170,15 @@ def of_fixed(
             + expects(f.centre_hz, 2.4043e9, 2.4807e9, 0.2e6)  # fmt: skip
         nearest = min(abs(f.centre_hz - hz) for hz in ADVERTISING_HZ)
         # One of three places alone: where the others are covered, the commoner kind is likelier.
-        alone = 0.0 if others_hidden else 2.0
+        # Met in part, the first channel's edge looks like it.
+        alone = (_AT_AN_EDGE if in_parts else 0.0) if others_hidden else 2.0
         costs["ble-advertising"] = (
             expects(nearest, 0, within, 0.15e6) + width + alone + expects(f.share, 0, 0.1, 0.05)
         )
         if others_hidden:
             costs["802.15.4"] += 0.7
     else:
-        rhythm = 0.0 if period_s > 0 else 5.0 if is_tuned else 2.6
+        rhythm = 0.0 if period_s > 0 else 5.0 if in_parts else 2.6
         costs["radar"] = _is_in(f.centre_hz, _RADAR_HZ, 1e6) + expects(f.share, 0, 0.05, 0.03) + rhythm
     enough = 1 - math.exp(-len(f.bursts) / 4)
     return compared(costs, enough)

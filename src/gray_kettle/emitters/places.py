@@ -24,7 +24,7 @@ _FEWEST_FIXED = 4
 _COMPARED = 6  # so many places may be of things that stay; a hopper has more
 _SAME_LEVEL_DB = 5.0
 _APART_DB = 4.0
-_NEXT_TO_NONE = 0.5
+_NEXT_TO_NONE, _NOT_AS_OFTEN = 0.5, 3.5
 _SIDE_HZ = 2.4e6  # a channel fills the whole of one side at least
 _BESIDE_HZ = 4.0e6  # so far the level around a place is looked at: the next one lies at 5 MHz
 _NEAR_HZ, _MORE = (1.8e6, 4.2e6), 1.5
@@ -204,7 +204,7 @@ def find_advertising(block: Block, narrow: Narrow, around: Surroundings) -> tupl
         its = [here & alike for here, is_there in zip(at, stands, strict=True) if is_there]
         left = ~np.logical_or.reduce(its)
         found = [_fixed(block, narrow, around, near) for near in its]
-        if any(_is_off(block, f) for f in found):
+        if any(_is_off(block, f) for f in found) or (len(found) == 2 and not _as_often(*found)):
             continue
         if block.meets_parts:
             sure = [f for f in found if _stands_out(block, around, f)]
@@ -220,6 +220,16 @@ def find_advertising(block: Block, narrow: Narrow, around: Surroundings) -> tupl
         if len(found) >= 2:
             return found, narrow.those(left)
     return [], narrow
+
+
+def _as_often(one: Fixed, other: Fixed) -> bool:
+    """Whether two places may be met as often as one another: each event goes to all."""
+    usual = [len(f.bursts) / max(f.share, 1e-9) for f in (one, other)]  # rows that could show it
+    share = (len(one.bursts) + len(other.bursts)) / sum(usual)
+    away = [
+        abs(len(f.bursts) - n * share) / np.sqrt(n * share) for f, n in zip((one, other), usual, strict=True)
+    ]
+    return bool(max(away) < _NOT_AS_OFTEN)
 
 
 def _is_off(block: Block, fixed: Fixed) -> bool:

@@ -92,7 +92,7 @@ def peaks_by_chance(block: Block, around: Surroundings) -> float:
     """Share of the rows in which chance may well make a narrow peak of a busy channel: not next to none only where one
     wide bin tells.
     """
-    is_raw = block.cell_hz > _RAW_HZ and around.looks < _RAW_LOOKS
+    is_raw = block.cell_hz > _RAW_HZ and around.frame_looks < _RAW_LOOKS
     return _RAW_PEAKS if is_raw and not block.meets_parts and block.freq_hz[0] < LOW_BAND_HZ else 0.0
 
 

@@ -214,9 +214,7 @@ def _standing_part(
 def _is_steady(found: Standing, is_sharp: bool = False) -> bool:
     """Never away, and no more restless than noise is."""
     # Where something wide is so steady, a line that it holds tells of itself, not of the rest.
-    is_line = (
-        found.width10_hz > _WIDE_HZ and found.steadiness < _STEADIER and found.filled_share < _FILLED
-    )
+    is_line = found.width10_hz > _WIDE_HZ and found.steadiness < _STEADIER and found.filled_share < _FILLED
     # Pictures flicker; on channels that are hardly ever free there are peaks that are less restless than the rest.
     restless_db = _RESTLESS_DB if found.width10_hz > _WIDE_HZ or is_sharp else _RESTLESS_PEAK_DB
     most_off = float(np.clip(_FEWEST_OFF / found.rows, _SELDOM_OFF, _OFTEN_OFF))
@@ -246,6 +244,9 @@ def _is_spurious(found: Standing, other: Standing) -> bool:
     beneath = away_hz < 0.25 * found.width10_hz and other.width10_hz < found.width10_hz < 4 * other.width10_hz
     close = away_hz < 1.2 * other.width10_hz and found.width10_hz < other.width10_hz
     allowed_db = _PEDESTAL_DB if beneath or close else _SPURIOUS_DB
+    # What an emitter's own noise raises around it may be as wide as anything.
+    around = found.low_hz < other.centre_hz < found.high_hz and found.width10_hz > _RAISES_HZ
+    near = near or (around and other.width10_hz > _WIDE_HZ)
     return near and found.over_db < other.over_db - allowed_db
 
 

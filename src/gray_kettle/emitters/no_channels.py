@@ -1,0 +1,88 @@
+"""What bursts of one level that lie evenly over a range cannot be: channels side by side, or what a strong one spills.
+
+A tuned instrument meets short parts of everything. Ends, a raster, or widths tell hops from such parts.
+
+Source: docs/radio-model.md, "Places and hops".
+"""
+
+import math
+
+import numpy as np
+
+from gray_kettle.emitters.block import Block
+from gray_kettle.emitters.bursts import LOW_BAND_HZ, Narrow, Surroundings
+from gray_kettle.emitters.comb import agreement, raster_of, raster_of_strongest
+from gray_kettle.emitters.stretch import Stretch
+
+MANY_CHANNELS_HZ = 52e6  # more than channels fill that are as full as one another
+_LEAST_COMB, _COMB_PART_HZ = 0.25, 8e6
+_FINE_HZ, _ONE_PLACE_HZ = 3.5e5, 1.4e6
+_CHANNEL_HZ = (0.0, 23.5e6), (32e6, 41e6)
+_LAST_HZ, _QUICK_HZ_PER_S = 2.477e9, 1.2e9  # beyond the last channel that most countries use
+_RASTER_SHOWS_HZ, _ENOUGH_HOPS, _SPILLS, _SPILLS_OFTEN = 2.6e5, 100, 1e3, 0.05
+_FIRST_END_HZ, _BLUETOOTH_HZ = 2.402e9, (2.405e9, 2.4775e9)  # between ends of channels: 2401.6 and 2402.4 MHz
+
+
+def are_no_channels(block: Block, around: Surroundings, group: Narrow, stretch: Stretch) -> bool:
+    """Whether a range of even bursts cannot be channels side by side."""
+    low, high = (float(q) for q in np.quantile(group.freq_hz, [0.02, 0.98]))
+    if stretch.high_hz > LOW_BAND_HZ:
+        return _is_combed(block, group)
+    if high - low >= MANY_CHANNELS_HZ:
+        return _is_too_wide(block, around, group, low, high)
+    width = float(np.quantile(group.width_hz, 0.9))
+    a_channel = any(least < high - low < most for least, most in _CHANNEL_HZ)
+    hz_per_s = block.span.step_hz * block.span.bins / max(block.span.sweep_s, 1e-9)
+    if (
+        hz_per_s > _QUICK_HZ_PER_S  # else parts of frames are no wider than hops are
+        and block.cell_hz <= _FINE_HZ
+        and width < 0.8 * _ONE_PLACE_HZ
+        and stretch.evenness > 0.55
+        and not a_channel
+    ):
+        return True
+    return _is_combed(block, group)
+
+
+def _is_too_wide(block: Block, around: Surroundings, group: Narrow, low_hz: float, high_hz: float) -> bool:
+    """The same of a range that is wider than channels usually fill evenly."""
+    width = float(np.quantile(group.width_hz, 0.9))
+    # Channels begin at 2403 MHz; the common hoppers have a place below, and none above 2480.
+    below, above = (group.freq_hz < 2.4029e9).sum(), (group.freq_hz > 2.4812e9).sum()
+    begins_late = low_hz < 2.406e9 and below < 0.3 * len(group) * 1.4 / 79
+    if above > 0.02 * len(group) or (begins_late and not (high_hz > _LAST_HZ and width < _ONE_PLACE_HZ)):
+        return _is_combed(block, group)
+    if block.cell_hz > _FINE_HZ:
+        return not _ends_with_channels(block, low_hz, high_hz)
+    if (
+        block.cell_hz < _RASTER_SHOWS_HZ
+        and len(group) > _ENOUGH_HOPS
+        and _may_be_spilled(block, around, group)
+    ):
+        return not math.isnan(raster_of_strongest(group.freq_hz, group.level_dbm, block.cell_hz)[0])
+    return width < _ONE_PLACE_HZ
+
+
+def _may_be_spilled(block: Block, around: Surroundings, group: Narrow) -> bool:
+    """Whether what is on the air now and then is so strong that bursts may be parts of what it spills over the band."""
+    own_mw = 10 ** (float(np.median(group.level_dbm)) / 10) / max(1e6 / block.span.step_hz, 1.0)
+    return bool((around.strongest > _SPILLS * own_mw).mean() > _SPILLS_OFTEN)
+
+
+def _ends_with_channels(block: Block, low_hz: float, high_hz: float) -> bool:
+    """Whether a range begins where a channel does, and ends where one does."""
+    off_hz = [abs((hz - _FIRST_END_HZ + 2.5e6) % 5e6 - 2.5e6) for hz in (low_hz - 0.8e6, high_hz + 0.8e6)]
+    inside = low_hz > _BLUETOOTH_HZ[0] and high_hz < _BLUETOOTH_HZ[1]
+    return inside and max(off_hz) < 0.9e6 + block.cell_hz / 2
+
+
+def _is_combed(block: Block, group: Narrow) -> bool:
+    """A raster shows that is none of channels' edges, evenly through the range."""
+    raster_hz, _, phase_hz = raster_of(group.freq_hz, block.cell_hz)
+    if math.isnan(raster_hz) or np.ptp(group.freq_hz) < _CHANNEL_HZ[0][1] or len(group) < 50:
+        return False
+    on_raster = agreement(group.freq_hz, raster_hz, phase_hz)
+    part = np.floor((group.freq_hz - group.freq_hz.min()) / _COMB_PART_HZ).astype(int)
+    number = np.bincount(part)
+    mean = np.bincount(part, on_raster)[number > 0] / number[number > 0]
+    return bool(len(mean) >= 3 and np.quantile(mean, 0.25) > _LEAST_COMB)
