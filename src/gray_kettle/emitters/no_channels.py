@@ -73,7 +73,7 @@ def _ends_with_channels(block: Block, low_hz: float, high_hz: float) -> bool:
     """Whether a range begins where a channel does, and ends where one does."""
     off_hz = [abs((hz - _FIRST_END_HZ + 2.5e6) % 5e6 - 2.5e6) for hz in (low_hz - 0.8e6, high_hz + 0.8e6)]
     inside = low_hz > _BLUETOOTH_HZ[0] and high_hz < _BLUETOOTH_HZ[1]
-    return inside and max(off_hz) < 0.9e6 + block.cell_hz / 2
+    return inside and max(off_hz) < 0.6e6 + 0.35 * block.cell_hz
 
 
 def _is_combed(block: Block, group: Narrow) -> bool:
