@@ -28,8 +28,12 @@ _NEARLY_AS_GOOD, _LEAST_STRENGTH = 0.3, 6.0
 _FEET = 12.0
 _FOLLOWED_S, _SURE = 12.0, 8.0  # no shorter than that each stretch of it agrees by more than chance
 _BLIND, _HALF_BLIND = 0.85, 0.4  # looks that all fall on one phase tell nothing
+_BEACONS_HZ, _OVERTONES, _NEARLY, _FEWEST_OVERTONES = 1 / 0.1024, 20, 0.5, 2
 _BESIDE, _BESIDE_TO, _COARSER = 0.5, 1.2e-2, 2.0
 _WINDOW_S, _SLOW = 8.0, 0.5  # through which the wave must turn: what comes and goes as slowly may be anything
+
+# When each was met, its row, (cell in its middle, width against the usual), times of all rows, offsets of the cells.
+Votes = tuple[FloatArray, IntArray, tuple[IntArray, FloatArray], FloatArray, FloatArray]
 
 
 @dataclass(frozen=True, eq=False)
@@ -109,7 +113,7 @@ def _swing_in(block: Block, around: Surroundings, low_hz: float) -> Swing | None
     middle = (first + last) // 2
     width = (last - first + 1) / float((last - first + 1).mean())
     seconds = float(start_s[-1])
-    votes = (when, row, (middle, width), start_s, offsets)
+    votes: Votes = (when, row, (middle, width), start_s, offsets)
     strongest = [_agreement(_close_to(line, seconds), *votes) for line in _LINES_HZ]
     strongest = [
         (strength, line_hz)
@@ -120,7 +124,7 @@ def _swing_in(block: Block, around: Surroundings, low_hz: float) -> Swing | None
     if not strongest:
         return None
     best = max(strongest)[0]
-    if best < _LEAST_STRENGTH:
+    if best < _LEAST_STRENGTH or _keep_time_with_beacons(votes, best):
         return None
     # Rows at even distances let two lines look alike, and what comes with every wave comes with every second
     # half-wave too: the one that tells best when it is on and when not.
@@ -140,6 +144,14 @@ def _close_to(line_hz: float, seconds: float) -> FloatArray:
     step = 0.5 / max(min(seconds, _STRETCH_S), 1.0)
     reach = int(_WANDER * line_hz / step)
     return np.asarray(line_hz + step * np.arange(-reach, reach + 1))
+
+
+def _keep_time_with_beacons(votes: Votes, strength: float) -> bool:
+    """Whether bursts agree with overtones of beacons, nearly as well as with the mains: rows at even distances let the
+    one look like the other.
+    """
+    overtones = [_agreement(np.array([k * _BEACONS_HZ]), *votes)[0] for k in range(1, _OVERTONES + 1)]
+    return sum(s > _NEARLY * strength for s in overtones) >= _FEWEST_OVERTONES
 
 
 def _beside(line_hz: float, seconds: float) -> tuple[FloatArray, FloatArray]:
