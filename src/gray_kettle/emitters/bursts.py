@@ -30,6 +30,7 @@ _CLEAR_HZ = 2.0e6  # of two bursts closer than this the stronger one counts
 _CHANCE = 4.9  # normal deviations that noise reaches about once in a million looks
 _BESIDE_CHANCE = 5.6
 _LEAST = 10**0.6
+BEACONS_S = 0.1024  # from one to the next, of nearly all access points
 LOW_BAND_HZ = 2.5e9  # where hoppers are
 _MOST = 60_000
 

@@ -20,7 +20,14 @@ from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import WIDTH_HZ, Narrow, Surroundings
 from gray_kettle.emitters.comb import raster_of, raster_of_strongest
 from gray_kettle.emitters.groups import FEWEST_HOPS, groups_of
-from gray_kettle.emitters.seen import comes_with_others, flanks_of, peaks_by_chance, visible_rows_at
+from gray_kettle.emitters.seen import (
+    comes_with_others,
+    flanks_of,
+    keep_time_with_beacons,
+    over_limit_db,
+    peaks_by_chance,
+    visible_rows_at,
+)
 from gray_kettle.records import FloatArray
 
 _USED_HZ, _TOLD = 4e6, 0.03
@@ -29,6 +36,7 @@ _ON_RASTER, _STRONGER_DB, _MORE_THAN_OTHERS = 0.2, 4.0, 5.0
 _MOST_SHARE = 1.2  # one hopper cannot be on the air more than always
 _LEAST_HOP_SHARE = 0.008  # of the rows
 _ALONE, _MOST_FRAMES = 0.75, 64
+_OVER_LIMIT_DB = 3.0
 _FALLEN = 0.11  # 9.5 dB
 
 
@@ -106,7 +114,11 @@ def find_hops(block: Block, narrow: Narrow, around: Surroundings) -> list[Hops]:
 def _hops(block: Block, bursts: Narrow, narrow: Narrow, around: Surroundings) -> Hops | None:
     freq_hz = bursts.freq_hz
     # The farthest are left out where there are many: something else may be among them.
-    if comes_with_others(block, around, bursts):
+    if (
+        comes_with_others(block, around, bursts)
+        or over_limit_db(block, around, bursts) < _OVER_LIMIT_DB
+        or keep_time_with_beacons(bursts)
+    ):
         return None
     if not block.meets_parts and flanks_of(block, around, bursts) > _FALLEN:
         return None

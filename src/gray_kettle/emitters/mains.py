@@ -13,14 +13,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.emitters.block import Block
-from gray_kettle.emitters.bursts import Surroundings, over_ground
+from gray_kettle.emitters.bursts import BEACONS_S, Surroundings, over_ground
 from gray_kettle.emitters.runs import runs_of
 from gray_kettle.emitters.wave import Wave, folded, lit_parts, smooth_cells, smoothed
 from gray_kettle.records import FloatArray, IntArray
 
 _LOW_HZ, _HIGH_HZ = (2.405e9, 2.446e9), 2.495e9
 _LINES_HZ = (50.0, 60.0, 100.0, 120.0)
-_WANDER = 2e-3  # of the mains
+_WANDER = 1.2e-3  # of the mains
 _STRETCH_S, _SPARSE_S = 60.0, 1.0  # for so long the mains keep their phase; rows farther apart tell nothing
 _WIDE_HZ, _HALF_WAVE_S = 4e6, 8e-3
 _FOLD = 16
@@ -28,7 +28,7 @@ _NEARLY_AS_GOOD, _LEAST_STRENGTH = 0.3, 6.0
 _FEET = 12.0
 _FOLLOWED_S, _SURE = 12.0, 8.0  # no shorter than that each stretch of it agrees by more than chance
 _BLIND, _HALF_BLIND = 0.85, 0.4  # looks that all fall on one phase tell nothing
-_BEACONS_HZ, _OVERTONES, _NEARLY, _FEWEST_OVERTONES = 1 / 0.1024, 20, 0.5, 2
+_OVERTONES, _NEARLY, _PARTLY = 20, 0.7, 0.3
 _BESIDE, _BESIDE_TO, _COARSER = 0.5, 1.2e-2, 2.0
 _WINDOW_S, _SLOW = 8.0, 0.5  # through which the wave must turn: what comes and goes as slowly may be anything
 
@@ -150,8 +150,9 @@ def _keep_time_with_beacons(votes: Votes, strength: float) -> bool:
     """Whether bursts agree with overtones of beacons, nearly as well as with the mains: rows at even distances let the
     one look like the other.
     """
-    overtones = [_agreement(np.array([k * _BEACONS_HZ]), *votes)[0] for k in range(1, _OVERTONES + 1)]
-    return sum(s > _NEARLY * strength for s in overtones) >= _FEWEST_OVERTONES
+    overtones = [_agreement(np.array([k / BEACONS_S]), *votes)[0] for k in range(1, _OVERTONES + 1)]
+    first, second = sorted(overtones)[:-3:-1]
+    return first > _NEARLY * strength and second > _PARTLY * strength
 
 
 def _beside(line_hz: float, seconds: float) -> tuple[FloatArray, FloatArray]:

@@ -64,6 +64,9 @@ def find_places(
     lines_hz: of narrow things that stand. told: places that are known already.
     """
     left = np.ones(len(narrow), bool)
+    least = _LEAST_FIXED_SHARE
+    if block.freq_hz[0] < LOW_BAND_HZ:  # where radar is, few must do
+        least = max(least, peaks_by_chance(block, around))
     free_hz = [hz for hz in _KNOWN_HZ if all(abs(f.centre_hz - hz) > _NEXT_HZ for f in told or [])]
     found: list[tuple[Fixed, NDArray[np.bool_]]] = []
     for chosen in _bands(block, narrow):
@@ -71,7 +74,7 @@ def find_places(
         if block.meets_parts:
             places += _known(block, narrow.freq_hz[chosen & left])
         for number, at_hz in places:
-            if number < max(_LEAST_FIXED_SHARE, peaks_by_chance(block, around)) * block.rows:
+            if number < least * block.rows:
                 continue
             near = left & chosen & (np.abs(narrow.freq_hz - at_hz) <= 1.5 * _tolerance_hz(block))
             if not near.any():

@@ -6,7 +6,7 @@ Source: docs/radio-model.md, "Narrow bursts".
 import numpy as np
 
 from gray_kettle.emitters.block import Block, normal_below
-from gray_kettle.emitters.bursts import LOW_BAND_HZ, Narrow, Surroundings, thresholds
+from gray_kettle.emitters.bursts import BEACONS_S, Narrow, Surroundings, over_ground, thresholds
 from gray_kettle.records import FloatArray
 
 _MUCH_STRONGER, _STRONGER = 100.0, 25.0
@@ -15,6 +15,7 @@ _STEP_HZ, _NEXT_HZ, _FAR_HZ = 2e6, 3e6, 20e6
 _OVER_GROUND, _WEAKER, _MOSTLY, _HARDLY = 2.0, (4.0, 10.0, 25.0, 60.0), 0.85, 2.5
 _FLANK_HZ = (1.3e6, 2.6e6)
 _RAW_HZ, _RAW_LOOKS, _RAW_PEAKS = 7e5, 1.6, 0.02
+_AT_ONE_MOMENT = 0.6
 _OWN_HZ = 8e6  # so far a burst spoils the view
 
 
@@ -32,10 +33,10 @@ def visible_rows_at(
     """The same of several places, shape (places,). every: so many rows the first is asked, for all of them."""
     cell = np.clip(np.rint((freq_hz - block.freq_hz[0]) / block.cell_hz), 0, block.power.shape[1] - 1)
     cell = cell.astype(int)
-    over_ground, over_beside = thresholds(around)
+    times_ground, times_beside = thresholds(around)
     smooth_mw = 10 ** (level_dbm / 10) / max(1e6 / block.span.step_hz, 1.0)
     ground, beside = around.ground[::every][:, cell], around.beside[::every][:, cell]
-    needed = np.maximum(over_ground * ground, over_beside * (beside - 0.5 * ground)) - ground
+    needed = np.maximum(times_ground * ground, times_beside * (beside - 0.5 * ground)) - ground
     ninth = 1 / (9 * around.looks)
     # Wilson and Hilferty again, the other way round.
     deviations = (np.cbrt(np.maximum(needed, 0) / smooth_mw) - (1 - ninth)) / np.sqrt(ninth)
@@ -93,7 +94,25 @@ def peaks_by_chance(block: Block, around: Surroundings) -> float:
     wide bin tells.
     """
     is_raw = block.cell_hz > _RAW_HZ and around.frame_looks < _RAW_LOOKS
-    return _RAW_PEAKS if is_raw and not block.meets_parts and block.freq_hz[0] < LOW_BAND_HZ else 0.0
+    return _RAW_PEAKS if is_raw and not block.meets_parts else 0.0
+
+
+def keep_time_with_beacons(bursts: Narrow) -> bool:
+    """Whether bursts come at one moment between two beacons: rows at even distances meet these at even steps, which
+    looks like a raster.
+    """
+    turned = np.exp(2j * np.pi * (bursts.when_s - bursts.when_s[0]) / BEACONS_S)
+    return bool(np.abs(turned.mean()) > _AT_ONE_MOMENT)
+
+
+def over_limit_db(block: Block, around: Surroundings, bursts: Narrow) -> float:
+    """By how much most bursts stand over the least that would have been one. Peaks of noise, whatever its law, hardly
+    do.
+    """
+    cell = np.clip(np.rint((bursts.freq_hz - block.freq_hz[0]) / block.cell_hz), 0, block.power.shape[1] - 1)
+    cell = cell.astype(int)
+    least = over_ground(around.looks) * around.ground[bursts.row, cell]
+    return float(10 * np.log10(max(np.median(around.smooth[bursts.row, cell] / least), 1e-9)))
 
 
 def flanks_of(block: Block, around: Surroundings, bursts: Narrow) -> float:
