@@ -26,6 +26,7 @@ from gray_kettle.emitters.seen import (
     keep_time_with_beacons,
     over_limit_db,
     peaks_by_chance,
+    stand_alone,
     visible_rows_at,
 )
 from gray_kettle.records import FloatArray
@@ -120,7 +121,11 @@ def _hops(block: Block, bursts: Narrow, narrow: Narrow, around: Surroundings) ->
         or keep_time_with_beacons(bursts)
     ):
         return None
-    if not block.meets_parts and flanks_of(block, around, bursts) > _FALLEN:
+    if (
+        not block.meets_parts
+        and flanks_of(block, around, bursts) > _FALLEN
+        and not stand_alone(block, around, bursts)
+    ):
         return None
     cut = 0.02 if len(bursts) > 100 else 0.0
     low, high = (float(q) for q in np.quantile(freq_hz, [cut, 1 - cut]))

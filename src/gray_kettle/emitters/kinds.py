@@ -23,7 +23,7 @@ from gray_kettle.records import FloatArray
 UNKNOWN_COST = 4.0
 _MOST_COST = 9.0
 _LEAST_FOOT_DB = 5.0
-_WIDE_MHZ, _LEAST_CHANNEL_HZ = 40, 15e6
+_WIDE_MHZ, _LEAST_OVERLAP_HZ = 40, 4e6
 _AT_AN_EDGE = 1.0
 _VIDEO_HZ = ((2.39e9, 2.5e9), (5.64e9, 5.96e9))
 _RADAR_HZ = ((5.25e9, 5.35e9), (5.47e9, 5.725e9))
@@ -120,7 +120,7 @@ def wifi_cost(s: Standing, step_hz: float, pauses_show: bool, keeps_highest: boo
     no_pause = min(0.015 * s.rows, 2.0) if s.off_share < 0.002 and pauses_show else 0.0
     by_ends += 1.0 + expects(s.steadiness, 1.25, math.inf, 0.1)
     if (
-        keeps_highest and s.width10_hz > _LEAST_CHANNEL_HZ
+        keeps_highest and s.width10_hz > _LEAST_OVERLAP_HZ
     ):  # channels side by side look like one that is never away
         by_ends = min(by_ends, 1.0 + max(_off_ends(hz, step_hz) for hz in (s.low_hz, s.high_hz)))
     return min(by_top, by_ends) + no_pause - 1.5

@@ -7,7 +7,7 @@ import numpy as np
 
 from gray_kettle.emitters.block import Block, normal_below
 from gray_kettle.emitters.bursts import BEACONS_S, Narrow, Surroundings, over_ground, thresholds
-from gray_kettle.records import FloatArray
+from gray_kettle.records import FloatArray, IntArray
 
 _MUCH_STRONGER, _STRONGER = 100.0, 25.0
 _NEARLY_ALL, _NOT_ALWAYS, _SELDOM = 0.93, 0.75, -4.6  # of bursts; the logarithm of a hundredth
@@ -16,6 +16,7 @@ _OVER_GROUND, _WEAKER, _MOSTLY, _HARDLY = 2.0, (4.0, 10.0, 25.0, 60.0), 0.85, 2.
 _FLANK_HZ = (1.3e6, 2.6e6)
 _RAW_HZ, _RAW_LOOKS, _RAW_PEAKS = 7e5, 1.6, 0.02
 _AT_ONE_MOMENT = 0.6
+_ALONE_HZ, _HIGH_ENOUGH, _AS_OFTEN_AS_NOT = 7e6, 200.0, 0.5
 _OWN_HZ = 8e6  # so far a burst spoils the view
 
 
@@ -97,6 +98,26 @@ def peaks_by_chance(block: Block, around: Surroundings) -> float:
     return _RAW_PEAKS if is_raw and not block.meets_parts else 0.0
 
 
+def stand_alone(block: Block, around: Surroundings, bursts: Narrow) -> bool:
+    """Whether bursts stand so high that the rest of a channel would show a few megahertz farther, and nothing does."""
+    cell = _cells_of(block, bursts)
+    over = around.smooth[bursts.row, cell] / around.ground[bursts.row, cell]
+    free = []
+    for sign in (-1, 1):
+        at = cell + sign * max(round(_ALONE_HZ / block.cell_hz), 1)
+        inside = (at >= 0) & (at < block.power.shape[1])
+        at = np.clip(at, 0, block.power.shape[1] - 1)
+        beside = around.smooth[bursts.row, at] < over_ground(around.looks) * around.ground[bursts.row, at]
+        free.append(beside | ~inside)
+    return bool(np.median(over) > _HIGH_ENOUGH and np.logical_and(*free).mean() > _AS_OFTEN_AS_NOT)
+
+
+def _cells_of(block: Block, bursts: Narrow) -> IntArray:
+    """The cell of each burst."""
+    cell = np.rint((bursts.freq_hz - block.freq_hz[0]) / block.cell_hz)
+    return np.asarray(np.clip(cell, 0, block.power.shape[1] - 1).astype(int))
+
+
 def keep_time_with_beacons(bursts: Narrow) -> bool:
     """Whether bursts come at one moment between two beacons: rows at even distances meet these at even steps, which
     looks like a raster.
@@ -109,8 +130,7 @@ def over_limit_db(block: Block, around: Surroundings, bursts: Narrow) -> float:
     """By how much most bursts stand over the least that would have been one. Peaks of noise, whatever its law, hardly
     do.
     """
-    cell = np.clip(np.rint((bursts.freq_hz - block.freq_hz[0]) / block.cell_hz), 0, block.power.shape[1] - 1)
-    cell = cell.astype(int)
+    cell = _cells_of(block, bursts)
     least = over_ground(around.looks) * around.ground[bursts.row, cell]
     return float(10 * np.log10(max(np.median(around.smooth[bursts.row, cell] / least), 1e-9)))
 
@@ -121,8 +141,7 @@ def flanks_of(block: Block, around: Surroundings, bursts: Narrow) -> float:
     The humps that reflections make of a channel are wider than bursts; that a few megahertz farther all is quiet is
     then chance, which picked them out.
     """
-    cell = np.clip(np.rint((bursts.freq_hz - block.freq_hz[0]) / block.cell_hz), 0, None).astype(int)
-    cell = np.minimum(cell, block.power.shape[1] - 1)
+    cell = _cells_of(block, bursts)
     near = max(int(np.ceil(_FLANK_HZ[0] / block.cell_hz + 0.5)), 1)
     steps = np.arange(near, max(int(_FLANK_HZ[1] / block.cell_hz + 0.25), near) + 1)
     row = bursts.row[:, None]
