@@ -239,7 +239,7 @@ def main() -> None:
         return
     results, alone = _measured(_RANGES[asked.ranges], asked.longer or 1.0, asked.scenes)
     if asked.verbose:
-        _tell(results + alone)
+        tell(results + alone)
     print(report(results, alone))
 
 
@@ -267,7 +267,8 @@ def _write(scenes: int) -> None:
     (DOCS / "emitters-measured.md").write_text(text)
 
 
-def _tell(results: list[Result]) -> None:
+def tell(results: list[Result]) -> None:
+    """Each miss, and each claim that is wrong."""
     for r in results:
         where = f"{r.number} {'tuned' if r.is_tuned else 'snapshot'} {r.step_hz / 1e3:.0f} kHz {r.rows_per_s:.0f}/s"
         for s in r.false:

@@ -5,6 +5,7 @@ Source: docs/radio-model.md, "Finding emitters".
 
 import math
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 
@@ -24,7 +25,7 @@ LEAST_CONFIDENCE = 0.5  # below it the kind is "unknown"
 FEWEST_ROWS = 24
 _BLUETOOTH_HZ = (2.402e9, 2.480e9)  # its first and last place
 _OF_MANY_DB = 4.5  # by more one thing's levels do not spread
-_ONLY_THEN = 0.9
+_ONLY_THEN, _FRAMES = 0.9, 4
 _LEAST_CLAIM = 0.5  # of being anything at all
 
 
@@ -139,10 +140,14 @@ def _others_hidden(block: Block, around: Surroundings, f: Fixed) -> bool:
 def _from_fixed(block: Block, places: list[Fixed], around: Surroundings) -> list[Sighting | None]:
     """Each place on its own."""
     out: list[Sighting | None] = []
+    # Rows of several frames may show one that is seldom there in many of them.
+    several = block.span.averages > 1 or (block.span.detector != "sample" and not block.meets_parts)
+    frames = max(block.span.averages, _FRAMES) if several else 1
     for f in places:
         period_s = period_of(f.bursts.when_s)
         others_hidden = _others_hidden(block, around, f)
-        likely = _claimed(kinds.of_fixed(f, block.cell_hz, period_s, block.meets_parts, others_hidden))
+        told = replace(f, share=f.share / frames)
+        likely = _claimed(kinds.of_fixed(told, block.cell_hz, period_s, block.meets_parts, others_hidden))
         # In a tuned sweep parts of wide bursts look narrow: only what is where a known kind sits is told.
         if likely is None or (likely[0][0] == "unknown" and (block.meets_parts or len(f.bursts) < 10)):
             continue
