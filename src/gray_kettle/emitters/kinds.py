@@ -59,7 +59,7 @@ def _is_in(hz: float, ranges: tuple[tuple[float, float], ...], softness: float) 
 
 
 def of_standing(
-    s: Standing, step_hz: float, pauses_show: bool, keeps_highest: bool = False
+    s: Standing, step_hz: float, pauses_show: bool, lie_apart: bool = False
 ) -> tuple[tuple[str, float], ...]:
     """Something that stands without a pause: by its width, its shape and its steadiness."""
     width = s.width10_hz
@@ -78,7 +78,7 @@ def of_standing(
         + _is_in(s.centre_hz, _VIDEO_HZ, 3e6) + (0.0 if resolved else 2.0),
         "point-to-point": expects(width, 5e6, 46e6, 0.7e6) + expects(shape, 0.8, 1.0, 0.04),
         "broadband-noise": _noise_cost(s, width, shape),
-        WIFI: wifi_cost(s, step_hz, pauses_show, keeps_highest),
+        WIFI: wifi_cost(s, step_hz, pauses_show, lie_apart),
     }  # fmt: skip
     sureness = 1 - 0.5 * math.exp(-max(s.over_db - 4, 0) / 4)
     return compared(costs, sureness)
@@ -100,11 +100,11 @@ def _noise_cost(s: Standing, width: float, shape: float) -> float:
     return min(soft, expects(width, 50e6, math.inf, 3e6) + 0.5)
 
 
-def wifi_cost(s: Standing, step_hz: float, pauses_show: bool, keeps_highest: bool = False) -> float:
+def wifi_cost(s: Standing, step_hz: float, pauses_show: bool, lie_apart: bool = False) -> float:
     """A channel that is hardly ever free looks so: flat, of a channel's width, on the raster of channels.
 
     Even then it pauses between frames: the more rows without a pause, the less it is that, where pauses_show (rows
-    of several frames, or that keep the highest level, do not show them). keeps_highest: of frames that may lie apart.
+    of several frames, or that keep the highest level, do not show them). lie_apart: frames of a row may.
     """
     middle_hz = (s.low_hz + s.high_hz) / 2
     places = [
@@ -120,7 +120,7 @@ def wifi_cost(s: Standing, step_hz: float, pauses_show: bool, keeps_highest: boo
     no_pause = min(0.015 * s.rows, 2.0) if s.off_share < 0.002 and pauses_show else 0.0
     by_ends += 1.0 + expects(s.steadiness, 1.25, math.inf, 0.1)
     if (
-        keeps_highest and s.width10_hz > _LEAST_OVERLAP_HZ
+        lie_apart and s.width10_hz > _LEAST_OVERLAP_HZ
     ):  # channels side by side look like one that is never away
         by_ends = min(by_ends, 1.0 + max(_off_ends(hz, step_hz) for hz in (s.low_hz, s.high_hz)))
     return min(by_top, by_ends) + no_pause - 1.5

@@ -87,8 +87,8 @@ def _channels(
 
 def _from_standing(block: Block, s: Standing) -> Sighting | None:
     pauses_show = block.span.detector == "sample" and block.span.averages < 2
-    keeps_highest = block.span.detector == "max" and not block.span.is_tuned
-    likely = _claimed(kinds.of_standing(s, block.span.step_hz, pauses_show, keeps_highest))
+    lie_apart = block.span.detector != "sample" and not block.span.is_tuned
+    likely = _claimed(kinds.of_standing(s, block.span.step_hz, pauses_show, lie_apart))
     wide = s.width10_hz > 15e6
     if (
         likely is None
