@@ -9,13 +9,13 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from gray_kettle.emitters.block import Block
+from gray_kettle.emitters.block import FINE_HZ, Block
 from gray_kettle.emitters.bursts import Narrow
 from gray_kettle.records import FloatArray, IntArray
 
 _OWN_DB = (-1.0, 9.0)  # about a hopper's level, by how much its bursts may differ
 _MOST_NOT_PICKED, _PICKED_DB, _LEAST_HELD = 1.4, 3.0, 0.3
-_WAVERS, _FINE_HZ = 0.8, 3.5e5  # widths do but for peaks in fine bins
+_WAVERS = 0.8  # widths do but for peaks in fine bins
 _USUAL_HZ, _FILLED, _WIDEST_HZ = 1e6, 0.6, 2e6
 _SLOW_S = 3e-4  # for a megahertz: not much less than the bursts of the commonest hopper last
 _FEET_DB = (8.0, 13.0)  # in fine bins, and in others, where levels waver more
@@ -27,7 +27,7 @@ _SPREADS_DB, _LEVEL_STEP_DB, _STRANGERS, _FEWEST = (1.0, 1.5, 2.0, 2.7, 3.6), 0.
 
 def whole_hz(block: Block, bursts: Narrow, least_hz: float) -> float:
     """How wide a burst is that was met whole: as the widest are, since a tuned instrument meets parts of others."""
-    is_calm = block.span.detector == "max" and block.cell_hz <= _FINE_HZ
+    is_calm = block.span.detector == "max" and block.cell_hz <= FINE_HZ
     return max((1.0 if is_calm else _WAVERS) * float(np.quantile(bursts.width_hz, 0.9)), least_hz)
 
 
@@ -44,7 +44,7 @@ def whole_hop_hz(block: Block, bursts: Narrow, raster_hz: float) -> float:
 
 def without_feet(block: Block, bursts: Narrow) -> Narrow:
     """Bursts at their places: what a sweep met beside them, just before or after, is weaker."""
-    feet_db = _FEET_DB[int(block.cell_hz > _FINE_HZ)]
+    feet_db = _FEET_DB[int(block.cell_hz > FINE_HZ)]
     return bursts.those(bursts.level_dbm > np.quantile(bursts.level_dbm, 0.8) - feet_db)
 
 

@@ -22,6 +22,7 @@ TILT_DB = 2.0  # by which a receiver's own floor may differ over a span
 _MEAN_HZ, _QUIET, _ENOUGH_ROWS, _CALM = 1e6, 0.25, 600, 0.25
 _SELDOM, _TERMS = 0.5, 60
 _WHOLE_HZ = 4e6
+FINE_HZ = 3.5e5  # cells that are finer show how wide a burst is
 _SPREAD_SHAPES = np.array([1, 1.5, 2, 3, 4, 6, 8, 12, 16, 24, 32, 64, 128], float)
 
 
@@ -88,6 +89,11 @@ class Block:
         """Whether bursts are met in part: bins are measured one after the other, or few of them at one moment."""
         widths = np.diff([*self.span.pieces, self.span.bins]) * self.span.step_hz
         return self.span.sweep_s > 0 or (len(widths) > 1 and float(np.median(widths)) < _WHOLE_HZ)
+
+    @property
+    def sums_frames(self) -> bool:
+        """Whether rows sum up, or keep the highest of, several frames, in which a burst may be there or not."""
+        return self.span.averages > 1 or (self.span.detector != "sample" and not self.meets_parts)
 
     @property
     def dwell_s(self) -> float:

@@ -116,9 +116,8 @@ def _to_the_end(block: Block, total: FloatArray, side: Floats, needed: int) -> N
         for cell in range(max(low, first), min(high, end)):
             begin, until = (first, cell - from_cells + 1) if needed < 0 else (cell + from_cells, end)
             many = max(until - begin, 1)
-            is_blind = (
-                until <= begin or block.freq_hz[0] > LOW_BAND_HZ
-            )  # nothing there has its place at an end
+            # Above the low band nothing has its place at an end.
+            is_blind = until <= begin or block.freq_hz[0] > LOW_BAND_HZ
             left = np.inf if is_blind else total[:, until] - total[:, begin]
             fallen = _FALLEN * (1 + 2 / (many * block.joined))  # few of them waver
             side[:, cell] = np.maximum(side[:, cell], fallen / many * left)

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from gray_kettle.emitters.block import FINE_HZ
 from gray_kettle.records import FloatArray
 
 _RASTERS_HZ = (0.55e6, 4.2e6)
@@ -24,7 +25,6 @@ _GRID_HZ = 50e3
 _MOST_OF_A_PART = 2.0  # times the usual: a channel's many fragments do not outvote the rest
 _WIDEST_HZ, _SURE, _SURE_PER_HZ = 3.4e6, 14.0, 5e-6  # edges of channels make wide combs rather than fine ones
 _AGREES, _NEXT = 0.25, 1.5
-_FINE_HZ = 3.5e5
 
 
 def agreement(freq_hz: FloatArray, raster_hz: float, phase_hz: float) -> FloatArray:
@@ -107,7 +107,7 @@ def raster_of_strongest(
     freq_hz: FloatArray, level_dbm: FloatArray, cell_hz: float
 ) -> tuple[float, float, float]:
     """Raster, strength and phase by the stronger half: the weaker ones may be feet, which lie between the places."""
-    strong = level_dbm >= (np.median(level_dbm) if cell_hz <= _FINE_HZ else -np.inf)
+    strong = level_dbm >= (np.median(level_dbm) if cell_hz <= FINE_HZ else -np.inf)
     return raster_of(freq_hz[strong], cell_hz)
 
 

@@ -151,7 +151,7 @@ def _hops(block: Block, bursts: Narrow, narrow: Narrow, around: Surroundings) ->
             return None
         share *= part_met(block, its, whole_hop_hz(block, its, raster))
         share *= times_picked(its, narrow, level, used_hz)
-    elif block.span.averages > 1 or block.span.detector != "sample":
+    elif block.sums_frames:
         frames = block.span.averages
         of_frames = part_by_company(bursts.row, block.rows)
         least = 1 / (frames if frames > 1 else _MOST_FRAMES)

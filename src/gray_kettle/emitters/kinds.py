@@ -119,9 +119,8 @@ def wifi_cost(s: Standing, step_hz: float, pauses_show: bool, lie_apart: bool = 
     )
     no_pause = min(0.015 * s.rows, 2.0) if s.off_share < 0.002 and pauses_show else 0.0
     by_ends += 1.0 + expects(s.steadiness, 1.25, math.inf, 0.1)
-    if (
-        lie_apart and s.width10_hz > _LEAST_OVERLAP_HZ
-    ):  # channels side by side look like one that is never away
+    if lie_apart and s.width10_hz > _LEAST_OVERLAP_HZ:
+        # Channels side by side look like one that is never away.
         by_ends = min(by_ends, 1.0 + max(_off_ends(hz, step_hz) for hz in (s.low_hz, s.high_hz)))
     return min(by_top, by_ends) + no_pause - 1.5
 

@@ -141,8 +141,7 @@ def _from_fixed(block: Block, places: list[Fixed], around: Surroundings) -> list
     """Each place on its own."""
     out: list[Sighting | None] = []
     # Rows of several frames may show one that is seldom there in many of them.
-    several = block.span.averages > 1 or (block.span.detector != "sample" and not block.meets_parts)
-    frames = max(block.span.averages, _FRAMES) if several else 1
+    frames = max(block.span.averages, _FRAMES) if block.sums_frames else 1
     for f in places:
         period_s = period_of(f.bursts.when_s)
         others_hidden = _others_hidden(block, around, f)

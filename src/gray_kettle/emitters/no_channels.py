@@ -9,18 +9,18 @@ import math
 
 import numpy as np
 
-from gray_kettle.emitters.block import Block
+from gray_kettle.emitters.block import FINE_HZ, Block
 from gray_kettle.emitters.bursts import LOW_BAND_HZ, Narrow, Surroundings
 from gray_kettle.emitters.comb import agreement, raster_of, raster_of_strongest
 from gray_kettle.emitters.stretch import Stretch
 
 MANY_CHANNELS_HZ = 52e6  # more than channels fill that are as full as one another
 _LEAST_COMB, _COMB_PART_HZ = 0.25, 8e6
-_FINE_HZ, _ONE_PLACE_HZ = 3.5e5, 1.4e6
+_ONE_PLACE_HZ = 1.4e6
 _CHANNEL_HZ = (0.0, 23.5e6), (32e6, 41e6)
 _LAST_HZ, _QUICK_HZ_PER_S = 2.477e9, 1.2e9  # beyond the last channel that most countries use
 _RASTER_SHOWS_HZ, _ENOUGH_HOPS, _SPILLS, _SPILLS_OFTEN = 2.6e5, 100, 1e3, 0.05
-_FIRST_END_HZ, _BLUETOOTH_HZ = 2.402e9, (2.405e9, 2.4775e9)  # between ends of channels: 2401.6 and 2402.4 MHz
+_FIRST_END_HZ, _INNER_HZ = 2.402e9, (2.405e9, 2.4775e9)  # between ends of channels: 2401.6 and 2402.4 MHz
 
 
 def are_no_channels(block: Block, around: Surroundings, group: Narrow, stretch: Stretch) -> bool:
@@ -35,7 +35,7 @@ def are_no_channels(block: Block, around: Surroundings, group: Narrow, stretch: 
     hz_per_s = block.span.step_hz * block.span.bins / max(block.span.sweep_s, 1e-9)
     if (
         hz_per_s > _QUICK_HZ_PER_S  # else parts of frames are no wider than hops are
-        and block.cell_hz <= _FINE_HZ
+        and block.cell_hz <= FINE_HZ
         and width < 0.8 * _ONE_PLACE_HZ
         and stretch.evenness > 0.55
         and not a_channel
@@ -52,7 +52,7 @@ def _is_too_wide(block: Block, around: Surroundings, group: Narrow, low_hz: floa
     begins_late = low_hz < 2.406e9 and below < 0.3 * len(group) * 1.4 / 79
     if above > 0.02 * len(group) or (begins_late and not (high_hz > _LAST_HZ and width < _ONE_PLACE_HZ)):
         return _is_combed(block, group)
-    if block.cell_hz > _FINE_HZ:
+    if block.cell_hz > FINE_HZ:
         return not _ends_with_channels(block, low_hz, high_hz)
     if (
         block.cell_hz < _RASTER_SHOWS_HZ
@@ -72,7 +72,7 @@ def _may_be_spilled(block: Block, around: Surroundings, group: Narrow) -> bool:
 def _ends_with_channels(block: Block, low_hz: float, high_hz: float) -> bool:
     """Whether a range begins where a channel does, and ends where one does."""
     off_hz = [abs((hz - _FIRST_END_HZ + 2.5e6) % 5e6 - 2.5e6) for hz in (low_hz - 0.8e6, high_hz + 0.8e6)]
-    inside = low_hz > _BLUETOOTH_HZ[0] and high_hz < _BLUETOOTH_HZ[1]
+    inside = low_hz > _INNER_HZ[0] and high_hz < _INNER_HZ[1]
     return inside and max(off_hz) < 0.6e6 + 0.35 * block.cell_hz
 
 

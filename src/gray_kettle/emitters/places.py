@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.emitters.amounts import are_own, part_met, whole_hz
-from gray_kettle.emitters.block import Block
+from gray_kettle.emitters.block import FINE_HZ, Block
 from gray_kettle.emitters.bursts import LOW_BAND_HZ, Narrow, Surroundings
 from gray_kettle.emitters.seen import comes_with_others, flanks_of, peaks_by_chance, visible_rows
 from gray_kettle.records import FloatArray
@@ -34,7 +34,7 @@ _ALIKE_DB, _NEXT_HZ = 6.0, 1.6e6
 _LEAST_FIXED_SHARE = 0.004  # of the rows
 _FALLEN = 0.22  # 6.5 dB
 _WHOLE_HZ = 1.4e6  # of a burst that fills 2 MHz
-_OFF_HZ, _WANDERS, _FINE_HZ = 0.25e6, 2.5, 3.5e5
+_OFF_HZ, _WANDERS = 0.25e6, 2.5
 _LEAST_TURN_S, _FEWEST_TURNS = 0.8, 5
 
 
@@ -239,7 +239,7 @@ def _is_off(block: Block, fixed: Fixed) -> bool:
     """Whether bursts lie beside their place rather than around it: edges of channels do."""
     off_hz = min(abs(fixed.centre_hz - hz) for hz in ADVERTISING_HZ)
     wanders_hz = _WANDERS * fixed.spread_hz / np.sqrt(len(fixed.bursts))
-    of_a_cell = 0.5 if block.cell_hz <= _FINE_HZ else 1.0  # wide ones tell centres badly
+    of_a_cell = 0.5 if block.cell_hz <= FINE_HZ else 1.0  # wide ones tell centres badly
     return bool(off_hz > _OFF_HZ + of_a_cell * block.cell_hz + wanders_hz)
 
 

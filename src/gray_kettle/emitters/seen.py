@@ -32,8 +32,7 @@ def visible_rows_at(
     block: Block, around: Surroundings, freq_hz: FloatArray, level_dbm: float, own: Narrow, every: int = 1
 ) -> FloatArray:
     """The same of several places, shape (places,). every: so many rows the first is asked, for all of them."""
-    cell = np.clip(np.rint((freq_hz - block.freq_hz[0]) / block.cell_hz), 0, block.power.shape[1] - 1)
-    cell = cell.astype(int)
+    cell = _cells_at(block, freq_hz)
     times_ground, times_beside = thresholds(around)
     smooth_mw = 10 ** (level_dbm / 10) / max(1e6 / block.span.step_hz, 1.0)
     ground, beside = around.ground[::every][:, cell], around.beside[::every][:, cell]
@@ -100,7 +99,7 @@ def peaks_by_chance(block: Block, around: Surroundings) -> float:
 
 def stand_alone(block: Block, around: Surroundings, bursts: Narrow) -> bool:
     """Whether bursts stand so high that the rest of a channel would show a few megahertz farther, and nothing does."""
-    cell = _cells_of(block, bursts)
+    cell = _cells_at(block, bursts.freq_hz)
     over = around.smooth[bursts.row, cell] / around.ground[bursts.row, cell]
     free = []
     for sign in (-1, 1):
@@ -112,9 +111,9 @@ def stand_alone(block: Block, around: Surroundings, bursts: Narrow) -> bool:
     return bool(np.median(over) > _HIGH_ENOUGH and np.logical_and(*free).mean() > _AS_OFTEN_AS_NOT)
 
 
-def _cells_of(block: Block, bursts: Narrow) -> IntArray:
-    """The cell of each burst."""
-    cell = np.rint((bursts.freq_hz - block.freq_hz[0]) / block.cell_hz)
+def _cells_at(block: Block, freq_hz: FloatArray) -> IntArray:
+    """The cells in which frequencies lie."""
+    cell = np.rint((freq_hz - block.freq_hz[0]) / block.cell_hz)
     return np.asarray(np.clip(cell, 0, block.power.shape[1] - 1).astype(int))
 
 
@@ -130,7 +129,7 @@ def over_limit_db(block: Block, around: Surroundings, bursts: Narrow) -> float:
     """By how much most bursts stand over the least that would have been one. Peaks of noise, whatever its law, hardly
     do.
     """
-    cell = _cells_of(block, bursts)
+    cell = _cells_at(block, bursts.freq_hz)
     least = over_ground(around.looks) * around.ground[bursts.row, cell]
     return float(10 * np.log10(max(np.median(around.smooth[bursts.row, cell] / least), 1e-9)))
 
@@ -141,7 +140,7 @@ def flanks_of(block: Block, around: Surroundings, bursts: Narrow) -> float:
     The humps that reflections make of a channel are wider than bursts; that a few megahertz farther all is quiet is
     then chance, which picked them out.
     """
-    cell = _cells_of(block, bursts)
+    cell = _cells_at(block, bursts.freq_hz)
     near = max(int(np.ceil(_FLANK_HZ[0] / block.cell_hz + 0.5)), 1)
     steps = np.arange(near, max(int(_FLANK_HZ[1] / block.cell_hz + 0.25), near) + 1)
     row = bursts.row[:, None]
