@@ -7,6 +7,7 @@ Source: docs/radio-model.md, "Places and hops".
 """
 
 import functools
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -25,6 +26,9 @@ _GRID_HZ = 50e3
 _MOST_OF_A_PART = 2.0  # times the usual: a channel's many fragments do not outvote the rest
 _WIDEST_HZ, _SURE, _SURE_PER_HZ = 3.4e6, 14.0, 5e-6  # edges of channels make wide combs rather than fine ones
 _AGREES, _NEXT = 0.25, 1.5
+SAME_RASTER = 0.02
+_ON, _FEWEST_OF_TWO, _PARTED, _LEAST_OF_TWO = 0.5, 30, 0.15, 0.15
+_BUT, _RANGE_HZ = 2.0, 80e6
 
 
 def agreement(freq_hz: FloatArray, raster_hz: float, phase_hz: float) -> FloatArray:
@@ -86,11 +90,16 @@ def _without_overtones(strength: FloatArray, best: int) -> int:
     return best
 
 
-def raster_of(freq_hz: FloatArray, cell_hz: float) -> tuple[float, float, float]:
-    """(raster, how far it stands over chance, phase) of the comb that centres fit best; NaN where none shows."""
+def raster_of(freq_hz: FloatArray, cell_hz: float, but_hz: float = math.nan) -> tuple[float, float, float]:
+    """(raster, how far it stands over chance, phase) of the comb that centres fit best; NaN where none shows.
+
+    but_hz: a raster that is not asked for, nor its overtones.
+    """
     some = freq_hz[:: len(freq_hz) // 3000 + 1]
     lines = _lines_of(cell_hz)
-    if not len(lines):
+    if math.isfinite(but_hz):
+        lines = lines[np.abs(lines * but_hz - np.rint(lines * but_hz)) > _BUT * but_hz / _RANGE_HZ]
+    if not len(lines) or not len(some):
         return float("nan"), 0.0, float("nan")
     turned = np.exp(2j * np.pi * np.outer(lines, some - 2.4e9)).sum(axis=1)
     strength = np.abs(turned) ** 2 / len(some)
@@ -109,6 +118,35 @@ def raster_of_strongest(
     """Raster, strength and phase by the stronger half: the weaker ones may be feet, which lie between the places."""
     strong = level_dbm >= (np.median(level_dbm) if cell_hz <= FINE_HZ else -np.inf)
     return raster_of(freq_hz[strong], cell_hz)
+
+
+def differ(raster_hz: float, other_hz: float) -> bool:
+    """Whether both show rasters, neither of them an overtone of the other."""
+    ratio = max(raster_hz, other_hz) / min(raster_hz, other_hz)
+    return abs(ratio - round(ratio)) > SAME_RASTER if math.isfinite(ratio) else False
+
+
+def parted_by_rasters(freq_hz: FloatArray, cell_hz: float) -> NDArray[np.bool_] | None:
+    """Which of some bursts are of the first of two hoppers of one level; None where no two rasters show.
+
+    As many go to each as its phasor tells, those first that agree with the one and not with the other.
+    """
+    raster_hz, _, phase_hz = raster_of(freq_hz, cell_hz)
+    if math.isnan(raster_hz):
+        return None
+    first = agreement(freq_hz, raster_hz, phase_hz)
+    rest = freq_hz[first < _ON]
+    other_hz, strength, other_phase_hz = raster_of(rest, cell_hz, raster_hz)
+    if len(rest) < _FEWEST_OF_TWO or math.isnan(other_hz) or strength < _PARTED * len(rest):
+        return None
+    second = agreement(freq_hz, other_hz, other_phase_hz)
+    share = max(first.mean(), 0.0) / max(first.mean() + second.mean(), 1e-9)
+    if not _LEAST_OF_TWO < share < 1 - _LEAST_OF_TWO:
+        return None
+    order = np.argsort(second - first, kind="stable")
+    is_first = np.zeros(len(freq_hz), bool)
+    is_first[order[: round(share * len(order))]] = True
+    return is_first
 
 
 @functools.lru_cache(maxsize=4)  # blocks of one span come one after the other

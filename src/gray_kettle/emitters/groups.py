@@ -12,9 +12,18 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
+from gray_kettle.emitters.at_once import parted_by_meetings
 from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import Narrow, Surroundings
-from gray_kettle.emitters.comb import Comb, agreement, combing_of, raster_of_strongest
+from gray_kettle.emitters.comb import (
+    SAME_RASTER,
+    Comb,
+    agreement,
+    combing_of,
+    differ,
+    parted_by_rasters,
+    raster_of_strongest,
+)
 from gray_kettle.emitters.no_channels import MANY_CHANNELS_HZ, are_no_channels
 from gray_kettle.emitters.seen import visible_rows_at
 from gray_kettle.emitters.stretch import are_sparse, even_stretch, sparse_stretch
@@ -23,7 +32,7 @@ from gray_kettle.records import FloatArray
 FEWEST_HOPS = 8
 _ENOUGH_ROWS = 700  # to weigh places by
 _LEVEL_BAND_DB, _LEVEL_STEP_DB = 3.0, 2.0
-_MOST_COMBS, _SAME_RASTER, _SAME, _ONE_LEVEL_DB, _NO_CHANCE = 4, 0.02, 0.4, 8.0, 3.0
+_MOST_COMBS, _SAME, _ONE_LEVEL_DB, _NO_CHANCE = 4, 0.4, 8.0, 3.0
 _FEET_DB, _SAME_RANGE = 18.0, 0.7
 _USUAL_HZ = 1e6  # the raster of the commonest kind
 
@@ -33,7 +42,7 @@ Mask = NDArray[np.bool_]
 def groups_of(block: Block, narrow: Narrow, around: Surroundings) -> list[Narrow]:
     """Bursts that may be of one hopper each."""
     if not block.meets_parts:
-        return _by_level(block, narrow)
+        return [its for group in _by_level(block, narrow) for its in _of_two(block, group)]
     even = _evenly(block, narrow, around)
     # A range that is wide enough is told by that; of a narrower one a raster may tell more.
     sure = [its for its in even if np.ptp(narrow.freq_hz[its]) > MANY_CHANNELS_HZ]
@@ -56,7 +65,7 @@ def _of_their_own(
     by_level = [(float(np.median(narrow.level_dbm[its])), raster, its) for raster, its in found]
     for level, (raster_hz, phase_hz), its in sorted(by_level, key=lambda f: -f[0]):
         for k, (known_dbm, known_hz, known) in enumerate(out):
-            if _differ(raster_hz, known_hz):
+            if differ(raster_hz, known_hz):
                 continue
             # Of a hop that was met in passing the place does not tell the raster, but its foot at both sides does.
             is_near = known_dbm - level < _FEET_DB and _share_range(
@@ -79,7 +88,7 @@ def _of_their_own(
 
 def _is_usual(raster_hz: float) -> bool:
     """The raster of the commonest kind, or none that shows."""
-    return math.isnan(raster_hz) or abs(raster_hz / _USUAL_HZ - 1) < _SAME_RASTER
+    return math.isnan(raster_hz) or abs(raster_hz / _USUAL_HZ - 1) < SAME_RASTER
 
 
 def _share_range(freq_hz: FloatArray, other_hz: FloatArray) -> bool:
@@ -91,12 +100,6 @@ def _share_range(freq_hz: FloatArray, other_hz: FloatArray) -> bool:
 def _shows(freq_hz: FloatArray, raster_hz: float, phase_hz: float) -> bool:
     """Whether bursts lie on a raster, too, beyond chance."""
     return bool(agreement(freq_hz, raster_hz, phase_hz).mean() > _NO_CHANCE / np.sqrt(2 * len(freq_hz)))
-
-
-def _differ(raster_hz: float, other_hz: float) -> bool:
-    """Whether both show rasters, neither of them an overtone of the other."""
-    ratio = max(raster_hz, other_hz) / min(raster_hz, other_hz)
-    return abs(ratio - round(ratio)) > _SAME_RASTER if math.isfinite(ratio) else False
 
 
 def _by_level(block: Block, narrow: Narrow) -> list[Narrow]:
@@ -118,6 +121,14 @@ def _by_level(block: Block, narrow: Narrow) -> list[Narrow]:
         upper = narrow.level_dbm > (low[-1] + high[0]) / 2
         return [narrow.those(upper), narrow.those(~upper)]
     return [narrow]
+
+
+def _of_two(block: Block, group: Narrow) -> list[Narrow]:
+    """One group, or two where it shows the rasters of two hoppers, or places of two at one moment."""
+    is_first = parted_by_rasters(group.freq_hz, block.cell_hz)
+    if is_first is None and not block.span.is_tuned and not block.sums_frames:
+        is_first = parted_by_meetings(group, block.rows)
+    return [group] if is_first is None else [group.those(is_first), group.those(~is_first)]
 
 
 def _levels(narrow: Narrow) -> FloatArray:

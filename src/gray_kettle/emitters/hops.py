@@ -93,14 +93,12 @@ class Hops:
 
     def takes(self, freq_hz: float, level_dbm: float, number: int) -> bool:
         """Whether bursts on one place are hops of it: on its raster, no stronger, and no more than on its others."""
-        inside = self.low_hz - self.raster_hz < freq_hz < self.high_hz + self.raster_hz
-        off_hz = abs(
-            (freq_hz - 2.4e9 - self.phase_hz + self.raster_hz / 2) % self.raster_hz - self.raster_hz / 2
-        )
-        usual = len(self.bursts) * self.raster_hz / max(self.high_hz - self.low_hz, self.raster_hz)
-        is_there = (
-            inside and off_hz < _ON_RASTER * self.raster_hz and level_dbm < self.level_dbm + _STRONGER_DB
-        )
+        raster_hz = _GROUP_HZ if math.isnan(self.raster_hz) else self.raster_hz
+        inside = self.low_hz - raster_hz < freq_hz < self.high_hz + raster_hz
+        off_hz = abs((freq_hz - 2.4e9 - self.phase_hz + raster_hz / 2) % raster_hz - raster_hz / 2)
+        usual = len(self.bursts) * raster_hz / max(self.high_hz - self.low_hz, raster_hz)
+        on_raster = math.isnan(self.raster_hz) or off_hz < _ON_RASTER * raster_hz
+        is_there = inside and on_raster and level_dbm < self.level_dbm + _STRONGER_DB
         return is_there and number < _MORE_THAN_OTHERS * usual
 
 

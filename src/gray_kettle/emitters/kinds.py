@@ -14,16 +14,17 @@ from functools import cache
 import numpy as np
 
 from gray_kettle.air.channels import BANDS, all_channels
+from gray_kettle.emitters.advertising import ADVERTISING_HZ
 from gray_kettle.emitters.hops import Hops
 from gray_kettle.emitters.mains import Locked
-from gray_kettle.emitters.places import ADVERTISING_HZ, Fixed
+from gray_kettle.emitters.places import Fixed
 from gray_kettle.emitters.standing import Standing
 from gray_kettle.records import FloatArray
 
 UNKNOWN_COST = 4.0
 _MOST_COST = 9.0
 _LEAST_FOOT_DB = 5.0
-_WIDE_MHZ, _LEAST_OVERLAP_HZ = 40, 4e6
+_WIDE_MHZ, _LEAST_OVERLAP_HZ, _UNSTEADY = 40, 4e6, 1.45
 _AT_AN_EDGE = 1.0
 _VIDEO_HZ = ((2.39e9, 2.5e9), (5.64e9, 5.96e9))
 _RADAR_HZ = ((5.25e9, 5.35e9), (5.47e9, 5.725e9))
@@ -120,8 +121,9 @@ def wifi_cost(s: Standing, step_hz: float, pauses_show: bool, lie_apart: bool = 
     no_pause = min(0.015 * s.rows, 2.0) if s.off_share < 0.002 and pauses_show else 0.0
     by_ends += 1.0 + expects(s.steadiness, 1.25, math.inf, 0.1)
     if lie_apart and s.width10_hz > _LEAST_OVERLAP_HZ:
-        # Channels side by side look like one that is never away.
-        by_ends = min(by_ends, 1.0 + max(_off_ends(hz, step_hz) for hz in (s.low_hz, s.high_hz)))
+        # Channels side by side look like one that is never away, but now the one is there and now the other.
+        off_ends = max(_off_ends(hz, step_hz) for hz in (s.low_hz, s.high_hz))
+        by_ends = min(by_ends, 1.0 + off_ends + expects(s.steadiness, _UNSTEADY, math.inf, 0.1))
     return min(by_top, by_ends) + no_pause - 1.5
 
 

@@ -9,12 +9,13 @@ from dataclasses import replace
 
 import numpy as np
 
-from gray_kettle.emitters import kinds, pictures, turns, words
+from gray_kettle.emitters import belongs, kinds, pictures, turns, words
+from gray_kettle.emitters.advertising import ADVERTISING_HZ, find_advertising
 from gray_kettle.emitters.block import Block, block_of
 from gray_kettle.emitters.bursts import Surroundings, find_narrow, surroundings_of
 from gray_kettle.emitters.hops import Hops, find_hops
 from gray_kettle.emitters.mains import Locked, find_locked
-from gray_kettle.emitters.places import ADVERTISING_HZ, Fixed, find_advertising, find_places, period_of
+from gray_kettle.emitters.places import Fixed, find_places, period_of
 from gray_kettle.emitters.seen import visible_rows
 from gray_kettle.emitters.standing import Standing, find_standing
 from gray_kettle.records import FloatArray, Sighting, Span
@@ -25,7 +26,7 @@ LEAST_CONFIDENCE = 0.5  # below it the kind is "unknown"
 FEWEST_ROWS = 24
 _BLUETOOTH_HZ = (2.402e9, 2.480e9)  # its first and last place
 _OF_MANY_DB = 4.5  # by more one thing's levels do not spread
-_ONLY_THEN, _FRAMES = 0.9, 4
+_FRAMES = 4
 _LEAST_CLAIM = 0.5  # of being anything at all
 
 
@@ -40,16 +41,17 @@ def look(
     around = surroundings_of(block, ground)
     narrow = find_narrow(block, around)
     lines_hz = tuple(s.centre_hz for s in ground.regions if s.width10_hz < 1.5e6)
-    advertising, rest = find_advertising(block, narrow, around)
+    advertisers, rest = find_advertising(block, narrow, around)
+    advertising = [f for places in advertisers for f in places]
     fixed, rest = find_places(block, rest, around, lines_hz, advertising)
     hops = find_hops(block, rest, around)
     if not span.is_tuned:
         hops = turns.put_together(hops, block.rows)
     locked = find_locked(block, around)
-    fixed = [f for f in fixed if locked is None or not _is_part(f, locked)]
-    fixed = [f for f in fixed if not any(h.takes(f.centre_hz, f.level_dbm, len(f.bursts)) for h in hops)]
+    fixed = belongs.on_their_own(fixed, advertising, hops, locked)
     found = [_from_standing(block, s) for s in ground.regions]
-    found += _from_advertising(block, advertising) + _from_fixed(block, fixed, around)
+    found += [_from_advertising(block, places) for places in advertisers]
+    found += _from_fixed(block, fixed, around)
     found += [_from_hops(block, h) for h in hops]
     if locked is not None:
         found.append(_from_locked(block, locked))
@@ -106,9 +108,7 @@ def _from_standing(block: Block, s: Standing) -> Sighting | None:
     )  # fmt: skip
 
 
-def _from_advertising(block: Block, places: list[Fixed]) -> list[Sighting | None]:
-    if not places:
-        return []
+def _from_advertising(block: Block, places: list[Fixed]) -> Sighting:
     number = sum(len(f.bursts) for f in places)
     likely = kinds.compared(
         {"ble-advertising": 0.0 if len(places) == len(ADVERTISING_HZ) else 1.0}, 1 - math.exp(-number / 5)
@@ -121,11 +121,11 @@ def _from_advertising(block: Block, places: list[Fixed]) -> list[Sighting | None
         return sum(share for hz in ADVERTISING_HZ if first - 1e6 < hz < last + 1e6)
 
     when_s = np.concatenate([f.bursts.when_s for f in places])
-    return [Sighting(
+    return Sighting(
         likely, low, high, 2e6, float(np.median([f.level_dbm for f in places])), len(ADVERTISING_HZ) * share,
         float(when_s.min()), float(when_s.max()), number, _channels(block, low, high, duty),
         words.of_advertising(places),
-    )]  # fmt: skip
+    )  # fmt: skip
 
 
 def _others_hidden(block: Block, around: Surroundings, f: Fixed) -> bool:
@@ -140,6 +140,7 @@ def _others_hidden(block: Block, around: Surroundings, f: Fixed) -> bool:
 def _from_fixed(block: Block, places: list[Fixed], around: Surroundings) -> list[Sighting | None]:
     """Each place on its own."""
     out: list[Sighting | None] = []
+    unknown: list[Sighting] = []
     # Rows of several frames may show one that is seldom there in many of them.
     frames = max(block.span.averages, _FRAMES) if block.sums_frames else 1
     for f in places:
@@ -150,14 +151,17 @@ def _from_fixed(block: Block, places: list[Fixed], around: Surroundings) -> list
         # In a tuned sweep parts of wide bursts look narrow: only what is where a known kind sits is told.
         if likely is None or (likely[0][0] == "unknown" and (block.meets_parts or len(f.bursts) < 10)):
             continue
+        if likely[0][0] == "ble-advertising" and block.meets_parts:
+            continue  # the edge of the first channel looks like it
         half = max(f.width_hz, 2e6 if likely[0][0] in ("802.15.4", "ble-advertising") else 0.0) / 2
         low, high = f.centre_hz - half, f.centre_hz + half
-        out.append(Sighting(
+        told_as = unknown if likely[0][0] == "unknown" else out
+        told_as.append(Sighting(
             likely, low, high, 2 * half, f.level_dbm, f.share, float(f.bursts.when_s.min()),
             float(f.bursts.when_s.max()), len(f.bursts), _channels(block, low, high, lambda *_, f=f: f.share),
             words.of_fixed(f, period_s),
         ))  # fmt: skip
-    return out
+    return out + belongs.put_together(unknown)
 
 
 def _from_hops(block: Block, h: Hops) -> Sighting | None:
@@ -178,11 +182,6 @@ def _from_hops(block: Block, h: Hops) -> Sighting | None:
         likely, low, high, h.width_hz, h.level_dbm, h.share, float(h.bursts.when_s.min()),
         float(h.bursts.when_s.max()), len(h.bursts), _channels(block, low, high, duty), words.of_hops(h),
     )  # fmt: skip
-
-
-def _is_part(f: Fixed, o: Locked) -> bool:
-    """Whether a place only shows where and when something wide does that keeps time with the mains."""
-    return o.low_hz < f.centre_hz < o.high_hz and float(np.isin(f.bursts.row, o.rows).mean()) > _ONLY_THEN
 
 
 def _from_locked(block: Block, o: Locked) -> Sighting | None:

@@ -9,9 +9,10 @@ import math
 
 import numpy as np
 
-from gray_kettle.emitters.block import FINE_HZ, Block
-from gray_kettle.emitters.bursts import LOW_BAND_HZ, Narrow, Surroundings
+from gray_kettle.emitters.block import FINE_HZ, Block, running_total
+from gray_kettle.emitters.bursts import LOW_BAND_HZ, Narrow, Surroundings, over_ground
 from gray_kettle.emitters.comb import agreement, raster_of, raster_of_strongest
+from gray_kettle.emitters.runs import runs_of
 from gray_kettle.emitters.stretch import Stretch
 
 MANY_CHANNELS_HZ = 52e6  # more than channels fill that are as full as one another
@@ -20,11 +21,19 @@ _ONE_PLACE_HZ = 1.4e6
 _CHANNEL_HZ = (0.0, 23.5e6), (32e6, 41e6)
 _LAST_HZ, _QUICK_HZ_PER_S = 2.477e9, 1.2e9  # beyond the last channel that most countries use
 _RASTER_SHOWS_HZ, _ENOUGH_HOPS, _SPILLS, _SPILLS_OFTEN = 2.6e5, 100, 1e3, 0.05
+_HOP_HZ, _FADED_HZ, _ALIKE = 3.2e6, 6e5, 4.0  # of the widest hop; within one burst; 6 dB
+_WIDE_SHARE, _FEWEST_WIDE, _ALL, _MOST, _MANY_TIMES, _SELDOM_CLEAR = 0.25, 20, 0.85, 0.65, 4.5, 10.0
 _FIRST_END_HZ, _INNER_HZ = 2.402e9, (2.405e9, 2.4775e9)  # between ends of channels: 2401.6 and 2402.4 MHz
 
 
 def are_no_channels(block: Block, around: Surroundings, group: Narrow, stretch: Stretch) -> bool:
     """Whether a range of even bursts cannot be channels side by side."""
+    return _cannot_be_channels(block, around, group, stretch) and not _are_parts_of_frames(
+        block, around, group
+    )
+
+
+def _cannot_be_channels(block: Block, around: Surroundings, group: Narrow, stretch: Stretch) -> bool:
     low, high = (float(q) for q in np.quantile(group.freq_hz, [0.02, 0.98]))
     if stretch.high_hz > LOW_BAND_HZ:
         return _is_combed(block, group)
@@ -61,6 +70,36 @@ def _is_too_wide(block: Block, around: Surroundings, group: Narrow, low_hz: floa
     ):
         return not math.isnan(raster_of_strongest(group.freq_hz, group.level_dbm, block.cell_hz)[0])
     return width < _ONE_PLACE_HZ
+
+
+def _are_parts_of_frames(block: Block, around: Surroundings, group: Narrow) -> bool:
+    """Whether what else is met there at their level makes narrow bursts, too.
+
+    A sweep meets of a frame as much as it passes while that lasts. Frames last by a law without memory, nearly: by how
+    much the wide ones are wider than a hop can be tells how many are narrower. And where a hopper is, most of what is
+    no wider than a hop stands clear.
+    """
+    low, high = (float(q) for q in np.quantile(group.freq_hz, [0.02, 0.98]))
+    cells = slice(*np.searchsorted(block.freq_hz, [low, high]))
+    own_mw = 10 ** (float(np.median(group.level_dbm)) / 10) / max(1e6 / block.span.step_hz, 1.0)
+    power = around.smooth[:, cells]
+    shows = power > np.maximum(over_ground(around.looks) * around.ground[:, cells], own_mw / _ALIKE)
+    row, first, last = runs_of(shows, 1, max(round(_FADED_HZ / block.cell_hz), 1) + 1)
+    if not len(row):
+        return False
+    total = running_total(power)
+    mean = (total[row, last + 1] - total[row, first]) / (last - first + 1)
+    width_hz = ((last - first + 1) * block.cell_hz)[(mean > own_mw / _ALIKE) & (mean < own_mw * _ALIKE)]
+    hop_hz = _HOP_HZ + block.cell_hz
+    wide = width_hz[width_hz > hop_hz]
+    narrow = len(width_hz) - len(wide)
+    if narrow > _SELDOM_CLEAR * len(group):
+        return True
+    if len(wide) < _FEWEST_WIDE or wide.sum() < _WIDE_SHARE * width_hz.sum():
+        return False
+    usual_hz = max(float((wide - hop_hz).mean()), block.cell_hz / 2)
+    explained = len(wide) * math.expm1(hop_hz / usual_hz)
+    return explained > _ALL * narrow or explained > max(_MOST * narrow, _MANY_TIMES * len(group))
 
 
 def _may_be_spilled(block: Block, around: Surroundings, group: Narrow) -> bool:

@@ -11,20 +11,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.emitters.amounts import are_own, part_met, whole_hz
-from gray_kettle.emitters.block import FINE_HZ, Block
+from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import LOW_BAND_HZ, Narrow, Surroundings
 from gray_kettle.emitters.seen import comes_with_others, flanks_of, peaks_by_chance, visible_rows
 from gray_kettle.records import FloatArray
 
-ADVERTISING_HZ = (2.402e9, 2.426e9, 2.480e9)
 _KNOWN_HZ = tuple(2.405e9 + 5e6 * k for k in range(16))
 _IN_PART_HZ = 0.3e6
 _PLACE_HZ = 0.45e6  # by which centres of bursts on one place may differ, beside half a bin
-_FEWEST_FIXED = 4
+FEWEST_FIXED = 4
 _COMPARED = 6  # so many places may be of things that stay; a hopper has more
-_SAME_LEVEL_DB = 5.0
-_APART_DB = 4.0
-_NEXT_TO_NONE, _NOT_AS_OFTEN = 0.5, 3.5
+SAME_LEVEL_DB = 5.0
 _SIDE_HZ = 2.4e6  # a channel fills the whole of one side at least
 _BESIDE_HZ = 4.0e6  # so far the level around a place is looked at: the next one lies at 5 MHz
 _NEAR_HZ, _MORE = (1.8e6, 4.2e6), 1.5
@@ -34,7 +31,6 @@ _ALIKE_DB, _NEXT_HZ = 6.0, 1.6e6
 _LEAST_FIXED_SHARE = 0.004  # of the rows
 _FALLEN = 0.22  # 6.5 dB
 _WHOLE_HZ = 1.4e6  # of a burst that fills 2 MHz
-_OFF_HZ, _WANDERS = 0.25e6, 2.5
 _LEAST_TURN_S, _FEWEST_TURNS = 0.8, 5
 
 
@@ -70,23 +66,23 @@ def find_places(
     free_hz = [hz for hz in _KNOWN_HZ if all(abs(f.centre_hz - hz) > _NEXT_HZ for f in told or [])]
     found: list[tuple[Fixed, NDArray[np.bool_]]] = []
     for chosen in _bands(block, narrow):
-        places = _fullest(narrow.freq_hz[chosen & left], _tolerance_hz(block))
+        places = _fullest(narrow.freq_hz[chosen & left], tolerance_of(block))
         if block.meets_parts:
             places += _known(block, narrow.freq_hz[chosen & left])
         for number, at_hz in places:
             if number < least * block.rows:
                 continue
-            near = left & chosen & (np.abs(narrow.freq_hz - at_hz) <= 1.5 * _tolerance_hz(block))
+            near = left & chosen & (np.abs(narrow.freq_hz - at_hz) <= 1.5 * tolerance_of(block))
             if not near.any():
                 continue
             level = float(np.median(narrow.level_dbm[near]))
-            near &= np.abs(narrow.level_dbm - level) <= max(3 * _SAME_LEVEL_DB / np.sqrt(block.looks), 6.0)
-            fixed = _fixed(block, narrow, around, near)
-            is_foot = _is_hump(block, around, fixed.bursts) or comes_with_others(block, around, fixed.bursts)
+            near &= np.abs(narrow.level_dbm - level) <= max(3 * SAME_LEVEL_DB / np.sqrt(block.looks), 6.0)
+            fixed = fixed_of(block, narrow, around, near)
+            is_foot = is_hump(block, around, fixed.bursts) or comes_with_others(block, around, fixed.bursts)
             if not is_foot and block.meets_parts:
                 alike = left & (np.abs(narrow.level_dbm - level) <= _ALIKE_DB)
                 is_sharp = at_hz in free_hz and _is_sharp(block, narrow.freq_hz[alike], at_hz)
-                if not (is_sharp or _stands_out(block, around, fixed)):
+                if not (is_sharp or stands_out(block, around, fixed)):
                     continue
             left &= ~near
             # Of one place the strongest are whole bursts, and the weaker ones parts of them.
@@ -100,7 +96,7 @@ def find_places(
     return [fixed for fixed, _ in found], narrow.those(left)
 
 
-def _is_hump(block: Block, around: Surroundings, bursts: Narrow) -> bool:
+def is_hump(block: Block, around: Surroundings, bursts: Narrow) -> bool:
     """Whether bursts are as wide as what reflections make of a channel. Radar may be."""
     is_asked = not block.meets_parts and bursts.freq_hz[0] < LOW_BAND_HZ
     return is_asked and flanks_of(block, around, bursts) > _FALLEN
@@ -126,8 +122,8 @@ def _known(block: Block, freq_hz: FloatArray) -> list[tuple[int, float]]:
     """
     found = []
     for hz in _KNOWN_HZ:
-        number, chance = _at_and_beside(freq_hz, hz, 1.5 * _tolerance_hz(block))
-        if number >= max(_FEWEST_FIXED, 3 * chance + 1.5 * np.sqrt(chance)) or _is_sharp(block, freq_hz, hz):
+        number, chance = at_and_beside(freq_hz, hz, 1.5 * tolerance_of(block))
+        if number >= max(FEWEST_FIXED, 3 * chance + 1.5 * np.sqrt(chance)) or _is_sharp(block, freq_hz, hz):
             found.append((number, hz))
     return found
 
@@ -143,7 +139,7 @@ def _is_sharp(block: Block, freq_hz: FloatArray, hz: float) -> bool:
     return here >= max(_FEWEST_SHARP, _SHARPER * (max(below, above) + 1)) and block.cell_hz <= _SHARP_CELL_HZ
 
 
-def _at_and_beside(freq_hz: FloatArray, hz: float, tolerance_hz: float) -> tuple[int, float]:
+def at_and_beside(freq_hz: FloatArray, hz: float, tolerance_hz: float) -> tuple[int, float]:
     """(bursts at a place, those that would come there if it were like the fuller of its sides)."""
     away = freq_hz - hz
     from_hz = tolerance_hz + 0.3e6
@@ -166,7 +162,7 @@ def _fullest(freq_hz: FloatArray, tolerance_hz: float) -> list[tuple[int, float]
             windows.append((int(count[k]), float(np.median(freq_hz[k : k + count[k]]))))
     counts = sorted((n for n, _ in windows), reverse=True)
     usual = counts[_COMPARED] if len(counts) > _COMPARED else 0
-    return [(n, hz) for n, hz in windows if n >= 2.5 * usual + 3 * np.sqrt(usual) + _FEWEST_FIXED]
+    return [(n, hz) for n, hz in windows if n >= 2.5 * usual + 3 * np.sqrt(usual) + FEWEST_FIXED]
 
 
 def _are_hops(places: list[Fixed]) -> bool:
@@ -181,80 +177,12 @@ def _are_hops(places: list[Fixed]) -> bool:
     return bool((alike & often).sum() >= _FEW_PLACES)
 
 
-def _tolerance_hz(block: Block) -> float:
+def tolerance_of(block: Block) -> float:
     """By which bursts on one place may differ; a tuned sweep meets a part of each."""
     return _PLACE_HZ + block.cell_hz / 2 + (_IN_PART_HZ if block.meets_parts else 0.0)
 
 
-def find_advertising(block: Block, narrow: Narrow, around: Surroundings) -> tuple[list[Fixed], Narrow]:
-    """Bursts of one level on two or three of the places of advertising, and the bursts that are left."""
-    tolerance_hz = 1.5 * _tolerance_hz(block)
-    at = [np.abs(narrow.freq_hz - hz) <= tolerance_hz for hz in ADVERTISING_HZ]
-    joint = at[0] | at[1] | at[2]
-    if joint.sum() < _FEWEST_FIXED:
-        return [], narrow
-    for level in _levels(narrow.level_dbm[joint]):
-        alike = np.abs(narrow.level_dbm - level) <= _SAME_LEVEL_DB + (3.0 if block.meets_parts else 0.0)
-        counts, chances = [], []
-        for hz in ADVERTISING_HZ:
-            number, chance = _at_and_beside(narrow.freq_hz[alike], hz, tolerance_hz)
-            counts.append(number)
-            chances.append(chance)
-        stands = [n >= max(2, 3 * c + 1.5 * np.sqrt(c)) for n, c in zip(counts, chances, strict=True)]
-        shown = [n for n, is_there in zip(counts, stands, strict=True) if is_there]
-        if len(shown) < 2 or sum(shown) < 5 or max(shown) > 0.9 * sum(shown):
-            continue
-        its = [here & alike for here, is_there in zip(at, stands, strict=True) if is_there]
-        left = ~np.logical_or.reduce(its)
-        found = [_fixed(block, narrow, around, near) for near in its]
-        if any(_is_off(block, f) for f in found) or (len(found) == 2 and not _as_often(*found)):
-            continue
-        if block.meets_parts:
-            sure = [f for f in found if _stands_out(block, around, f)]
-            # Beside one that is sure, others of its level count that have nothing at all next to them.
-            lonely = [n for n, is_there in zip(chances, stands, strict=True) if is_there]
-            found = [
-                f
-                for f, chance in zip(found, lonely, strict=True)
-                if f in sure or (sure and chance < _NEXT_TO_NONE and len(f.bursts) >= _FEWEST_FIXED)
-            ]
-        if any(_is_hump(block, around, f.bursts) for f in found):
-            break  # channels make bursts there
-        if len(found) >= 2:
-            return found, narrow.those(left)
-    return [], narrow
-
-
-def _as_often(one: Fixed, other: Fixed) -> bool:
-    """Whether two places may be met as often as one another: each event goes to all."""
-    usual = [len(f.bursts) / max(f.share, 1e-9) for f in (one, other)]  # rows that could show it
-    share = (len(one.bursts) + len(other.bursts)) / sum(usual)
-    away = [
-        abs(len(f.bursts) - n * share) / np.sqrt(n * share) for f, n in zip((one, other), usual, strict=True)
-    ]
-    return bool(max(away) < _NOT_AS_OFTEN)
-
-
-def _is_off(block: Block, fixed: Fixed) -> bool:
-    """Whether bursts lie beside their place rather than around it: edges of channels do."""
-    off_hz = min(abs(fixed.centre_hz - hz) for hz in ADVERTISING_HZ)
-    wanders_hz = _WANDERS * fixed.spread_hz / np.sqrt(len(fixed.bursts))
-    of_a_cell = 0.5 if block.cell_hz <= FINE_HZ else 1.0  # wide ones tell centres badly
-    return bool(off_hz > _OFF_HZ + of_a_cell * block.cell_hz + wanders_hz)
-
-
-def _levels(level_dbm: FloatArray) -> list[float]:
-    """Levels around which most lie, the fullest first, none close to another."""
-    centres = np.arange(level_dbm.min(), level_dbm.max() + 2, 2.0)
-    numbers = (np.abs(level_dbm[None, :] - centres[:, None]) <= 4).sum(axis=1)
-    out: list[float] = []
-    for k in np.argsort(-numbers, kind="stable"):
-        if numbers[k] and all(abs(centres[k] - level) >= _APART_DB for level in out):
-            out.append(float(centres[k]))
-    return out
-
-
-def _stands_out(block: Block, around: Surroundings, fixed: Fixed) -> bool:
+def stands_out(block: Block, around: Surroundings, fixed: Fixed) -> bool:
     """In a tuned sweep parts of wide bursts look narrow, most of all at the edges of channels: there as much of one
     level lies to one side, narrow or not.
     """
@@ -273,7 +201,7 @@ def _stands_out(block: Block, around: Surroundings, fixed: Fixed) -> bool:
     return True
 
 
-def _fixed(block: Block, narrow: Narrow, around: Surroundings, near: NDArray[np.bool_]) -> Fixed:
+def fixed_of(block: Block, narrow: Narrow, around: Surroundings, near: NDArray[np.bool_]) -> Fixed:
     bursts = narrow.those(near)
     centre = float(np.median(bursts.freq_hz))
     level = float(np.median(bursts.level_dbm))
@@ -283,7 +211,7 @@ def _fixed(block: Block, narrow: Narrow, around: Surroundings, near: NDArray[np.
         ((alike > 1.6e6) & (alike < _BESIDE_HZ)).sum(), ((alike < -1.6e6) & (alike > -_BESIDE_HZ)).sum()
     )
     per_hz = per_hz / (_BESIDE_HZ - 1.6e6)
-    span_hz = 2 * 1.5 * _tolerance_hz(block)
+    span_hz = 2 * 1.5 * tolerance_of(block)
     share = len(np.unique(bursts.row)) / max(visible_rows(block, around, centre, level, bursts), 1)
     if block.meets_parts:  # of the others that are there, what lies beside is as much at the place itself
         there = np.abs(narrow.freq_hz - centre) <= span_hz / 2

@@ -1,0 +1,121 @@
+"""Who advertises: bursts of one level on two or three of three places, and nowhere else.
+
+Source: docs/radio-model.md, "Places and hops".
+"""
+
+import math
+
+import numpy as np
+
+from gray_kettle.emitters.block import FINE_HZ, Block
+from gray_kettle.emitters.bursts import Narrow, Surroundings
+from gray_kettle.emitters.places import (
+    FEWEST_FIXED,
+    SAME_LEVEL_DB,
+    Fixed,
+    at_and_beside,
+    fixed_of,
+    is_hump,
+    stands_out,
+    tolerance_of,
+)
+from gray_kettle.records import FloatArray
+
+ADVERTISING_HZ = (2.402e9, 2.426e9, 2.480e9)
+_APART_DB = 4.0
+_MOST, _ANOTHER_DB, _FADES_DB = 3, 8.0, 17.0
+_NEXT_TO_NONE, _NOT_AS_OFTEN = 0.5, 3.5
+_OFF_HZ, _WANDERS = 0.25e6, 2.5
+
+
+def find_advertising(block: Block, narrow: Narrow, around: Surroundings) -> tuple[list[list[Fixed]], Narrow]:
+    """The places of each who advertises, apart by their levels, and the bursts that are left.
+
+    A tuned sweep meets parts of bursts at lower levels: there one is told.
+    """
+    found: list[list[Fixed]] = []
+    known_dbm: list[float] = []
+    # What fades deep looks like another below it.
+    apart_db = max(
+        _ANOTHER_DB, _FADES_DB / math.sqrt(block.looks * max(2e6 / block.cell_hz, 1.0)) + SAME_LEVEL_DB
+    )
+    for _ in range(1 if block.meets_parts else _MOST):
+        places, rest = _one(block, narrow, around, known_dbm, apart_db)
+        if not places:
+            break
+        found.append(places)
+        known_dbm.append(float(np.median([f.level_dbm for f in places])))
+        narrow = rest
+    return found, narrow
+
+
+def _one(
+    block: Block, narrow: Narrow, around: Surroundings, known_dbm: list[float], apart_db: float
+) -> tuple[list[Fixed], Narrow]:
+    """Bursts of one level on two or three of the places, far from the levels that are known."""
+    tolerance_hz = 1.5 * tolerance_of(block)
+    at = [np.abs(narrow.freq_hz - hz) <= tolerance_hz for hz in ADVERTISING_HZ]
+    joint = at[0] | at[1] | at[2]
+    if joint.sum() < FEWEST_FIXED:
+        return [], narrow
+    for level in _levels(narrow.level_dbm[joint]):
+        if any(abs(level - known) < apart_db for known in known_dbm):
+            continue
+        alike = np.abs(narrow.level_dbm - level) <= SAME_LEVEL_DB + (3.0 if block.meets_parts else 0.0)
+        counts, chances = [], []
+        for hz in ADVERTISING_HZ:
+            number, chance = at_and_beside(narrow.freq_hz[alike], hz, tolerance_hz)
+            counts.append(number)
+            chances.append(chance)
+        stands = [n >= max(2, 3 * c + 1.5 * np.sqrt(c)) for n, c in zip(counts, chances, strict=True)]
+        shown = [n for n, is_there in zip(counts, stands, strict=True) if is_there]
+        if len(shown) < 2 or sum(shown) < 5 or max(shown) > 0.9 * sum(shown):
+            continue
+        its = [here & alike for here, is_there in zip(at, stands, strict=True) if is_there]
+        left = ~np.logical_or.reduce(its)
+        found = [fixed_of(block, narrow, around, near) for near in its]
+        if any(_is_off(block, f) for f in found) or (len(found) == 2 and not _as_often(*found)):
+            continue
+        if block.meets_parts:
+            sure = [f for f in found if stands_out(block, around, f)]
+            # Beside one that is sure, others of its level count that have nothing at all next to them.
+            lonely = [n for n, is_there in zip(chances, stands, strict=True) if is_there]
+            found = [
+                f
+                for f, chance in zip(found, lonely, strict=True)
+                if f in sure or (sure and chance < _NEXT_TO_NONE and len(f.bursts) >= FEWEST_FIXED)
+            ]
+        if any(is_hump(block, around, f.bursts) for f in found):
+            break  # channels make bursts there
+        if len(found) >= 2:
+            return found, narrow.those(left)
+    return [], narrow
+
+
+def _as_often(one: Fixed, other: Fixed) -> bool:
+    """Whether two places may be met as often as one another: each event goes to all."""
+    usual = [len(f.bursts) / max(f.share, 1e-9) for f in (one, other)]  # rows that could show it
+    share = (len(one.bursts) + len(other.bursts)) / sum(usual)
+    away = [
+        abs(len(f.bursts) - n * share) / np.sqrt(n * share) for f, n in zip((one, other), usual, strict=True)
+    ]
+    return bool(max(away) < _NOT_AS_OFTEN)
+
+
+def _is_off(block: Block, fixed: Fixed) -> bool:
+    """Whether bursts lie beside their place rather than around it: edges of channels do."""
+    off_hz = min(abs(fixed.centre_hz - hz) for hz in ADVERTISING_HZ)
+    wanders_hz = _WANDERS * fixed.spread_hz / np.sqrt(len(fixed.bursts))
+    of_a_cell = 0.5 if block.cell_hz <= FINE_HZ else 1.0  # wide ones tell centres badly
+    return bool(off_hz > _OFF_HZ + of_a_cell * block.cell_hz + wanders_hz)
+
+
+def _levels(level_dbm: FloatArray) -> list[float]:
+    """Levels around which most lie, the fullest first, none close to another."""
+    centres = np.arange(level_dbm.min(), level_dbm.max() + 2, 2.0)
+    numbers = (np.abs(level_dbm[None, :] - centres[:, None]) <= 4).sum(axis=1)
+    out: list[float] = []
+    for k in np.argsort(-numbers, kind="stable"):
+        if numbers[k] and all(abs(centres[k] - level) >= _APART_DB for level in out):
+            out.append(float(centres[k]))
+    return out

@@ -1,0 +1,74 @@
+"""Places that belong to something else that is told, and places that nothing tells, which are one answer where they lie
+together.
+
+Source: docs/radio-model.md, "Places and hops".
+"""
+
+from dataclasses import replace
+
+import numpy as np
+
+from gray_kettle.emitters.advertising import ADVERTISING_HZ
+from gray_kettle.emitters.hops import Hops
+from gray_kettle.emitters.mains import Locked
+from gray_kettle.emitters.places import Fixed
+from gray_kettle.emitters.words import mhz
+from gray_kettle.records import Sighting
+
+_ONLY_THEN = 0.9
+_ON_IT_HZ, _TIMES_AS_OFTEN = 0.7e6, 3.0
+_TOGETHER_HZ = 8e6
+
+
+def on_their_own(
+    fixed: list[Fixed], advertising: list[Fixed], hops: list[Hops], locked: Locked | None
+) -> list[Fixed]:
+    """Places that are no part of what else is told."""
+    return [
+        f
+        for f in fixed
+        if not (locked is not None and _is_of_oven(f, locked))
+        and not _is_of_advertising(f, advertising)
+        and not any(h.takes(f.centre_hz, f.level_dbm, len(f.bursts)) for h in hops)
+    ]
+
+
+def _is_of_oven(f: Fixed, o: Locked) -> bool:
+    """Whether it only shows where and when something wide does that keeps time with the mains."""
+    return o.low_hz < f.centre_hz < o.high_hz and float(np.isin(f.bursts.row, o.rows).mean()) > _ONLY_THEN
+
+
+def _is_of_advertising(f: Fixed, advertising: list[Fixed]) -> bool:
+    """Whether it is on a place of advertising that is told, and no more often there: of that, or of another that
+    advertises.
+    """
+    is_on = any(abs(f.centre_hz - hz) < _ON_IT_HZ for hz in ADVERTISING_HZ)
+    return is_on and any(f.share < _TIMES_AS_OFTEN * a.share for a in advertising)
+
+
+def put_together(unknown: list[Sighting]) -> list[Sighting]:
+    """Unknown things that lie together, told as one: what goes between a few places, mostly."""
+    out: list[list[Sighting]] = []
+    for s in sorted(unknown, key=lambda s: s.low_hz):
+        if out and s.low_hz - max(o.high_hz for o in out[-1]) < _TOGETHER_HZ:
+            out[-1].append(s)
+        else:
+            out.append([s])
+    return [some[0] if len(some) == 1 else _as_one(some) for some in out]
+
+
+def _as_one(some: list[Sighting]) -> Sighting:
+    loudest = max(some, key=lambda s: s.level_dbm)
+    low_hz, high_hz = min(s.low_hz for s in some), max(s.high_hz for s in some)
+    shares: dict[tuple[str, int], float] = {}
+    for band, number, share in (c for s in some for c in s.channels):
+        shares[band, number] = min(shares.get((band, number), 0.0) + share, 1.0)
+    together = (
+        f"{len(some)} places from {mhz(low_hz)} to {mhz(high_hz)}: one that goes between them, or several"
+    )
+    return replace(
+        loudest, low_hz=low_hz, high_hz=high_hz, duty=min(sum(s.duty for s in some), 1.0),
+        first_s=min(s.first_s for s in some), last_s=max(s.last_s for s in some), rows=sum(s.rows for s in some),
+        channels=tuple((*where, share) for where, share in sorted(shares.items())),
+        evidence=(together, *loudest.evidence),
+    )  # fmt: skip
