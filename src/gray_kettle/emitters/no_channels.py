@@ -14,6 +14,7 @@ from gray_kettle.emitters.bursts import LOW_BAND_HZ, Narrow, Surroundings, over_
 from gray_kettle.emitters.comb import agreement, raster_of, raster_of_strongest
 from gray_kettle.emitters.runs import runs_of
 from gray_kettle.emitters.stretch import Stretch
+from gray_kettle.records import FloatArray
 
 MANY_CHANNELS_HZ = 52e6  # more than channels fill that are as full as one another
 _LEAST_COMB, _COMB_PART_HZ = 0.25, 8e6
@@ -23,27 +24,38 @@ _LAST_HZ, _QUICK_HZ_PER_S = 2.477e9, 1.2e9  # beyond the last channel that most 
 _RASTER_SHOWS_HZ, _ENOUGH_HOPS, _SPILLS, _SPILLS_OFTEN = 2.6e5, 100, 1e3, 0.05
 _HOP_HZ, _FADED_HZ, _ALIKE = 3.2e6, 6e5, 4.0  # of the widest hop; within one burst; 6 dB
 _WIDE_SHARE, _FEWEST_WIDE, _ALL, _MOST, _MANY_TIMES, _SELDOM_CLEAR = 0.25, 20, 0.85, 0.65, 4.5, 10.0
+_MANY, _NEXT_TO_NONE, _CLEAR = 140, 0.02, 3.2
 _FIRST_END_HZ, _INNER_HZ = 2.402e9, (2.405e9, 2.4775e9)  # between ends of channels: 2401.6 and 2402.4 MHz
 
 
 def are_no_channels(block: Block, around: Surroundings, group: Narrow, stretch: Stretch) -> bool:
     """Whether a range of even bursts cannot be channels side by side."""
-    return _cannot_be_channels(block, around, group, stretch) and not _are_parts_of_frames(
-        block, around, group
-    )
+    ends_hz = (float(np.quantile(group.freq_hz, 0.02)), float(np.quantile(group.freq_hz, 0.98)))
+    met_hz = _widths_met(block, around, group, ends_hz)
+    cannot = _cannot_be_channels(block, around, group, stretch, ends_hz)
+    if not cannot and block.cell_hz > FINE_HZ and stretch.high_hz < LOW_BAND_HZ:
+        cannot = _is_no_channels_range(block, *ends_hz) and _stand_clear(block, len(group), met_hz)
+    return cannot and not _are_parts_of_frames(block, len(group), met_hz)
 
 
-def _cannot_be_channels(block: Block, around: Surroundings, group: Narrow, stretch: Stretch) -> bool:
-    low, high = (float(q) for q in np.quantile(group.freq_hz, [0.02, 0.98]))
+def _is_no_channels_range(block: Block, low_hz: float, high_hz: float) -> bool:
+    """Whether a range is as wide as no channel is, and does not begin and end as channels do."""
+    is_one = any(least < high_hz - low_hz < most for least, most in _CHANNEL_HZ)
+    return not is_one and not _ends_with_channels(block, low_hz, high_hz)
+
+
+def _cannot_be_channels(
+    block: Block, around: Surroundings, group: Narrow, stretch: Stretch, ends_hz: tuple[float, float]
+) -> bool:
+    low, high = ends_hz
     if stretch.high_hz > LOW_BAND_HZ:
         return _is_combed(block, group)
     if high - low >= MANY_CHANNELS_HZ:
         return _is_too_wide(block, around, group, low, high)
     width = float(np.quantile(group.width_hz, 0.9))
     a_channel = any(least < high - low < most for least, most in _CHANNEL_HZ)
-    hz_per_s = block.span.step_hz * block.span.bins / max(block.span.sweep_s, 1e-9)
     if (
-        hz_per_s > _QUICK_HZ_PER_S  # else parts of frames are no wider than hops are
+        _hz_per_s(block) > _QUICK_HZ_PER_S  # else parts of frames are no wider than hops are
         and block.cell_hz <= FINE_HZ
         and width < 0.8 * _ONE_PLACE_HZ
         and stretch.evenness > 0.55
@@ -72,34 +84,55 @@ def _is_too_wide(block: Block, around: Surroundings, group: Narrow, low_hz: floa
     return width < _ONE_PLACE_HZ
 
 
-def _are_parts_of_frames(block: Block, around: Surroundings, group: Narrow) -> bool:
-    """Whether what else is met there at their level makes narrow bursts, too.
+def _widths_met(
+    block: Block, around: Surroundings, group: Narrow, ends_hz: tuple[float, float]
+) -> FloatArray:
+    """How wide all is that is met in a range at the level of some bursts, narrow or not."""
+    cells = slice(*np.searchsorted(block.freq_hz, ends_hz))
+    own_mw = 10 ** (float(np.median(group.level_dbm)) / 10) / max(1e6 / block.span.step_hz, 1.0)
+    power = around.smooth[:, cells]
+    shows = power > np.maximum(over_ground(around.looks) * around.ground[:, cells], own_mw / _ALIKE)
+    row, first, last = runs_of(shows, 1, max(round(_FADED_HZ / block.cell_hz), 1) + 1)
+    total = running_total(power)
+    mean = (total[row, last + 1] - total[row, first]) / (last - first + 1)
+    is_alike = (mean > own_mw / _ALIKE) & (mean < own_mw * _ALIKE)
+    return np.asarray((last - first + 1)[is_alike] * block.cell_hz)
+
+
+def _are_parts_of_frames(block: Block, number: int, width_hz: FloatArray) -> bool:
+    """Whether what else is met there at their level makes so many narrow bursts, too.
 
     A sweep meets of a frame as much as it passes while that lasts. Frames last by a law without memory, nearly: by how
     much the wide ones are wider than a hop can be tells how many are narrower. And where a hopper is, most of what is
     no wider than a hop stands clear.
     """
-    low, high = (float(q) for q in np.quantile(group.freq_hz, [0.02, 0.98]))
-    cells = slice(*np.searchsorted(block.freq_hz, [low, high]))
-    own_mw = 10 ** (float(np.median(group.level_dbm)) / 10) / max(1e6 / block.span.step_hz, 1.0)
-    power = around.smooth[:, cells]
-    shows = power > np.maximum(over_ground(around.looks) * around.ground[:, cells], own_mw / _ALIKE)
-    row, first, last = runs_of(shows, 1, max(round(_FADED_HZ / block.cell_hz), 1) + 1)
-    if not len(row):
-        return False
-    total = running_total(power)
-    mean = (total[row, last + 1] - total[row, first]) / (last - first + 1)
-    width_hz = ((last - first + 1) * block.cell_hz)[(mean > own_mw / _ALIKE) & (mean < own_mw * _ALIKE)]
     hop_hz = _HOP_HZ + block.cell_hz
     wide = width_hz[width_hz > hop_hz]
     narrow = len(width_hz) - len(wide)
-    if narrow > _SELDOM_CLEAR * len(group):
+    if narrow > _SELDOM_CLEAR * number:
         return True
     if len(wide) < _FEWEST_WIDE or wide.sum() < _WIDE_SHARE * width_hz.sum():
         return False
     usual_hz = max(float((wide - hop_hz).mean()), block.cell_hz / 2)
     explained = len(wide) * math.expm1(hop_hz / usual_hz)
-    return explained > _ALL * narrow or explained > max(_MOST * narrow, _MANY_TIMES * len(group))
+    return explained > _ALL * narrow or explained > max(_MOST * narrow, _MANY_TIMES * number)
+
+
+def _stand_clear(block: Block, number: int, width_hz: FloatArray) -> bool:
+    """Whether next to nothing that is met there is wider than a hop, and most stands clear, before a sweep that is
+    quick enough to meet more of frames.
+    """
+    wide_hz = float(width_hz[width_hz > _HOP_HZ + block.cell_hz].sum())
+    return (
+        _hz_per_s(block) > _QUICK_HZ_PER_S
+        and number >= _MANY
+        and wide_hz < _NEXT_TO_NONE * width_hz.sum()
+        and len(width_hz) < _CLEAR * number
+    )
+
+
+def _hz_per_s(block: Block) -> float:
+    return block.span.step_hz * block.span.bins / max(block.span.sweep_s, 1e-9)
 
 
 def _may_be_spilled(block: Block, around: Surroundings, group: Narrow) -> bool:
