@@ -4,6 +4,7 @@ while.
 Source: docs/radio-model.md, "Narrow bursts".
 """
 
+import math
 from functools import lru_cache
 
 import numpy as np
@@ -20,6 +21,7 @@ _USUAL_HZ, _FILLED, _WIDEST_HZ = 1e6, 0.6, 2e6
 _SLOW_S = 3e-4  # for a megahertz: not much less than the bursts of the commonest hopper last
 _FEET_DB = (8.0, 13.0)  # in fine bins, and in others, where levels waver more
 _HELD, _FADING = 1.1, 0.85  # what shows of a width at its peaks, and of one that fades
+_HIDES_HZ, _MOST_HIDDEN = 8.2e6, 1.5  # in which another of its level lies beside a burst, to both sides
 _LENGTHS = (1.2, 1.5, 2.0, 3.0, 5.0, 10.0, 30.0, 1e3)  # of a burst, against the time that frames lie in
 _MOST_FRAMES = 32  # more tell no more, and files may claim any number
 _SPREADS_DB, _LEVEL_STEP_DB, _STRANGERS, _FEWEST = (1.0, 1.5, 2.0, 2.7, 3.6), 0.25, 0.03, 20
@@ -74,6 +76,17 @@ def times_picked(bursts: Narrow, narrow: Narrow, level_dbm: float, used_hz: Floa
     every = np.histogram(narrow.freq_hz[own], edges, weights=narrow.width_hz[own])[0]
     order = np.argsort(every / np.maximum(picked, 1.0))[: (len(picked) + 1) // 2]
     return float(np.clip(every[order].sum() / max(picked[order].sum(), 1.0), 1.0, _MOST_NOT_PICKED))
+
+
+def times_hidden(per_hz: float) -> float:
+    """How many times more a hopper's bursts are than those that show, of which a row shows so many a hertz.
+
+    Of two that a sweep meets near to one another each hides the other.
+    """
+    times = 1.0
+    for _ in range(4):
+        times = min(math.exp(_HIDES_HZ * per_hz * times), _MOST_HIDDEN)
+    return times
 
 
 def part_by_company(row: IntArray, rows: int) -> float:

@@ -12,6 +12,7 @@ from gray_kettle.emitters.amounts import (
     part_by_company,
     part_met,
     part_of_frames,
+    times_hidden,
     times_picked,
     whole_hop_hz,
     without_feet,
@@ -34,6 +35,7 @@ from gray_kettle.records import FloatArray
 _USED_HZ, _TOLD = 4e6, 0.03
 _GROUP_HZ = 1e6
 _ON_RASTER, _STRONGER_DB, _MORE_THAN_OTHERS = 0.2, 4.0, 5.0
+_WEAKER_DB, _WEAKER = 10.0, 3.0  # that, or so many spreads
 _MOST_SHARE = 1.2  # one hopper cannot be on the air more than always
 _LEAST_HOP_SHARE = 0.008  # of the rows
 _ALONE, _MOST_FRAMES = 0.75, 64
@@ -99,7 +101,9 @@ class Hops:
         off_hz = abs((freq_hz - 2.4e9 - self.phase_hz + raster_hz / 2) % raster_hz - raster_hz / 2)
         usual = len(self.bursts) * raster_hz / max(self.high_hz - self.low_hz, raster_hz)
         on_raster = math.isnan(self.raster_hz) or off_hz < _ON_RASTER * raster_hz
-        is_there = inside and on_raster and level_dbm < self.level_dbm + _STRONGER_DB
+        weaker_db = max(_WEAKER_DB, _WEAKER * self.level_spread_db)
+        alike = self.level_dbm - weaker_db < level_dbm < self.level_dbm + _STRONGER_DB
+        is_there = inside and on_raster and alike
         return is_there and number < _MORE_THAN_OTHERS * usual
 
 
@@ -150,6 +154,7 @@ def _hops(block: Block, bursts: Narrow, narrow: Narrow, around: Surroundings) ->
         most = _MOST_SHARE * max(width, WIDTH_HZ) / min(float(bursts.width_hz.mean()), max(width, WIDTH_HZ))
         if share > most:
             return None
+        share *= times_hidden(share / float(np.ptp(used_hz, axis=1).sum()))
         share *= part_met(block, its, whole_hop_hz(block, its, raster))
         share *= times_picked(its, narrow, level, used_hz)
     elif block.sums_frames:
