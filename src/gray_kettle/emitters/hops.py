@@ -17,7 +17,7 @@ from gray_kettle.emitters.amounts import (
     whole_hop_hz,
     without_feet,
 )
-from gray_kettle.emitters.block import FINE_HZ, Block
+from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import WIDTH_HZ, Narrow, Surroundings
 from gray_kettle.emitters.comb import raster_of, raster_of_strongest
 from gray_kettle.emitters.groups import FEWEST_HOPS, groups_of
@@ -40,7 +40,6 @@ _MOST_SHARE = 1.2  # one hopper cannot be on the air more than always
 _LEAST_HOP_SHARE = 0.008  # of the rows
 _ALONE, _MOST_FRAMES = 0.75, 64
 _OVER_LIMIT_DB = 3.0
-_ENOUGH, _BY_CHANCE = 50, 9.0  # bursts; the exponent that the best of all rasters reaches by chance
 _FALLEN = 0.11  # 9.5 dB
 
 
@@ -143,8 +142,6 @@ def _hops(block: Block, bursts: Narrow, narrow: Narrow, around: Surroundings) ->
         if block.meets_parts
         else raster_of(freq_hz, block.cell_hz)
     )
-    if _should_show_raster(block, bursts) and strength < _BY_CHANCE:
-        return None
     width = float(np.median(bursts.width_hz))
     its = without_feet(block, bursts) if block.meets_parts else bursts
     level = float(np.median(its.level_dbm))
@@ -172,11 +169,6 @@ def _hops(block: Block, bursts: Narrow, narrow: Narrow, around: Surroundings) ->
         places, raster, strength, phase, _dwelling(bursts, block), _evenness(freq_hz, low, high), seen_below,
         seen_above,
     )  # fmt: skip
-
-
-def _should_show_raster(block: Block, bursts: Narrow) -> bool:
-    """Whether bursts are enough, and cells fine enough, for the raster of a hopper that a sweep meets."""
-    return block.meets_parts and block.cell_hz <= FINE_HZ and len(bursts) >= _ENOUGH
 
 
 def _used(

@@ -25,6 +25,7 @@ _RASTER_SHOWS_HZ, _ENOUGH_HOPS, _SPILLS, _SPILLS_OFTEN = 2.6e5, 100, 1e3, 0.05
 _HOP_HZ, _FADED_HZ, _ALIKE = 3.2e6, 6e5, 4.0  # of the widest hop; within one burst; 6 dB
 _WIDE_SHARE, _FEWEST_WIDE, _ALL, _MOST, _MANY_TIMES, _SELDOM_CLEAR = 0.25, 20, 0.85, 0.65, 4.5, 10.0
 _MANY, _NEXT_TO_NONE, _CLEAR = 140, 0.02, 3.2
+_MOSTLY_CLEAR, _BY_CHANCE = 2.0, 9.0  # the exponent that the best of all rasters reaches by chance
 _FIRST_END_HZ, _INNER_HZ = 2.402e9, (2.405e9, 2.4775e9)  # between ends of channels: 2401.6 and 2402.4 MHz
 
 
@@ -35,7 +36,11 @@ def are_no_channels(block: Block, around: Surroundings, group: Narrow, stretch: 
     cannot = _cannot_be_channels(block, around, group, stretch, ends_hz)
     if not cannot and block.cell_hz > FINE_HZ and stretch.high_hz < LOW_BAND_HZ:
         cannot = _is_no_channels_range(block, *ends_hz) and _stand_clear(block, len(group), met_hz)
-    return cannot and not _are_parts_of_frames(block, len(group), met_hz)
+    return (
+        cannot
+        and not _are_parts_of_frames(block, len(group), met_hz)
+        and not _lie_anywhere(block, group, met_hz)
+    )
 
 
 def _is_no_channels_range(block: Block, low_hz: float, high_hz: float) -> bool:
@@ -116,6 +121,13 @@ def _are_parts_of_frames(block: Block, number: int, width_hz: FloatArray) -> boo
     usual_hz = max(float((wide - hop_hz).mean()), block.cell_hz / 2)
     explained = len(wide) * math.expm1(hop_hz / usual_hz)
     return explained > _ALL * narrow or explained > max(_MOST * narrow, _MANY_TIMES * number)
+
+
+def _lie_anywhere(block: Block, group: Narrow, width_hz: FloatArray) -> bool:
+    """Whether most of what is met there does not stand clear, and cells that would show a raster show none."""
+    if block.cell_hz > FINE_HZ or len(width_hz) < _MOSTLY_CLEAR * len(group):
+        return False
+    return raster_of_strongest(group.freq_hz, group.level_dbm, block.cell_hz)[1] < _BY_CHANCE
 
 
 def _stand_clear(block: Block, number: int, width_hz: FloatArray) -> bool:
