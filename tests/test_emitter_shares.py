@@ -39,6 +39,13 @@ def test_a_share_of_time_is_that_of_the_air_whatever_part_an_instrument_has_met(
         assert told[band, number] == pytest.approx(duty, abs=0.03, rel=0.12)
 
 
+@pytest.mark.parametrize("sweep_s", [0.03, 0.06])
+def test_hops_that_hide_one_another_from_a_sweep_count(sweep_s):
+    made = tx.hopper("", -50, 0.9, "frequency-hopper", 5e-3, 0.95, 2.404e9, 1.5e6, 50)
+    (told,) = seen((made,), span_at(sweep_s=sweep_s), rows=1200, rate=8.3)
+    assert told.duty == pytest.approx(0.9 * 0.95, abs=0.03)
+
+
 def test_wide_bins_show_hops_that_fill_three_of_them():
     made = tx.hopper("", -50, 0.6, "frequency-hopper", 1e-2, 0.9, 2.402e9, 3e6, 26, width_hz=1.6e6)
     (told,) = seen((made,), span_at(step_hz=1e6, bins=85), rows=1000)

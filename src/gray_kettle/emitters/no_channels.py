@@ -38,7 +38,7 @@ def are_no_channels(block: Block, around: Surroundings, group: Narrow, stretch: 
         cannot = _is_no_channels_range(block, *ends_hz) and _stand_clear(block, len(group), met_hz)
     return (
         cannot
-        and not _are_parts_of_frames(block, len(group), met_hz)
+        and not are_parts_of_frames(block.cell_hz, len(group), met_hz)
         and not _lie_anywhere(block, group, met_hz)
     )
 
@@ -104,21 +104,22 @@ def _widths_met(
     return np.asarray((last - first + 1)[is_alike] * block.cell_hz)
 
 
-def _are_parts_of_frames(block: Block, number: int, width_hz: FloatArray) -> bool:
-    """Whether what else is met there at their level makes so many narrow bursts, too.
+def are_parts_of_frames(cell_hz: float, number: int, width_hz: FloatArray) -> bool:
+    """Whether what is met in a range at the level of so many narrow bursts makes as many by itself. width_hz: of all
+    that is met there.
 
     A sweep meets of a frame as much as it passes while that lasts. Frames last by a law without memory, nearly: by how
     much the wide ones are wider than a hop can be tells how many are narrower. And where a hopper is, most of what is
     no wider than a hop stands clear.
     """
-    hop_hz = _HOP_HZ + block.cell_hz
+    hop_hz = _HOP_HZ + cell_hz
     wide = width_hz[width_hz > hop_hz]
     narrow = len(width_hz) - len(wide)
     if narrow > _SELDOM_CLEAR * number:
         return True
     if len(wide) < _FEWEST_WIDE or wide.sum() < _WIDE_SHARE * width_hz.sum():
         return False
-    usual_hz = max(float((wide - hop_hz).mean()), block.cell_hz / 2)
+    usual_hz = max(float((wide - hop_hz).mean()), cell_hz / 2)
     explained = len(wide) * math.expm1(hop_hz / usual_hz)
     return explained > _ALL * narrow or explained > max(_MOST * narrow, _MANY_TIMES * number)
 
