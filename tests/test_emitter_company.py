@@ -4,10 +4,13 @@ import numpy as np
 import pytest
 
 from gray_kettle.emitters import belongs
+from gray_kettle.emitters.look import look
 from gray_kettle.emitters.no_channels import are_parts_of_frames
 from gray_kettle.records import Sighting
+from gray_kettle.spectrum.halves import to_codes, to_dbm
 from gray_kettle.standin.spectra import transmitters as tx
-from tests.sweeps import seen, span_at
+from gray_kettle.standin.spectra.scene import Scene
+from tests.sweeps import rows_of, seen, span_at
 
 HEADSET = tx.hopper("headset", -50, 0.35)
 MANY_HZ = 2.402e9, 1.4e6, 56  # first place, raster, places
@@ -94,3 +97,18 @@ def test_a_hopper_of_a_part_of_the_band_shows_in_wide_cells():
     (found,) = seen((made,), span_at(step_hz=1e6, bins=85, sweep_s=0.04), rows=1500, rate=15.3)
     assert found.kind == "frequency-hopper"
     assert (found.low_hz, found.high_hz) == pytest.approx((2404.3e6, 2434.5e6), abs=2.5e6)
+
+
+def test_a_hopper_of_too_few_places_for_a_headset_is_one():
+    made = tx.hopper("", -60, 0.7, "frequency-hopper", 4e-3, 0.9, 2.432e9, 1e6, 11)
+    (few,) = seen((made,), rows=700)
+    assert few.kind == "frequency-hopper"
+
+
+def test_a_raster_beyond_doubt_tells_a_hopper_though_levels_spread():
+    # The mean of decibels takes tens of them off what fills little of a row.
+    made = tx.hopper("", -45, 0.9, "frequency-hopper", 4e-2, 0.95, 2.41e9, 2e6, 30)
+    times, codes = rows_of(Scene((made,), 1), span_at(), rows=9600, rate=240.0)
+    mean_db = to_dbm(codes).reshape(600, 16, -1).mean(axis=1).astype(np.float32)
+    (told,) = look(span_at(detector="mean"), times[::16], to_codes(mean_db))
+    assert told.kind == "frequency-hopper"

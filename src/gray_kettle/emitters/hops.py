@@ -94,12 +94,13 @@ class Hops:
         )
 
     def takes(self, freq_hz: float, level_dbm: float, number: int) -> bool:
-        """Whether bursts on one place are hops of it: on its raster, no stronger, and no more than on its others."""
+        """Whether bursts on one place are hops of it: on its raster, of its level, no more than on its others."""
         raster_hz = _GROUP_HZ if math.isnan(self.raster_hz) else self.raster_hz
         inside = self.low_hz - raster_hz < freq_hz < self.high_hz + raster_hz
         off_hz = abs((freq_hz - 2.4e9 - self.phase_hz + raster_hz / 2) % raster_hz - raster_hz / 2)
         usual = len(self.bursts) * raster_hz / max(self.high_hz - self.low_hz, raster_hz)
-        on_raster = math.isnan(self.raster_hz) or off_hz < _ON_RASTER * raster_hz
+        # Two next to one another may look like one between them, but not more often than each.
+        on_raster = math.isnan(self.raster_hz) or off_hz < _ON_RASTER * raster_hz or number <= usual
         weaker_db = max(_WEAKER_DB, _WEAKER * self.level_spread_db)
         alike = self.level_dbm - weaker_db < level_dbm < self.level_dbm + _STRONGER_DB
         is_there = inside and on_raster and alike

@@ -24,6 +24,7 @@ from gray_kettle.records import FloatArray
 UNKNOWN_COST = 4.0
 _MOST_COST = 9.0
 _LEAST_FOOT_DB = 5.0
+_FEWEST_COMMON_HZ = 19e6
 _WIDE_MHZ, _LEAST_OVERLAP_HZ, _UNSTEADY = 40, 4e6, 1.45
 _AT_AN_EDGE = 1.0
 _VIDEO_HZ = ((2.39e9, 2.5e9), (5.64e9, 5.96e9))
@@ -205,9 +206,13 @@ def of_hops(h: Hops, step_hz: float, fading_db: float, is_tuned: bool) -> tuple[
         "dwelling": expects(h.dwelling, 0, 3.0, 1.0),
         "evenness": expects(h.evenness, 0.6, 1.0, 0.2),
     }  # fmt: skip
+    # The common kind has twenty places at least.
+    too_few = expects(h.high_hz - h.low_hz, _FEWEST_COMMON_HZ, math.inf, 1e6)
     other = {
         "raster": 1.0 if math.isnan(h.raster_hz) else 0.0,
-        "same": 0.0 if math.isnan(h.raster_hz) else 3.0 * math.exp(-classic["raster"] - classic["phase"]),
+        "same": 0.0
+        if math.isnan(h.raster_hz)
+        else 3.0 * math.exp(-classic["raster"] - classic["phase"] - too_few),
         "width": expects(h.width_hz, 0, 3.6e6, 0.3e6),
         "evenness": expects(h.evenness, 0.5, 1.0, 0.2),
         "usual": 1.2,  # there are many more of the common kind
