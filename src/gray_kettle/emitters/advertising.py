@@ -26,6 +26,7 @@ _APART_DB = 4.0
 _MOST, _ANOTHER_DB, _FADES_DB = 3, 8.0, 17.0
 _NEXT_TO_NONE, _NOT_AS_OFTEN = 0.5, 3.5
 _OFF_HZ, _WANDERS = 0.25e6, 2.5
+_FEW, _SPREAD_HZ, _MOST_SPREAD_HZ, _MOST_SHARE = 14, 0.35e6, 1.2e6, 0.1
 
 
 def find_advertising(block: Block, narrow: Narrow, around: Surroundings) -> tuple[list[list[Fixed]], Narrow]:
@@ -76,6 +77,8 @@ def _one(
         found = [fixed_of(block, narrow, around, near) for near in its]
         if any(_is_off(block, f) for f in found) or (len(found) == 2 and not _as_often(*found)):
             continue
+        if block.meets_parts and not _may_be_one(block, found):
+            continue
         if block.meets_parts:
             sure = [f for f in found if stands_out(block, around, f)]
             # Beside one that is sure, others of its level count that have nothing at all next to them.
@@ -100,6 +103,22 @@ def _as_often(one: Fixed, other: Fixed) -> bool:
         abs(len(f.bursts) - n * share) / np.sqrt(n * share) for f, n in zip((one, other), usual, strict=True)
     ]
     return bool(max(away) < _NOT_AS_OFTEN)
+
+
+def _may_be_one(block: Block, found: list[Fixed]) -> bool:
+    """Whether what a tuned sweep meets on places may be of one who advertises: of like levels, around its places, and
+    as seldom as events can be.
+    """
+    level = np.array([f.level_dbm for f in found])
+    # Of few, chance alone may lie as wide.
+    is_few = sum(len(f.bursts) for f in found) < _FEW
+    spread_hz = min(_SPREAD_HZ + 0.75 * block.cell_hz, _MOST_SPREAD_HZ) if is_few else _MOST_SPREAD_HZ
+    wanders_db = max(f.level_spread_db / math.sqrt(len(f.bursts)) for f in found)
+    return bool(
+        np.ptp(level) < _APART_DB + _WANDERS * wanders_db
+        and max(f.spread_hz for f in found) < spread_hz
+        and max(f.share for f in found) < _MOST_SHARE
+    )
 
 
 def _is_off(block: Block, fixed: Fixed) -> bool:

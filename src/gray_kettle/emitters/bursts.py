@@ -109,16 +109,16 @@ def _to_the_end(block: Block, total: FloatArray, side: Floats, needed: int) -> N
     cells = side.shape[1]
     from_cells = math.ceil(_FALLEN_HZ / block.cell_hz)
     ends = np.unique([*(first // block.joined for first in block.span.pieces), cells])
+    # Above the low band nothing has its place at an end.
+    is_high = block.freq_hz[0] > LOW_BAND_HZ
     for first, end in itertools.pairwise(ends):
-        if block.cell_hz > _FALLEN_HZ / 2 and (first == 0 if needed < 0 else end == cells):
+        if not is_high and block.cell_hz > _FALLEN_HZ / 2 and (first == 0 if needed < 0 else end == cells):
             continue  # of the few wide bins that are left one tells too little
         low, high = (first, first - needed) if needed < 0 else (end - needed, end)
         for cell in range(max(low, first), min(high, end)):
             begin, until = (first, cell - from_cells + 1) if needed < 0 else (cell + from_cells, end)
             many = max(until - begin, 1)
-            # Above the low band nothing has its place at an end.
-            is_blind = until <= begin or block.freq_hz[0] > LOW_BAND_HZ
-            left = np.inf if is_blind else total[:, until] - total[:, begin]
+            left = np.inf if until <= begin or is_high else total[:, until] - total[:, begin]
             fallen = _FALLEN * (1 + 2 / (many * block.joined))  # few of them waver
             side[:, cell] = np.maximum(side[:, cell], fallen / many * left)
 

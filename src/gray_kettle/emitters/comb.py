@@ -90,13 +90,16 @@ def _without_overtones(strength: FloatArray, best: int) -> int:
     return best
 
 
-def raster_of(freq_hz: FloatArray, cell_hz: float, but_hz: float = math.nan) -> tuple[float, float, float]:
+def raster_of(
+    freq_hz: FloatArray, cell_hz: float, but_hz: float = math.nan, widest_hz: float = math.inf
+) -> tuple[float, float, float]:
     """(raster, how far it stands over chance, phase) of the comb that centres fit best; NaN where none shows.
 
     but_hz: a raster that is not asked for, nor its overtones.
     """
     some = freq_hz[:: len(freq_hz) // 3000 + 1]
     lines = _lines_of(cell_hz)
+    lines = lines[lines > 1 / widest_hz]
     if math.isfinite(but_hz):
         lines = lines[np.abs(lines * but_hz - np.rint(lines * but_hz)) > _BUT * but_hz / _RANGE_HZ]
     if not len(lines) or not len(some):
@@ -115,9 +118,11 @@ def raster_of(freq_hz: FloatArray, cell_hz: float, but_hz: float = math.nan) -> 
 def raster_of_strongest(
     freq_hz: FloatArray, level_dbm: FloatArray, cell_hz: float
 ) -> tuple[float, float, float]:
-    """Raster, strength and phase by the stronger half: the weaker ones may be feet, which lie between the places."""
+    """Raster, strength and phase before a tuned instrument, by the stronger half: the weaker may be feet, which lie
+    between the places.
+    """
     strong = level_dbm >= (np.median(level_dbm) if cell_hz <= FINE_HZ else -np.inf)
-    return raster_of(freq_hz[strong], cell_hz)
+    return raster_of(freq_hz[strong], cell_hz, widest_hz=_WIDEST_HZ)
 
 
 def differ(raster_hz: float, other_hz: float) -> bool:

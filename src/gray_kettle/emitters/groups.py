@@ -7,11 +7,13 @@ or show a raster all through it.
 Source: docs/radio-model.md, "Places and hops".
 """
 
+import itertools
 import math
 
 import numpy as np
 from numpy.typing import NDArray
 
+from gray_kettle.emitters.alike import are_used_alike, is_even
 from gray_kettle.emitters.at_once import parted_by_meetings
 from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import Narrow, Surroundings
@@ -34,6 +36,8 @@ _ENOUGH_ROWS = 700  # to weigh places by
 _LEVEL_BAND_DB, _LEVEL_STEP_DB = 3.0, 2.0
 _MOST_COMBS, _SAME, _ONE_LEVEL_DB, _NO_CHANCE = 4, 0.4, 8.0, 3.0
 _FEET_DB, _SAME_RANGE = 18.0, 0.7
+_LEAST_APART_DB, _MOST_APART_DB, _VALLEY, _PARTS = 9.0, 36.0, 0.3, 4
+_WIDE_RASTER_HZ = 2.2e6
 _USUAL_HZ = 1e6  # the raster of the commonest kind
 
 Mask = NDArray[np.bool_]
@@ -46,7 +50,7 @@ def groups_of(block: Block, narrow: Narrow, around: Surroundings) -> list[Narrow
     even = _evenly(block, narrow, around)
     # A range that is wide enough is told by that; of a narrower one a raster may tell more.
     sure = [its for its in even if np.ptp(narrow.freq_hz[its]) > MANY_CHANNELS_HZ]
-    combed = _combed(block, narrow, ~np.logical_or.reduce([np.zeros(len(narrow), bool), *sure]))
+    combed = _combed(block, narrow, around, ~np.logical_or.reduce([np.zeros(len(narrow), bool), *sure]))
     return [narrow.those(its) for its in _of_their_own(block, narrow, even, combed)]
 
 
@@ -65,14 +69,15 @@ def _of_their_own(
     by_level = [(float(np.median(narrow.level_dbm[its])), raster, its) for raster, its in found]
     for level, (raster_hz, phase_hz), its in sorted(by_level, key=lambda f: -f[0]):
         for k, (known_dbm, known_hz, known) in enumerate(out):
-            if differ(raster_hz, known_hz):
+            usual = _is_usual(raster_hz) and _is_usual(known_hz)
+            # (The feet of hops far apart lie on their raster, too, and are a heap where bins are as wide.)
+            if differ(raster_hz, known_hz) or (usual and _is_heap(narrow, its, known)):
                 continue
             # Of a hop that was met in passing the place does not tell the raster, but its foot at both sides does.
             is_near = known_dbm - level < _FEET_DB and _share_range(
                 narrow.freq_hz[its], narrow.freq_hz[known]
             )
-            is_one = is_near and _is_usual(raster_hz) and _is_usual(known_hz)
-            if is_one or (
+            if (is_near and usual) or (
                 known_dbm - level < _ONE_LEVEL_DB
                 and its.sum() >= known.sum()
                 and _shows(narrow.freq_hz[known], raster_hz, phase_hz)
@@ -84,6 +89,24 @@ def _of_their_own(
         else:
             out.append((level, raster_hz, its))
     return [its for _, _, its in out]
+
+
+def _is_heap(narrow: Narrow, its: Mask, known: Mask) -> bool:
+    """Whether there are few levels between those of some bursts and those of stronger ones, in all of their range: what
+    is met of a hop in passing has all of them, and parts of a channel lie where that does.
+    """
+    own, top = (float(np.median(narrow.level_dbm[mask])) for mask in (its, known))
+    if not _LEAST_APART_DB < top - own < _MOST_APART_DB:
+        return False
+    steps = np.arange(own - _LEVEL_BAND_DB, top + 0.1, 1.0)
+    edges = np.quantile(narrow.freq_hz[its], np.linspace(0.02, 0.98, _PARTS + 1))
+    for low_hz, high_hz in itertools.pairwise(edges):
+        level = np.sort(narrow.level_dbm[(narrow.freq_hz > low_hz) & (narrow.freq_hz < high_hz)])
+        many = np.searchsorted(level, steps + _LEVEL_STEP_DB) - np.searchsorted(level, steps - _LEVEL_STEP_DB)
+        heap = int(many[steps <= own + _LEVEL_BAND_DB].max())
+        if many[steps > own].min() > _VALLEY * heap:
+            return False
+    return True
 
 
 def _is_usual(raster_hz: float) -> bool:
@@ -135,7 +158,7 @@ def _levels(narrow: Narrow) -> FloatArray:
     return np.arange(float(narrow.level_dbm.max()), float(narrow.level_dbm.min()), -_LEVEL_STEP_DB)
 
 
-def _combed(block: Block, narrow: Narrow, left: Mask) -> list[tuple[Comb, Mask]]:
+def _combed(block: Block, narrow: Narrow, around: Surroundings, left: Mask) -> list[tuple[Comb, Mask]]:
     """Rasters that show through a range in bursts of one level, among those left, and the bursts that are on them."""
     combing = combing_of(float(block.freq_hz[0]), float(block.freq_hz[-1]), block.cell_hz)
     found: list[tuple[Comb, Mask]] = []
@@ -154,7 +177,8 @@ def _combed(block: Block, narrow: Narrow, left: Mask) -> list[tuple[Comb, Mask]]
         left = left & ~near
         its = near.copy()
         its[near] = comb.picked(narrow.freq_hz[near])
-        found.append((comb, its))
+        if comb.raster_hz < _WIDE_RASTER_HZ or are_used_alike(block, around, narrow.those(its), comb):
+            found.append((comb, its))
     return found
 
 
@@ -180,10 +204,14 @@ def _evenly(block: Block, narrow: Narrow, around: Surroundings) -> list[Mask]:
                 continue
             whole = near & (narrow.freq_hz > stretch.low_hz) & (narrow.freq_hz < stretch.high_hz)
             left &= ~whole
-            most = max((int(mask.sum()) for mask in groups), default=0)
-            if whole.sum() >= most and are_no_channels(block, around, narrow.those(whole), stretch):
-                # What follows at lower levels are those of its bursts that were met in part.
-                groups.append(whole)
+            # What follows at lower levels are those of its bursts that were met in part, unless they are a heap.
+            is_own = all(whole.sum() >= known.sum() or _is_heap(narrow, whole, known) for known in groups)
+            bursts = narrow.those(whole)
+            if is_own and are_no_channels(block, around, bursts, stretch):
+                # Without a raster, nothing but evenness tells it from many channels.
+                is_combed = raster_of_strongest(bursts.freq_hz, bursts.level_dbm, block.cell_hz)[0] > 0
+                if is_combed or is_even(block, around, bursts, (stretch.low_hz, stretch.high_hz)):
+                    groups.append(whole)
         if groups:
             break
     return groups

@@ -18,7 +18,7 @@ from gray_kettle.emitters.amounts import (
     without_feet,
 )
 from gray_kettle.emitters.block import Block
-from gray_kettle.emitters.bursts import WIDTH_HZ, Narrow, Surroundings
+from gray_kettle.emitters.bursts import LOW_BAND_HZ, WIDTH_HZ, Narrow, Surroundings
 from gray_kettle.emitters.comb import raster_of, raster_of_strongest
 from gray_kettle.emitters.groups import FEWEST_HOPS, groups_of
 from gray_kettle.emitters.seen import (
@@ -35,6 +35,7 @@ from gray_kettle.records import FloatArray
 _USED_HZ, _TOLD = 4e6, 0.03
 _GROUP_HZ = 1e6
 _ON_RASTER, _STRONGER_DB, _MORE_THAN_OTHERS = 0.2, 4.0, 5.0
+_BEYOND_DOUBT, _RIGHT_ON = 50.0, 0.08
 _WEAKER_DB, _WEAKER = 10.0, 3.0  # that, or so many spreads
 _MOST_SHARE = 1.2  # one hopper cannot be on the air more than always
 _LEAST_HOP_SHARE = 0.008  # of the rows
@@ -104,7 +105,13 @@ class Hops:
         weaker_db = max(_WEAKER_DB, _WEAKER * self.level_spread_db)
         alike = self.level_dbm - weaker_db < level_dbm < self.level_dbm + _STRONGER_DB
         is_there = inside and on_raster and alike
-        return is_there and number < _MORE_THAN_OTHERS * usual
+        # Where its other places are covered, one that is free has more; then it must be its own beyond doubt.
+        is_own = (
+            self.raster_strength > _BEYOND_DOUBT
+            and off_hz < _RIGHT_ON * raster_hz
+            and abs(level_dbm - self.level_dbm) < _STRONGER_DB
+        )
+        return is_there and (is_own or number < _MORE_THAN_OTHERS * usual)
 
 
 def find_hops(block: Block, narrow: Narrow, around: Surroundings) -> list[Hops]:
@@ -143,6 +150,8 @@ def _hops(block: Block, bursts: Narrow, narrow: Narrow, around: Surroundings) ->
         if block.meets_parts
         else raster_of(freq_hz, block.cell_hz)
     )
+    if math.isnan(raster) and low > LOW_BAND_HZ:
+        return None  # there no kind goes without one that bins would show
     width = float(np.median(bursts.width_hz))
     its = without_feet(block, bursts) if block.meets_parts else bursts
     level = float(np.median(its.level_dbm))

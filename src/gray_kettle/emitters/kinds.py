@@ -27,6 +27,9 @@ _LEAST_FOOT_DB = 5.0
 _FEWEST_COMMON_HZ = 19e6
 _WIDE_MHZ, _LEAST_OVERLAP_HZ, _UNSTEADY = 40, 4e6, 1.45
 _AT_AN_EDGE = 1.0
+_IN_STEP = 0.2
+_AT_HZ, _WANDERS = 0.1e6, 2.5  # by which a middle may be off, beside what chance does
+_LOW_BAND_HZ = 2.6e9
 _VIDEO_HZ = ((2.39e9, 2.5e9), (5.64e9, 5.96e9))
 _RADAR_HZ = ((5.25e9, 5.35e9), (5.47e9, 5.725e9))
 WIFI = "wi-fi"
@@ -119,13 +122,18 @@ def wifi_cost(s: Standing, step_hz: float, pauses_show: bool, lie_apart: bool = 
     by_ends = min(
         expects(s.width10_hz, w * 0.95e6, w * 1e6 + 2.5e6, 0.5e6) + off for w, off in places if w >= _WIDE_MHZ
     )
+    # What spreads over a channel by a code, as the oldest radios do, is a hump.
+    off_hz = 0.3 * step_hz
+    hump = expects(s.width3_hz, 9.2e6 - off_hz, 10.4e6 + off_hz, 0.2e6)
+    hump += expects(s.width10_hz, 15.2e6 - off_hz, 16.8e6 + off_hz, 0.25e6)
+    by_hump = hump + places[0][1] if s.high_hz < _LOW_BAND_HZ else math.inf
     no_pause = min(0.015 * s.rows, 2.0) if s.off_share < 0.002 and pauses_show else 0.0
     by_ends += 1.0 + expects(s.steadiness, 1.25, math.inf, 0.1)
     if lie_apart and s.width10_hz > _LEAST_OVERLAP_HZ:
         # Channels side by side look like one that is never away, but now the one is there and now the other.
         off_ends = max(_off_ends(hz, step_hz) for hz in (s.low_hz, s.high_hz))
         by_ends = min(by_ends, 1.0 + off_ends + expects(s.steadiness, _UNSTEADY, math.inf, 0.1))
-    return min(by_top, by_ends) + no_pause - 1.5
+    return min(by_top, by_ends, by_hump) + no_pause - 1.5
 
 
 def _off_ends(hz: float, step_hz: float) -> float:
@@ -162,12 +170,15 @@ def of_fixed(
     have shown.
     """
     raster_hz = abs((f.centre_hz - 2.405e9 + 2.5e6) % 5e6 - 2.5e6)
-    within = 0.25e6 + 0.25 * step_hz
+    # The more bursts there are, the better is known where the middle of them lies.
+    within = _AT_HZ + 0.1 * step_hz + _WANDERS * f.spread_hz / math.sqrt(len(f.bursts))
     width = expects(f.width_hz, 1.0e6, 3.2e6 + step_hz, 0.25e6)
     low_band = f.centre_hz < 2.5e9
     costs = {"unknown": UNKNOWN_COST - 1.0}
     if low_band:
-        on_raster = expects(raster_hz, 0, within, 0.15e6 + 0.1 * step_hz)
+        on_raster = expects(raster_hz, 0, within, 0.08e6 + 0.1 * step_hz)
+        if in_parts:  # edges of channels are spread over a megahertz and more
+            on_raster += expects(f.spread_hz, 0, 0.5e6 + 0.2 * step_hz, 0.1e6)
         costs["802.15.4"] = on_raster + width + expects(f.share, 0, 0.15, 0.04) \
             + expects(f.centre_hz, 2.4043e9, 2.4807e9, 0.2e6)  # fmt: skip
         nearest = min(abs(f.centre_hz - hz) for hz in ADVERTISING_HZ)
@@ -237,7 +248,7 @@ def of_locked(o: Locked) -> tuple[tuple[str, float], ...]:
         + expects(o.filled, least, 1.0, 0.08)
         + expects(line_off_hz, 0, 0.012, 0.006)
         + expects(o.core_duty, 0.03, 0.62, 0.06)
-        + (2.5 if o.strength < 60 and _is_a_channel(*o.core_hz) else 0.0),
+        + (2.5 if (o.strength < 60 or o.in_step > _IN_STEP) and _is_a_channel(*o.core_hz) else 0.0),
         "unknown": UNKNOWN_COST - 2.0,
     }
     return compared(costs)
@@ -247,7 +258,7 @@ def _is_a_channel(low_hz: float, high_hz: float) -> bool:
     """Whether both ends are those of a Wi-Fi channel: its own comings and goings may look like a rhythm."""
     middle, width = (low_hz + high_hz) / 2, high_hz - low_hz
     return any(
-        abs(width - channel_mhz * 1e6) < 1.6e6
+        0.8 * channel_mhz < width / 1e6 < 1.08 * channel_mhz
         and float(np.abs(_centres_hz()[channel_mhz] - middle).min()) < 0.8e6
         for channel_mhz in (20, 40)
     )

@@ -13,6 +13,7 @@ from gray_kettle.emitters import belongs, kinds, pictures, turns, words
 from gray_kettle.emitters.advertising import ADVERTISING_HZ, find_advertising
 from gray_kettle.emitters.block import Block, block_of
 from gray_kettle.emitters.bursts import Surroundings, find_narrow, surroundings_of
+from gray_kettle.emitters.busy import but_channels
 from gray_kettle.emitters.hops import Hops, find_hops
 from gray_kettle.emitters.mains import Locked, find_locked
 from gray_kettle.emitters.places import Fixed, find_places, period_of
@@ -28,6 +29,7 @@ _BLUETOOTH_HZ = (2.402e9, 2.480e9)  # its first and last place
 _OF_MANY_DB = 4.5  # by more one thing's levels do not spread
 _FRAMES = 4
 _BEYOND_DOUBT, _FILLED_DB = 50.0, 6.0
+_CUT_OFF_HZ = 3e6
 _LEAST_CLAIM = 0.5  # of being anything at all
 
 
@@ -50,7 +52,7 @@ def look(
         hops = turns.put_together(hops, block.rows)
     locked = find_locked(block, around)
     fixed = belongs.on_their_own(fixed, advertising, hops, locked)
-    found = [_from_standing(block, s) for s in ground.regions]
+    found = [_from_standing(block, s) for s in but_channels(block, ground.regions)]
     found += [_from_advertising(block, places) for places in advertisers]
     found += _from_fixed(block, fixed, around)
     found += [_from_hops(block, h) for h in hops]
@@ -138,6 +140,13 @@ def _others_hidden(block: Block, around: Surroundings, f: Fixed) -> bool:
     return max(expected) < 3
 
 
+def _is_cut_off(block: Block, freq_hz: float) -> bool:
+    """Whether something at an end of what is measured at one time may be the edge of what goes on beyond it."""
+    ends = np.array([*block.span.pieces, block.span.bins])
+    away_hz = np.abs(block.span.start_hz + block.span.step_hz * (ends - 0.5) - freq_hz)
+    return bool(away_hz.min() < _CUT_OFF_HZ)
+
+
 def _from_fixed(block: Block, places: list[Fixed], around: Surroundings) -> list[Sighting | None]:
     """Each place on its own."""
     out: list[Sighting | None] = []
@@ -150,7 +159,10 @@ def _from_fixed(block: Block, places: list[Fixed], around: Surroundings) -> list
         told = replace(f, share=f.share / frames)
         likely = _claimed(kinds.of_fixed(told, block.cell_hz, period_s, block.meets_parts, others_hidden))
         # In a tuned sweep parts of wide bursts look narrow: only what is where a known kind sits is told.
-        if likely is None or (likely[0][0] == "unknown" and (block.meets_parts or len(f.bursts) < 10)):
+        is_unknown = likely is not None and likely[0][0] == "unknown"
+        if likely is None or (is_unknown and (block.meets_parts or len(f.bursts) < 10)):
+            continue
+        if is_unknown and _is_cut_off(block, f.centre_hz):
             continue
         if likely[0][0] == "ble-advertising" and block.meets_parts:
             continue  # the edge of the first channel looks like it

@@ -42,7 +42,7 @@ class Locked:
 
     votes: how many bursts spoke. filled: by how much more it is met at its own half of the wave than at the other.
     by_phase: whether it is there, by part of the wave and cell. core_hz, core_duty: ends and share of what is within
-    6 dB of its usual density.
+    6 dB of its usual density. in_step: how far rows that are close in time fall on one part of the wave, 0 to 1.
     """
 
     line_hz: float
@@ -58,6 +58,7 @@ class Locked:
     rows: IntArray
     core_hz: tuple[float, float]
     core_duty: float
+    in_step: float
 
 
 @dataclass(frozen=True, eq=False)
@@ -320,4 +321,5 @@ def _locked(block: Block, around: Surroundings, swing: Swing) -> Locked | None:
         float(block.freq_hz[lit_cells[-1]] + block.cell_hz / 2), 10 * np.log10(max(level_mw, 1e-20)),
         float(reach.any(axis=1).mean()), top, block.freq_hz, reach, rows,
         (float(block.freq_hz[core_cells[0]]), float(block.freq_hz[core_cells[-1]])), float(core.any(axis=1).mean()),
+        float(_slowness(np.array([swing.wave.line_hz]), block.time_s - block.time_s[0])[0]),
     )  # fmt: skip

@@ -25,6 +25,7 @@ _RASTER_SHOWS_HZ, _ENOUGH_HOPS, _SPILLS, _SPILLS_OFTEN = 2.6e5, 100, 1e3, 0.05
 _HOP_HZ, _FADED_HZ, _ALIKE = 3.2e6, 6e5, 4.0  # of the widest hop; within one burst; 6 dB
 _WIDE_SHARE, _FEWEST_WIDE, _ALL, _MOST, _MANY_TIMES, _SELDOM_CLEAR = 0.25, 20, 0.85, 0.65, 4.5, 10.0
 _MANY, _NEXT_TO_NONE, _CLEAR = 140, 0.02, 3.2
+_IN_THE_MIDDLE_HZ = 1.2e6
 _MOSTLY_CLEAR, _BY_CHANCE = 2.0, 9.0  # the exponent that the best of all rasters reaches by chance
 _FIRST_END_HZ, _INNER_HZ = 2.402e9, (2.405e9, 2.4775e9)  # between ends of channels: 2401.6 and 2402.4 MHz
 
@@ -32,21 +33,28 @@ _FIRST_END_HZ, _INNER_HZ = 2.402e9, (2.405e9, 2.4775e9)  # between ends of chann
 def are_no_channels(block: Block, around: Surroundings, group: Narrow, stretch: Stretch) -> bool:
     """Whether a range of even bursts cannot be channels side by side."""
     ends_hz = (float(np.quantile(group.freq_hz, 0.02)), float(np.quantile(group.freq_hz, 0.98)))
-    met_hz = _widths_met(block, around, group, ends_hz)
     cannot = _cannot_be_channels(block, around, group, stretch, ends_hz)
-    if not cannot and block.cell_hz > FINE_HZ and stretch.high_hz < LOW_BAND_HZ:
-        cannot = _is_no_channels_range(block, *ends_hz) and _stand_clear(block, len(group), met_hz)
+    if not cannot and (
+        block.cell_hz <= FINE_HZ or stretch.high_hz > LOW_BAND_HZ or _is_channels(block, *ends_hz)
+    ):
+        return False
+    met_hz = _widths_met(block, around, group, ends_hz)
     return (
-        cannot
+        (cannot or _stand_clear(block, len(group), met_hz))
         and not are_parts_of_frames(block.cell_hz, len(group), met_hz)
         and not _lie_anywhere(block, group, met_hz)
     )
 
 
-def _is_no_channels_range(block: Block, low_hz: float, high_hz: float) -> bool:
-    """Whether a range is as wide as no channel is, and does not begin and end as channels do."""
-    is_one = any(least < high_hz - low_hz < most for least, most in _CHANNEL_HZ)
-    return not is_one and not _ends_with_channels(block, low_hz, high_hz)
+def _is_channels(block: Block, low_hz: float, high_hz: float) -> bool:
+    """Whether a range may be that of a channel, or begins and ends as channels do."""
+    width_hz, middle_hz = high_hz - low_hz, (low_hz + high_hz) / 2
+    is_two = _is_as_wide_as(_CHANNEL_HZ[1], width_hz) and _off_raster_hz(middle_hz) < _IN_THE_MIDDLE_HZ
+    return _is_as_wide_as(_CHANNEL_HZ[0], width_hz) or is_two or _ends_with_channels(block, low_hz, high_hz)
+
+
+def _is_as_wide_as(channel_hz: tuple[float, float], width_hz: float) -> bool:
+    return channel_hz[0] < width_hz < channel_hz[1]
 
 
 def _cannot_be_channels(
@@ -58,13 +66,12 @@ def _cannot_be_channels(
     if high - low >= MANY_CHANNELS_HZ:
         return _is_too_wide(block, around, group, low, high)
     width = float(np.quantile(group.width_hz, 0.9))
-    a_channel = any(least < high - low < most for least, most in _CHANNEL_HZ)
     if (
         _hz_per_s(block) > _QUICK_HZ_PER_S  # else parts of frames are no wider than hops are
         and block.cell_hz <= FINE_HZ
         and width < 0.8 * _ONE_PLACE_HZ
         and stretch.evenness > 0.55
-        and not a_channel
+        and not any(_is_as_wide_as(channel_hz, high - low) for channel_hz in _CHANNEL_HZ)
     ):
         return True
     return _is_combed(block, group)
@@ -126,7 +133,9 @@ def are_parts_of_frames(cell_hz: float, number: int, width_hz: FloatArray) -> bo
 
 def _lie_anywhere(block: Block, group: Narrow, width_hz: FloatArray) -> bool:
     """Whether most of what is met there does not stand clear, and cells that would show a raster show none."""
-    if block.cell_hz > FINE_HZ or len(width_hz) < _MOSTLY_CLEAR * len(group):
+    wide_hz = width_hz[width_hz > _HOP_HZ + block.cell_hz].sum()
+    is_clear = len(width_hz) < _MOSTLY_CLEAR * len(group) and wide_hz < _WIDE_SHARE * width_hz.sum()
+    if block.cell_hz > FINE_HZ or is_clear:
         return False
     return raster_of_strongest(group.freq_hz, group.level_dbm, block.cell_hz)[1] < _BY_CHANCE
 
@@ -152,6 +161,11 @@ def _may_be_spilled(block: Block, around: Surroundings, group: Narrow) -> bool:
     """Whether what is on the air now and then is so strong that bursts may be parts of what it spills over the band."""
     own_mw = 10 ** (float(np.median(group.level_dbm)) / 10) / max(1e6 / block.span.step_hz, 1.0)
     return bool((around.strongest > _SPILLS * own_mw).mean() > _SPILLS_OFTEN)
+
+
+def _off_raster_hz(hz: float) -> float:
+    """How far from a place where a channel may have its middle."""
+    return float(abs((hz - 2.412e9 + 2.5e6) % 5e6 - 2.5e6))
 
 
 def _ends_with_channels(block: Block, low_hz: float, high_hz: float) -> bool:

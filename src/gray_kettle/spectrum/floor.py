@@ -17,6 +17,10 @@ _LOW, _HIGH = (
 # Power of averaged noise follows a gamma law. Whatever the averaging, its mean stands about 1.83 times as far over
 # the 10th percentile as the 30th does (1.85 for one frame, 1.73 for 64).
 _MEAN_PER_SPREAD = 1.83
+_ONE_LOOK_DB, _BUSY_DB = (
+    5.3,
+    8.0,
+)  # spread of noise that nothing averages; what spreads wider is not noise alone
 _NEIGHBOURS_HZ = 30e6  # to each side: wider than most channels
 _CALM = 0.3  # quantile over the neighbours that is taken for their calm part
 _RAISED_DB = 3.0
@@ -65,7 +69,10 @@ def low_and_spread(block: Codes) -> tuple[FloatDb, float]:
     # Busy bins stand wide apart: the spread of noise is found in the calm ones.
     order = told[np.argsort((low + high)[told], kind="stable")]
     calm = order[len(order) // 20 : max(7 * len(order) // 20, 1)]
-    return low, float((high - low)[calm].mean())
+    spread_db = (high - low)[calm]
+    # Where nearly all is busy, so are most of these; single looks spread farthest.
+    of_noise = spread_db < _BUSY_DB
+    return low, float(spread_db[of_noise].mean()) if of_noise.any() else _ONE_LOOK_DB
 
 
 def floor_of(low_dbm: FloatDb, spread_db: float, step_hz: float) -> FloatDb:
