@@ -27,7 +27,8 @@ def are_used_alike(block: Block, around: Surroundings, bursts: Narrow, comb: Com
 
 def is_even(block: Block, around: Surroundings, bursts: Narrow, ends_hz: tuple[float, float]) -> bool:
     """Whether the parts of a range are."""
-    return _unlikeness(block, around, bursts, np.arange(ends_hz[0], ends_hz[1] + 1, _PART_HZ)) < _UNLIKE_PARTS
+    parts_hz = np.asarray(np.arange(ends_hz[0], ends_hz[1] + 1, _PART_HZ), float)
+    return _unlikeness(block, around, bursts, parts_hz) < _UNLIKE_PARTS
 
 
 def _unlikeness(block: Block, around: Surroundings, bursts: Narrow, edges_hz: FloatArray) -> float:
