@@ -6,12 +6,12 @@ Source: docs/radio-model.md, "Places and hops".
 """
 
 import numpy as np
+from numpy.typing import NDArray
 
 from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import Narrow, Surroundings
 from gray_kettle.emitters.comb import Comb
 from gray_kettle.emitters.seen import visible_rows_at
-from gray_kettle.records import FloatArray
 
 _UNLIKE_PLACES, _UNLIKE_PARTS, _PART_HZ = 0.45, 0.3, 2e6
 _TOLD = 0.05  # share of the rows in which a place must have been free
@@ -27,11 +27,11 @@ def are_used_alike(block: Block, around: Surroundings, bursts: Narrow, comb: Com
 
 def is_even(block: Block, around: Surroundings, bursts: Narrow, ends_hz: tuple[float, float]) -> bool:
     """Whether the parts of a range are."""
-    parts_hz = np.asarray(np.arange(ends_hz[0], ends_hz[1] + 1, _PART_HZ), float)
+    parts_hz = ends_hz[0] + _PART_HZ * np.arange(int((ends_hz[1] - ends_hz[0]) / _PART_HZ + 0.5) + 1)
     return _unlikeness(block, around, bursts, parts_hz) < _UNLIKE_PARTS
 
 
-def _unlikeness(block: Block, around: Surroundings, bursts: Narrow, edges_hz: FloatArray) -> float:
+def _unlikeness(block: Block, around: Surroundings, bursts: Narrow, edges_hz: NDArray[np.floating]) -> float:
     """How much more the numbers of bursts between some edges differ than chance lets them: a variance, against the
     square of what is expected of each.
     """
