@@ -25,7 +25,7 @@ SAME_LEVEL_DB = 5.0
 _SIDE_HZ = 2.4e6  # a channel fills the whole of one side at least
 _BESIDE_HZ = 4.0e6  # so far the level around a place is looked at: the next one lies at 5 MHz
 _NEAR_HZ, _MORE = (1.8e6, 4.2e6), 1.5
-_ALONE, _FEW_PLACES, _AS_OFTEN = 4.0, 4, 3.0
+_ALONE, _FEW_PLACES, _AS_OFTEN, _SIDE_BY_SIDE_HZ = 4.0, 4, 3.0, 2.3e6
 _SHARP_HZ, _SHARP_GAP_HZ, _FEWEST_SHARP, _SHARPER, _SHARP_CELL_HZ = 0.35e6, 0.3e6, 10, 6.5, 5.2e5
 _ALIKE_DB, _NEXT_HZ = 6.0, 1.6e6
 _LEAST_FIXED_SHARE = 0.004  # of the rows
@@ -89,7 +89,7 @@ def find_places(
             known = [*lines_hz, *(f.centre_hz for f, _ in found)]
             if not is_foot and not any(abs(fixed.centre_hz - hz) < 1e6 for hz in known):
                 found.append((fixed, near))
-    if _are_hops([fixed for fixed, _ in found]):
+    if _are_hops([fixed for fixed, _ in found], block.meets_parts):
         for _, near in found:
             left |= near
         found = []
@@ -165,16 +165,24 @@ def _fullest(freq_hz: FloatArray, tolerance_hz: float) -> list[tuple[int, float]
     return [(n, hz) for n, hz in windows if n >= 2.5 * usual + 3 * np.sqrt(usual) + FEWEST_FIXED]
 
 
-def _are_hops(places: list[Fixed]) -> bool:
-    """Four places and more of one level and about as often: a hopper that has few."""
-    if len(places) < _FEW_PLACES:
+def _are_hops(places: list[Fixed], in_parts: bool) -> bool:
+    """Four places and more of one level and about as often, or so many side by side, whose levels wide bins tell badly:
+    a hopper that has few. Before a tuned instrument, which is asked for known places alone, three will do.
+    """
+    few, alike_db = (_FEW_PLACES - 1, 1.5) if in_parts else (_FEW_PLACES, 3.0)
+    if in_parts:
+        places = [f for f in places if min(abs(f.centre_hz - hz) for hz in _KNOWN_HZ) < _PLACE_HZ]
+    if len(places) < few:
         return False
+    beside_hz = np.diff(np.sort([f.centre_hz for f in places]))
+    if (beside_hz < _SIDE_BY_SIDE_HZ).sum() >= _FEW_PLACES:
+        return True
     levels = np.array([f.level_dbm for f in places])
     numbers = np.array([len(f.bursts) for f in places])
-    alike = np.abs(levels - np.median(levels)) < 3
+    alike = np.abs(levels - np.median(levels)) < alike_db
     # What stands near may hide some of them, so that the one or the other shows more seldom.
     often = np.abs(np.log(numbers / np.median(numbers[alike]))) < np.log(_AS_OFTEN)
-    return bool((alike & often).sum() >= _FEW_PLACES)
+    return bool((alike & often).sum() >= few)
 
 
 def tolerance_of(block: Block) -> float:

@@ -15,7 +15,7 @@ _STEP_HZ, _NEXT_HZ, _FAR_HZ = 2e6, 3e6, 20e6
 _OVER_GROUND, _WEAKER, _MOSTLY, _HARDLY = 2.0, (4.0, 10.0, 25.0, 60.0), 0.85, 2.5
 _FLANK_HZ = (1.3e6, 2.6e6)
 _RAW_HZ, _RAW_LOOKS, _RAW_PEAKS = 7e5, 1.6, 0.02
-_AT_ONE_MOMENT = 0.6
+_AT_ONE_MOMENT, _AT_FEW_MOMENTS, _MOMENTS, _CROWDED = 0.6, 0.6, 24, 2.5
 _ALONE_HZ, _HIGH_ENOUGH, _AS_OFTEN_AS_NOT = 7e6, 200.0, 0.5
 _OWN_HZ = 8e6  # so far a burst spoils the view
 
@@ -118,11 +118,16 @@ def _cells_at(block: Block, freq_hz: FloatArray) -> IntArray:
 
 
 def keep_time_with_beacons(bursts: Narrow) -> bool:
-    """Whether bursts come at one moment between two beacons: rows at even distances meet these at even steps, which
-    looks like a raster.
+    """Whether bursts come at one moment between two beacons, or at a few, those of several networks: rows at even
+    distances meet these at even steps, which looks like a raster.
     """
-    turned = np.exp(2j * np.pi * (bursts.when_s - bursts.when_s[0]) / BEACONS_S)
-    return bool(np.abs(turned.mean()) > _AT_ONE_MOMENT)
+    phase = (bursts.when_s - bursts.when_s[0]) / BEACONS_S % 1
+    if np.abs(np.exp(2j * np.pi * phase).mean()) > _AT_ONE_MOMENT:
+        return True
+    many = np.histogram(phase, _MOMENTS, (0, 1))[0]
+    usual = len(phase) / _MOMENTS
+    crowded = many[many > _CROWDED * usual + 3 * np.sqrt(usual)]
+    return bool(crowded.sum() > _AT_FEW_MOMENTS * len(phase))
 
 
 def over_limit_db(block: Block, around: Surroundings, bursts: Narrow) -> float:
