@@ -120,7 +120,7 @@ def _swing_in(block: Block, around: Surroundings, low_hz: float) -> Swing | None
         (strength, line_hz)
         for strength, line_hz in strongest
         if strength < _LEAST_STRENGTH
-        or _BESIDE * strength > max(_agreement(lines, *votes)[0] for lines in _beside(line_hz, seconds))
+        or _BESIDE * strength > max(_agreement(lines, *votes)[0] for lines in _beside(line_hz, start_s))
     ]
     if not strongest:
         return None
@@ -156,11 +156,23 @@ def _keep_time_with_beacons(votes: Votes, strength: float) -> bool:
     return first > _NEARLY * strength and second > _PARTLY * strength
 
 
-def _beside(line_hz: float, seconds: float) -> tuple[FloatArray, FloatArray]:
-    """Lines below and above all that the mains may be at: what agrees with them as well is no oven's doing."""
-    step = _COARSER * 0.5 / max(min(seconds, _STRETCH_S), 1.0)
+def _beside(line_hz: float, start_s: FloatArray) -> list[FloatArray]:
+    """Lines below and above all that the mains may be at: what agrees with them as well is no oven's doing.
+
+    But for the mirror of the mains: rows at even distances do not tell whether the phase goes on or back from one to
+    the next.
+    """
+    step = _COARSER * 0.5 / max(min(float(start_s[-1]), _STRETCH_S), 1.0)
     away = np.arange(2 * _WANDER * line_hz, _BESIDE_TO * line_hz, step)
-    return np.asarray(line_hz - away[::-1]), np.asarray(line_hz + away)
+    rows_per_s = 1 / float(np.median(np.diff(start_s)))
+    mirror_hz = 2 * rows_per_s * round(line_hz / rows_per_s) - line_hz
+    out = []
+    for lines in (line_hz - away[::-1], line_hz + away):
+        # (All of one side turn by even steps: cut where the mirror lies.)
+        is_mirror = np.abs(lines - mirror_hz) < 2 * _WANDER * line_hz
+        first = int(np.argmax(is_mirror)) if is_mirror.any() else len(lines)
+        out += [part for part in (lines[:first], lines[first + int(is_mirror.sum()) :]) if len(part)]
+    return out
 
 
 def _agreement(
