@@ -5,18 +5,22 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from gray_kettle.emitters import alike, bursts, groups, kinds
+from gray_kettle.emitters import advertising, alike, bursts, groups, kinds, places
 from gray_kettle.emitters.block import block_of
 from gray_kettle.emitters.busy import but_channels
 from gray_kettle.emitters.comb import Comb
 from gray_kettle.emitters.hops import find_hops
+from gray_kettle.emitters.look import look
+from gray_kettle.emitters.mains import Locked
 from gray_kettle.emitters.places import Fixed
+from gray_kettle.emitters.seen import keep_time_with_beacons
 from gray_kettle.emitters.standing import find_standing
 from gray_kettle.records import Span
 from gray_kettle.spectrum.floor import low_and_spread
 from gray_kettle.spectrum.halves import to_codes
 from gray_kettle.standin.spectra import transmitters as tx
-from tests.sweeps import START_S, seen, span_at
+from gray_kettle.standin.spectra.scene import Instrument, Scene
+from tests.sweeps import START_S, WIFI, rows_of, seen, span_at
 
 NOTHING_HZ = np.zeros(0)
 
@@ -134,3 +138,85 @@ def test_busy_bins_do_not_widen_the_spread_of_noise():
     power[:, 120:185] += 60  # and what never pauses
     _, spread_db = low_and_spread(to_codes(power))
     assert spread_db == pytest.approx(calm, abs=0.8)
+
+
+def place_at(mhz, level_dbm, number, spread_hz=0.2e6, share=0.01, level_spread_db=1.0):
+    its = bursts_at(np.full(number, mhz * 1e6), level_dbm)
+    return Fixed(its, mhz * 1e6, spread_hz, 1e6, level_dbm, level_spread_db, share, 9.0)
+
+
+ADVERTISERS = {  # what a tuned sweep meets on two places: levels, numbers, spread, share of the time
+    "one who advertises": ((-70, -71), (20, 22), 0.6e6, 0.02, True),
+    "two levels": ((-70, -82), (20, 22), 0.3e6, 0.02, False),
+    "too often": ((-70, -71), (20, 22), 0.3e6, 0.25, False),
+    "few and anywhere": ((-70, -71), (4, 6), 0.85e6, 0.01, False),
+}
+
+
+@pytest.mark.parametrize("name", ADVERTISERS)
+def test_advertising_has_one_level_and_comes_seldom(name):
+    level, number, spread_hz, share, may_be = ADVERTISERS[name]
+    block, _ = quiet(rows=100)
+    found = [
+        place_at(2402, level[0], number[0], spread_hz, share),
+        place_at(2480, level[1], number[1], spread_hz, share),
+    ]
+    assert advertising._may_be_one(block, found) == may_be
+
+
+ONE_THAT_HOPS = {  # places in MHz, their levels, before a tuned instrument, whether they are hops
+    "four of one level": ((2410, 2417, 2424, 2431), (-60, -61, -59, -60), False, True),
+    "side by side in wide bins": ((2421.5, 2422.5, 2423.5, 2425.5, 2427.5), (-62, -79, -68, -79, -61), False, True),
+    "three of 802.15.4 that are one": ((2445, 2460, 2475), (-68, -68.4, -67.8), True, True),
+    "three of 802.15.4": ((2445, 2460, 2475), (-68, -75, -60), True, False),
+    "one of 802.15.4 and edges of channels": ((2460, 2402.2, 2471.9, 2452.1), (-60, -84, -84.7, -84.5), True, False),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", ONE_THAT_HOPS)
+def test_places_that_are_alike_are_one_that_hops(name):
+    place_mhz, level, in_parts, are_hops = ONE_THAT_HOPS[name]
+    found = [place_at(mhz, dbm, 30) for mhz, dbm in zip(place_mhz, level, strict=True)]
+    assert places._are_hops(found, in_parts) == are_hops
+
+
+@pytest.mark.parametrize(("networks", "keep_time"), [(1, True), (3, True), (0, False)])
+def test_beacons_of_some_networks_keep_time(networks, keep_time):
+    rng = np.random.default_rng(4)
+    moments_s = rng.uniform(0, 300, 400)
+    if networks:
+        phase_s = rng.choice(np.linspace(0.01, 0.09, networks), 400)
+        moments_s = np.floor(moments_s / 0.1024) * 0.1024 + phase_s + rng.normal(0, 4e-4, 400)
+    some = replace(bursts_at(rng.uniform(2402e6, 2480e6, 400)), when_s=START_S + moments_s)
+    assert keep_time_with_beacons(some) == keep_time
+
+
+def test_a_place_right_on_a_sure_raster_is_a_hop_however_often_it_is_met():
+    made = tx.hopper("", -50, 0.7, "frequency-hopper", 3e-3, 0.9, 2.41e9, 2e6, 20)
+    block = block_of(span_at(), *rows_of(Scene((made,), 1), span_at(), rows=900))
+    around = bursts.surroundings_of(block, find_standing(block))
+    (hops,) = find_hops(block, bursts.find_narrow(block, around), around)
+    often = 12 * len(hops.bursts) // 20
+    assert hops.takes(2.43e9, hops.level_dbm, often)
+    assert not hops.takes(2.4304e9, hops.level_dbm, often)
+    assert not hops.takes(2.43e9, hops.level_dbm - 9, often)
+
+
+@pytest.mark.parametrize("row_s", [0.04975, 0.0731])
+def test_an_oven_shows_in_rows_at_nearly_even_distances(row_s):
+    # 60 Hz goes on by nearly whole turns from one row to the next: its mirror lies as close on the other side.
+    rng = np.random.default_rng(5)
+    times = START_S + np.cumsum(rng.normal(row_s, 3e-4, 1500))
+    span = span_at()
+    made = Scene((tx.oven("", -45, mains_hz=60.01), *WIFI), 2).rows(Instrument(span), times)
+    found = look(span, times, np.concatenate([to_codes(r.levels_dbm) for r in made]))
+    assert [s.kind for s in found] == ["microwave-oven"]
+
+
+@pytest.mark.parametrize("in_step", [0.05, 0.4])
+def test_a_channel_in_rows_that_see_little_of_the_wave_is_no_oven(in_step):
+    met = Locked(
+        100.09, 80.0, 900, 2.4629e9, 2.481e9, -50.0, 0.5, 0.5, NOTHING_HZ, np.zeros((0, 0), bool), np.zeros(0, int),
+        (2.4629e9, 2.481e9), 0.5, in_step,
+    )  # fmt: skip
+    assert (kinds.of_locked(met)[0][0] == "microwave-oven") == (in_step < 0.2)
