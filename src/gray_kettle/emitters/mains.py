@@ -120,7 +120,8 @@ def _swing_in(block: Block, around: Surroundings, low_hz: float) -> Swing | None
         (strength, line_hz)
         for strength, line_hz in strongest
         if strength < _LEAST_STRENGTH
-        or _BESIDE * strength > max(_agreement(lines, *votes)[0] for lines in _beside(line_hz, start_s))
+        or _BESIDE * strength
+        > max((_agreement(lines, *votes)[0] for lines in _beside(line_hz, start_s)), default=0.0)
     ]
     if not strongest:
         return None

@@ -17,10 +17,7 @@ _LOW, _HIGH = (
 # Power of averaged noise follows a gamma law. Whatever the averaging, its mean stands about 1.83 times as far over
 # the 10th percentile as the 30th does (1.85 for one frame, 1.73 for 64).
 _MEAN_PER_SPREAD = 1.83
-_ONE_LOOK_DB, _BUSY_DB = (
-    5.3,
-    8.0,
-)  # spread of noise that nothing averages; what spreads wider is not noise alone
+_ONE_LOOK_DB, _BUSY_DB = 5.3, 8.0  # spread of noise that nothing averages; what spreads wider is not noise
 _NEIGHBOURS_HZ = 30e6  # to each side: wider than most channels
 _CALM = 0.3  # quantile over the neighbours that is taken for their calm part
 _RAISED_DB = 3.0
