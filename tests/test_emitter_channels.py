@@ -5,12 +5,12 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from gray_kettle.emitters import advertising, alike, bursts, groups, kinds, places
+from gray_kettle.emitters import advertising, alike, bursts, groups, kinds, no_channels, places
 from gray_kettle.emitters.block import block_of
 from gray_kettle.emitters.busy import but_channels
 from gray_kettle.emitters.comb import Comb
 from gray_kettle.emitters.hops import find_hops
-from gray_kettle.emitters.look import look
+from gray_kettle.emitters.look import _is_cut_off, look
 from gray_kettle.emitters.mains import Locked
 from gray_kettle.emitters.places import Fixed
 from gray_kettle.emitters.seen import keep_time_with_beacons
@@ -107,6 +107,36 @@ def _with_noise():
     power = -110 + 10 * np.log10(rng.exponential(size=(300, 340)))
     power[:, 100:220] += 30
     return block_of(span_at(), START_S + np.arange(300) / 10, to_codes(power))
+
+
+@pytest.mark.parametrize("steadiness", [1.0, 1.4])
+def test_a_hump_of_a_spread_code_that_wavers_is_a_channel(steadiness):
+    (one,) = find_standing(_with_noise()).regions
+    hump = replace(
+        one,
+        low_hz=2.454e9,
+        high_hz=2.47e9,
+        centre_hz=2.462e9,
+        width3_hz=1e7,
+        width10_hz=1.6e7,
+        steadiness=steadiness,
+    )
+    best = kinds.of_standing(hump, 1e6, False)[0][0]
+    assert best == ("analogue-video" if steadiness < 1.3 else kinds.WIFI)
+
+
+@pytest.mark.parametrize(
+    ("low_mhz", "high_mhz", "may_be"), [(2403.4, 2436.9, False), (2444.6, 2479.7, True), (2453, 2471, True)]
+)
+def test_a_range_with_its_middle_beside_those_of_channels_is_none(low_mhz, high_mhz, may_be):
+    block, _ = quiet(rows=100)
+    assert no_channels._is_channels(block, low_mhz * 1e6, high_mhz * 1e6) == may_be
+
+
+@pytest.mark.parametrize(("mhz", "is_cut"), [(2401, True), (2418.6, True), (2430, False), (2484, True)])
+def test_what_lies_at_an_end_or_a_seam_may_go_on_beyond(mhz, is_cut):
+    block = replace(quiet(rows=100)[0], span=span_at(pieces=(0, 80)))
+    assert _is_cut_off(block, mhz * 1e6) == is_cut
 
 
 def test_the_ends_of_a_span_above_the_low_band_tell_nothing():

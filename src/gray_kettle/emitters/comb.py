@@ -25,7 +25,7 @@ _PART_HZ, _FEWEST_A_PART, _FEWEST_PARTS, _KNOWN_PARTS = 6e6, 4, 4, 0.7
 _GRID_HZ = 50e3
 _MOST_OF_A_PART = 2.0  # times the usual: a channel's many fragments do not outvote the rest
 _WIDEST_HZ, _SURE, _SURE_PER_HZ = 3.4e6, 14.0, 5e-6  # edges of channels make wide combs rather than fine ones
-_WIDE_HZ, _SURE_OF_WIDE = 2.2e6, 28.0
+WIDE_HZ, _SURE_OF_WIDE = 2.2e6, 28.0  # rasters so wide edges of channels may make
 _AGREES, _NEXT = 0.25, 1.5
 SAME_RASTER = 0.02
 _ON, _FEWEST_OF_TWO, _PARTED, _LEAST_OF_TWO = 0.5, 30, 0.15, 0.15
@@ -124,7 +124,7 @@ def raster_of_strongest(
     """
     strong = level_dbm >= (np.median(level_dbm) if cell_hz <= FINE_HZ else -np.inf)
     raster_hz, strength, phase_hz = raster_of(freq_hz[strong], cell_hz, widest_hz=_WIDEST_HZ)
-    if raster_hz > _WIDE_HZ and strength < _SURE_OF_WIDE:  # edges of channels show some
+    if raster_hz > WIDE_HZ and strength < _SURE_OF_WIDE:
         return math.nan, strength, math.nan
     return raster_hz, strength, phase_hz
 

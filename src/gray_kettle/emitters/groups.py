@@ -19,6 +19,7 @@ from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import Narrow, Surroundings
 from gray_kettle.emitters.comb import (
     SAME_RASTER,
+    WIDE_HZ,
     Comb,
     agreement,
     combing_of,
@@ -37,7 +38,6 @@ _LEVEL_BAND_DB, _LEVEL_STEP_DB = 3.0, 2.0
 _MOST_COMBS, _SAME, _ONE_LEVEL_DB, _NO_CHANCE = 4, 0.4, 8.0, 3.0
 _FEET_DB, _SAME_RANGE = 18.0, 0.7
 _LEAST_APART_DB, _MOST_APART_DB, _VALLEY, _PARTS = 9.0, 36.0, 0.3, 4
-_WIDE_RASTER_HZ = 2.2e6
 _USUAL_HZ = 1e6  # the raster of the commonest kind
 
 Mask = NDArray[np.bool_]
@@ -177,7 +177,7 @@ def _combed(block: Block, narrow: Narrow, around: Surroundings, left: Mask) -> l
         left = left & ~near
         its = near.copy()
         its[near] = comb.picked(narrow.freq_hz[near])
-        if comb.raster_hz < _WIDE_RASTER_HZ or are_used_alike(block, around, narrow.those(its), comb):
+        if comb.raster_hz < WIDE_HZ or are_used_alike(block, around, narrow.those(its), comb):
             found.append((comb, its))
     return found
 

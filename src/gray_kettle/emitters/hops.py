@@ -35,7 +35,7 @@ from gray_kettle.records import FloatArray
 _USED_HZ, _TOLD = 4e6, 0.03
 _GROUP_HZ = 1e6
 _ON_RASTER, _STRONGER_DB, _MORE_THAN_OTHERS = 0.2, 4.0, 5.0
-_BEYOND_DOUBT, _RIGHT_ON = 50.0, 0.08
+BEYOND_DOUBT, _RIGHT_ON = 50.0, 0.08  # exponent of a raster; of its distance
 _WEAKER_DB, _WEAKER = 10.0, 3.0  # that, or so many spreads
 _MOST_SHARE = 1.2  # one hopper cannot be on the air more than always
 _LEAST_HOP_SHARE = 0.008  # of the rows
@@ -107,7 +107,7 @@ class Hops:
         is_there = inside and on_raster and alike
         # Where its other places are covered, one that is free has more; then it must be its own beyond doubt.
         is_own = (
-            self.raster_strength > _BEYOND_DOUBT
+            self.raster_strength > BEYOND_DOUBT
             and off_hz < _RIGHT_ON * raster_hz
             and abs(level_dbm - self.level_dbm) < _STRONGER_DB
         )

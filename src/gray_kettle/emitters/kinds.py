@@ -15,6 +15,7 @@ import numpy as np
 
 from gray_kettle.air.channels import BANDS, all_channels
 from gray_kettle.emitters.advertising import ADVERTISING_HZ
+from gray_kettle.emitters.bursts import LOW_BAND_HZ
 from gray_kettle.emitters.hops import Hops
 from gray_kettle.emitters.mains import Locked
 from gray_kettle.emitters.places import Fixed
@@ -29,7 +30,6 @@ _WIDE_MHZ, _LEAST_OVERLAP_HZ, _UNSTEADY = 40, 4e6, 1.45
 _AT_AN_EDGE = 1.0
 _IN_STEP, _HUMP_WAVERS = 0.2, 1.3
 _AT_HZ, _WANDERS = 0.1e6, 2.5  # by which a middle may be off, beside what chance does
-_LOW_BAND_HZ = 2.6e9
 _VIDEO_HZ = ((2.39e9, 2.5e9), (5.64e9, 5.96e9))
 _RADAR_HZ = ((5.25e9, 5.35e9), (5.47e9, 5.725e9))
 WIFI = "wi-fi"
@@ -127,7 +127,7 @@ def wifi_cost(s: Standing, step_hz: float, pauses_show: bool, lie_apart: bool = 
     hump = expects(s.width3_hz, 9.2e6 - off_hz, 10.4e6 + off_hz, 0.2e6)
     hump += expects(s.width10_hz, 15.2e6 - off_hz, 16.8e6 + off_hz, 0.25e6)
     by_hump = hump + places[0][1] + expects(s.steadiness, _HUMP_WAVERS, math.inf, 0.03)
-    by_hump = by_hump if s.high_hz < _LOW_BAND_HZ else math.inf
+    by_hump = by_hump if s.high_hz < LOW_BAND_HZ else math.inf
     no_pause = min(0.015 * s.rows, 2.0) if s.off_share < 0.002 and pauses_show else 0.0
     by_ends += 1.0 + expects(s.steadiness, 1.25, math.inf, 0.1)
     if lie_apart and s.width10_hz > _LEAST_OVERLAP_HZ:

@@ -14,7 +14,7 @@ from gray_kettle.emitters.advertising import ADVERTISING_HZ, find_advertising
 from gray_kettle.emitters.block import Block, block_of
 from gray_kettle.emitters.bursts import Surroundings, find_narrow, surroundings_of
 from gray_kettle.emitters.busy import but_channels
-from gray_kettle.emitters.hops import Hops, find_hops
+from gray_kettle.emitters.hops import BEYOND_DOUBT, Hops, find_hops
 from gray_kettle.emitters.mains import Locked, find_locked
 from gray_kettle.emitters.places import Fixed, find_places, period_of
 from gray_kettle.emitters.seen import visible_rows
@@ -28,7 +28,7 @@ FEWEST_ROWS = 24
 _BLUETOOTH_HZ = (2.402e9, 2.480e9)  # its first and last place
 _OF_MANY_DB = 4.5  # by more one thing's levels do not spread
 _FRAMES = 4
-_BEYOND_DOUBT, _FILLED_DB = 50.0, 6.0
+_FILLED_DB = 6.0
 _CUT_OFF_HZ = 3e6
 _LEAST_CLAIM = 0.5  # of being anything at all
 
@@ -180,7 +180,7 @@ def _from_fixed(block: Block, places: list[Fixed], around: Surroundings) -> list
 def _from_hops(block: Block, h: Hops) -> Sighting | None:
     looks = block.looks * max(1e6 / block.cell_hz, 1)
     fading_db = 5.6 / math.sqrt(looks) + (2.5 if block.meets_parts else 0.0)
-    if block.sums_frames and h.raster_strength > _BEYOND_DOUBT:
+    if block.sums_frames and h.raster_strength > BEYOND_DOUBT:
         fading_db += _FILLED_DB  # it fills a part of a row's frames, now a small one and now all
     likely = _claimed(kinds.of_hops(h, block.cell_hz, fading_db, block.meets_parts))
     if likely is None or (likely[0][0] == "unknown" and h.level_spread_db > fading_db + _OF_MANY_DB):
