@@ -19,6 +19,7 @@ from gray_kettle.emitters.places import (
     stands_out,
     tolerance_of,
 )
+from gray_kettle.emitters.seen import visible_rows
 from gray_kettle.records import FloatArray
 
 ADVERTISING_HZ = (2.402e9, 2.426e9, 2.480e9)
@@ -26,6 +27,7 @@ _APART_DB = 4.0
 _MOST, _ANOTHER_DB, _FADES_DB = 3, 8.0, 17.0
 _NEXT_TO_NONE, _NOT_AS_OFTEN = 0.5, 3.5
 _OFF_HZ, _WANDERS = 0.25e6, 2.5
+_FEWEST_ALONE, _LONGEST_S, _PASSED_HZ = 8, 4e-4, 0.9e6
 _FEW, _SPREAD_HZ, _MOST_SPREAD_HZ, _MOST_SHARE = 14, 0.35e6, 1.2e6, 0.1
 
 
@@ -42,6 +44,8 @@ def find_advertising(block: Block, narrow: Narrow, around: Surroundings) -> tupl
     )
     for _ in range(1 if block.meets_parts else _MOST):
         places, rest = _one(block, narrow, around, known_dbm, apart_db)
+        if not places and block.meets_parts:
+            places, rest = _last_alone(block, narrow, around)
         if not places:
             break
         found.append(places)
@@ -92,6 +96,40 @@ def _one(
             break  # channels make bursts there
         if len(found) >= 2:
             return found, narrow.those(left)
+    return [], narrow
+
+
+def _last_alone(block: Block, narrow: Narrow, around: Surroundings) -> tuple[list[Fixed], Narrow]:
+    """The last place of advertising, which lies where few channels are, with nothing at all of its level beside it,
+    where channels cover the others.
+
+    A sweep meets no more of its bursts than it passes in their time, and those of 802.15.4, which has a place there,
+    too, last longer. The other places must be met as often as it is at least.
+    """
+    last_hz = ADVERTISING_HZ[-1]
+    tolerance_hz = 1.5 * tolerance_of(block)
+    at = np.abs(narrow.freq_hz - last_hz) <= tolerance_hz
+    passed_hz = _LONGEST_S * block.span.step_hz * block.span.bins / max(block.span.sweep_s, 1e-9)
+    if at.sum() < _FEWEST_ALONE or (passed_hz > _PASSED_HZ and block.cell_hz > FINE_HZ):
+        return [], narrow
+    for level in _levels(narrow.level_dbm[at]):
+        alike = np.abs(narrow.level_dbm - level) <= SAME_LEVEL_DB + 3.0
+        number, chance = at_and_beside(narrow.freq_hz[alike], last_hz, tolerance_hz)
+        if number < _FEWEST_ALONE or chance > _NEXT_TO_NONE:
+            continue
+        found = fixed_of(block, narrow, around, at & alike)
+        is_short = found.width_hz < min(passed_hz, _PASSED_HZ) + block.cell_hz
+        if not is_short or _is_off(block, found) or not _may_be_one(block, [found]):
+            continue
+        usual = number / max(found.share, 1e-9)
+        for hz in ADVERTISING_HZ[:-1]:
+            visible = visible_rows(block, around, hz, found.level_dbm, found.bursts)
+            expected = number * visible / usual
+            met = int((alike & (np.abs(narrow.freq_hz - hz) <= tolerance_hz)).sum())
+            if met < expected - _NOT_AS_OFTEN * np.sqrt(expected):
+                break
+        else:
+            return [found], narrow.those(~(at & alike))
     return [], narrow
 
 

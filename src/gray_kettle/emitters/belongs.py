@@ -18,6 +18,7 @@ from gray_kettle.records import Sighting
 _ONLY_THEN = 0.9
 _ON_IT_HZ, _TIMES_AS_OFTEN = 0.7e6, 3.0
 _TOGETHER_HZ = 8e6
+_PULSES_HZ = 5e6
 
 
 def on_their_own(
@@ -44,6 +45,12 @@ def _is_of_advertising(f: Fixed, advertising: list[Fixed]) -> bool:
     """
     is_on = any(abs(f.centre_hz - hz) < _ON_IT_HZ for hz in ADVERTISING_HZ)
     return is_on and any(f.share < _TIMES_AS_OFTEN * a.share for a in advertising)
+
+
+def but_of_turning(fixed: list[Fixed], turning: list[Fixed]) -> list[Fixed]:
+    """What turns, and the places that are none of it."""
+    left = [f for f in fixed if all(abs(f.centre_hz - t.centre_hz) > _PULSES_HZ for t in turning)]
+    return left + turning
 
 
 def put_together(unknown: list[Sighting]) -> list[Sighting]:

@@ -24,15 +24,31 @@ from gray_kettle.emitters.standing import Ground
 from gray_kettle.records import FloatArray, IntArray
 
 WIDTH_HZ = 1e6
-_BESIDE_FROM_HZ, _BESIDE_TO_HZ = 2.4e6, 6.5e6
 _FALLEN_HZ, _FALLEN = 1.2e6, 0.35
-_CLEAR_HZ = 2.0e6  # of two bursts closer than this the stronger one counts
 _CHANCE = 4.9  # normal deviations that noise reaches about once in a million looks
 _BESIDE_CHANCE = 5.6
 _LEAST = 10**0.6
 BEACONS_S = 0.1024  # from one to the next, of nearly all access points
 LOW_BAND_HZ = 2.5e9  # where hoppers are
 _MOST = 60_000
+
+
+@dataclass(frozen=True)
+class Scale:
+    """What counts as narrow: mean_hz wide, over what lies from_hz to to_hz beside it; of two closer than clear_hz the
+    stronger one counts, what is within reach_hz is measured. goes_on: what an end of the span cuts off is none.
+    """
+
+    mean_hz: float
+    from_hz: float
+    to_hz: float
+    clear_hz: float
+    reach_hz: float
+    goes_on: bool = True
+
+
+HOP = Scale(WIDTH_HZ, 2.4e6, 6.5e6, 2.0e6, 1.6e6)
+PULSE = Scale(3e6, 6.0e6, 10.5e6, 5.0e6, 5.0e6, goes_on=False)
 
 
 @dataclass(frozen=True, eq=False)
@@ -58,8 +74,8 @@ class Narrow:
 class Surroundings:
     """What a burst has to stand over: power beside each cell and under it, mW, shape (rows, cells).
 
-    smooth: mean over a megahertz around each cell, looks: that it sums up. frame_looks: and of what is there for one
-    of the frames that a row is made of. strongest: of each row.
+    smooth: mean around each cell over what counts as narrow, looks: that it sums up. frame_looks: and of what is there
+    for one of the frames that a row is made of. strongest: of each row.
     """
 
     beside: Floats
@@ -68,35 +84,37 @@ class Surroundings:
     strongest: Floats
     looks: float
     frame_looks: float
+    scale: Scale = HOP
 
 
-def surroundings_of(block: Block, ground: Ground) -> Surroundings:
-    smooth, cells = block.running(WIDTH_HZ)
+def surroundings_of(block: Block, ground: Ground, scale: Scale = HOP) -> Surroundings:
+    smooth, cells = block.running(scale.mean_hz)
     under = running_mean(ground.power, cells // 2)
     by_row = np.empty_like(smooth)
     for part, power in zip(ground.slices, under, strict=True):
         by_row[part] = power
     looks = block.looks_over(cells)
     of_frame = looks if block.meets_parts else max(looks / max(block.bin_looks, 1.0), 1.0)
-    return Surroundings(_beside(block), by_row, smooth, smooth.max(axis=1), looks, of_frame)
+    return Surroundings(_beside(block, scale), by_row, smooth, smooth.max(axis=1), looks, of_frame, scale)
 
 
-def _beside(block: Block) -> Floats:
+def _beside(block: Block, scale: Scale) -> Floats:
     """The stronger of the means to both sides of each cell; at the edge of the span the side that there is."""
     cells = block.power.shape[1]
     total = running_total(block.power)
     # A hop may fill three wide bins and fade in the middle one; parts of channels that a sweep meets do so, too.
-    from_cells = _BESIDE_FROM_HZ / block.cell_hz
+    from_cells = scale.from_hz / block.cell_hz
     is_asked = not block.meets_parts and block.freq_hz[0] < LOW_BAND_HZ
     near = max(math.ceil(from_cells) if is_asked else round(from_cells), 2)
-    far = max(round(_BESIDE_TO_HZ / block.cell_hz), 4)
+    far = max(round(scale.to_hz / block.cell_hz), 4)
     at = np.arange(cells)
     least = max((far - near) // 3, 1)
     sides = []
     for begin, end in ((-far, -near + 1), (near, far + 1)):
         count = np.clip(at + end, 0, cells) - np.clip(at + begin, 0, cells)
         side = sums_between(total, begin, end) * ((count >= least) / np.maximum(count, 1)).astype(np.float32)
-        _to_the_end(block, total, side, begin + least if begin < 0 else end - least)
+        if scale.goes_on:
+            _to_the_end(block, total, side, begin + least if begin < 0 else end - least)
         sides.append(side)
     return np.maximum(sides[0], sides[1])
 
@@ -146,20 +164,19 @@ def find_narrow(block: Block, around: Surroundings) -> Narrow:
     # Noise beside a burst is no company; only what stands over it.
     hot &= smooth > times_beside * (around.beside - 0.5 * around.ground)
     if block.missing is not None:  # what is cut off looks narrow
-        hot &= running_mean(block.missing.astype(np.float32), round(_BESIDE_TO_HZ / block.cell_hz)) == 0
+        hot &= running_mean(block.missing.astype(np.float32), round(around.scale.to_hz / block.cell_hz)) == 0
     row, cell = np.nonzero(hot)
     if not len(row):
         return _none()
-    row, cell = _strongest(block, smooth, row, cell)
+    row, cell = _strongest(smooth, row, cell, max(int(around.scale.clear_hz / block.cell_hz), 1))
     if len(row) > _MOST:  # enough to tell; even over time
         chosen = np.linspace(0, len(row) - 1, _MOST).astype(int)
         row, cell = row[chosen], cell[chosen]
     return _measured(block, around, row, cell)
 
 
-def _strongest(block: Block, smooth: Floats, row: IntArray, cell: IntArray) -> tuple[IntArray, IntArray]:
+def _strongest(smooth: Floats, row: IntArray, cell: IntArray, reach: int) -> tuple[IntArray, IntArray]:
     """Of hot cells near to one another the strongest."""
-    reach = max(int(_CLEAR_HZ / block.cell_hz), 1)
     cells = smooth.shape[1]
     value = smooth[row, cell]
     keep = np.ones(len(row), bool)
@@ -174,7 +191,7 @@ def _strongest(block: Block, smooth: Floats, row: IntArray, cell: IntArray) -> t
 
 def _measured(block: Block, around: Surroundings, row: IntArray, cell: IntArray) -> Narrow:
     """Centre, width and level from the cells around the strongest."""
-    reach = max(round(1.6e6 / block.cell_hz), 1)
+    reach = max(round(around.scale.reach_hz / block.cell_hz), 1)
     steps = np.arange(-reach, reach + 1)
     at = cell[:, None] + steps[None, :]
     inside = (at >= 0) & (at < block.power.shape[1])

@@ -20,6 +20,7 @@ from gray_kettle.emitters.hops import Hops
 from gray_kettle.emitters.mains import Locked
 from gray_kettle.emitters.places import Fixed
 from gray_kettle.emitters.standing import Standing
+from gray_kettle.emitters.turning import RADAR_HZ
 from gray_kettle.records import FloatArray
 
 UNKNOWN_COST = 4.0
@@ -31,7 +32,6 @@ _AT_AN_EDGE = 1.0
 _IN_STEP, _HUMP_WAVERS = 0.2, 1.3
 _AT_HZ, _WANDERS = 0.1e6, 2.5  # by which a middle may be off, beside what chance does
 _VIDEO_HZ = ((2.39e9, 2.5e9), (5.64e9, 5.96e9))
-_RADAR_HZ = ((5.25e9, 5.35e9), (5.47e9, 5.725e9))
 WIFI = "wi-fi"
 _WIFI_WIDTHS_HZ = {
     20: (15.8e6, 19.6e6),
@@ -193,7 +193,7 @@ def of_fixed(
             costs["802.15.4"] += 0.7
     else:
         rhythm = 0.0 if period_s > 0 else 5.0 if in_parts else 2.6
-        costs["radar"] = _is_in(f.centre_hz, _RADAR_HZ, 1e6) + expects(f.share, 0, 0.05, 0.03) + rhythm
+        costs["radar"] = _is_in(f.centre_hz, RADAR_HZ, 1e6) + expects(f.share, 0, 0.05, 0.03) + rhythm
     enough = 1 - math.exp(-len(f.bursts) / 4)
     return compared(costs, enough)
 

@@ -19,6 +19,7 @@ from gray_kettle.emitters.mains import Locked, find_locked
 from gray_kettle.emitters.places import Fixed, find_places, period_of
 from gray_kettle.emitters.seen import visible_rows
 from gray_kettle.emitters.standing import Standing, find_standing
+from gray_kettle.emitters.turning import find_turning
 from gray_kettle.records import FloatArray, Sighting, Span
 from gray_kettle.spectrum.halves import Codes
 from gray_kettle.spectrum.places import passband_hz, places_in
@@ -52,6 +53,7 @@ def look(
         hops = turns.put_together(hops, block.rows)
     locked = find_locked(block, around)
     fixed = belongs.on_their_own(fixed, advertising, hops, locked)
+    fixed = belongs.but_of_turning(fixed, find_turning(block, ground, narrow))
     found = [_from_standing(block, s) for s in but_channels(block, ground.regions)]
     found += [_from_advertising(block, places) for places in advertisers]
     found += _from_fixed(block, fixed, around)
@@ -154,7 +156,7 @@ def _from_fixed(block: Block, places: list[Fixed], around: Surroundings) -> list
     # Rows of several frames may show one that is seldom there in many of them.
     frames = max(block.span.averages, _FRAMES) if block.sums_frames else 1
     for f in places:
-        period_s = period_of(f.bursts.when_s)
+        period_s = f.period_s or period_of(f.bursts.when_s)
         others_hidden = _others_hidden(block, around, f)
         told = replace(f, share=f.share / frames)
         likely = _claimed(kinds.of_fixed(told, block.cell_hz, period_s, block.meets_parts, others_hidden))

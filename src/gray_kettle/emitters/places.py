@@ -36,7 +36,9 @@ _LEAST_TURN_S, _FEWEST_TURNS = 0.8, 5
 
 @dataclass(frozen=True, eq=False)
 class Fixed:
-    """Bursts that come back to one place. share: of the rows in which it could be seen."""
+    """Bursts that come back to one place. share: of the rows in which it could be seen. period_s: after which they do,
+    0 where that is not known.
+    """
 
     bursts: Narrow
     centre_hz: float
@@ -46,6 +48,7 @@ class Fixed:
     level_spread_db: float
     share: float
     alone: float  # times as many as at the places around it
+    period_s: float = 0.0
 
 
 def find_places(

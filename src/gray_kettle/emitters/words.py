@@ -53,6 +53,12 @@ def of_fixed(f: Fixed, period_s: float) -> tuple[str, ...]:
 
 def of_advertising(places: list[Fixed]) -> tuple[str, ...]:
     each = ", ".join(f"{len(f.bursts)} at {mhz(f.centre_hz, 0)}" for f in places)
+    if len(places) == 1:
+        return (
+            f"short bursts: {each}",
+            "nothing of its level beside it",
+            "channels cover the two other places",
+        )
     return (f"short bursts: {each}", "no other place is used", "one level at all of them")
 
 
