@@ -27,7 +27,7 @@ _APART_DB = 4.0
 _MOST, _ANOTHER_DB, _FADES_DB = 3, 8.0, 17.0
 _NEXT_TO_NONE, _NOT_AS_OFTEN = 0.5, 3.5
 _OFF_HZ, _WANDERS = 0.25e6, 2.5
-_FEWEST_ALONE, _LONGEST_S, _PASSED_HZ = 8, 4e-4, 0.9e6
+_FEWEST_ALONE, _LONGEST_S, _PASSED_HZ, _BESIDE_HZ, _BELOW_HZ = 8, 4e-4, 0.9e6, 2.7e6, 0.35e6
 _FEW, _SPREAD_HZ, _MOST_SPREAD_HZ, _MOST_SHARE = 14, 0.35e6, 1.2e6, 0.1
 
 
@@ -118,9 +118,16 @@ def _last_alone(block: Block, narrow: Narrow, around: Surroundings) -> tuple[lis
         if number < _FEWEST_ALONE or chance > _NEXT_TO_NONE:
             continue
         found = fixed_of(block, narrow, around, at & alike)
+        # (A hopper's last places lie below.)
+        is_below = found.centre_hz < last_hz - _BELOW_HZ
         is_short = found.width_hz < min(passed_hz, _PASSED_HZ) + block.cell_hz
-        if not is_short or _is_off(block, found) or not _may_be_one(block, [found]):
+        if is_below or not is_short or _is_off(block, found) or not _may_be_one(block, [found]):
             continue
+        if (
+            visible_rows(block, around, last_hz - _BESIDE_HZ, found.level_dbm, found.bursts)
+            < 0.5 * block.rows
+        ):
+            continue  # it may be one of many that something hides
         usual = number / max(found.share, 1e-9)
         for hz in ADVERTISING_HZ[:-1]:
             visible = visible_rows(block, around, hz, found.level_dbm, found.bursts)

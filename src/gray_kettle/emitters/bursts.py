@@ -25,6 +25,7 @@ from gray_kettle.records import FloatArray, IntArray
 
 WIDTH_HZ = 1e6
 _FALLEN_HZ, _FALLEN = 1.2e6, 0.35
+_LINE_HZ = 1.5e6
 _CHANCE = 4.9  # normal deviations that noise reaches about once in a million looks
 _BESIDE_CHANCE = 5.6
 _LEAST = 10**0.6
@@ -95,13 +96,34 @@ def surroundings_of(block: Block, ground: Ground, scale: Scale = HOP) -> Surroun
         by_row[part] = power
     looks = block.looks_over(cells)
     of_frame = looks if block.meets_parts else max(looks / max(block.bin_looks, 1.0), 1.0)
-    return Surroundings(_beside(block, scale), by_row, smooth, smooth.max(axis=1), looks, of_frame, scale)
+    return Surroundings(
+        _beside(block, scale, _lines(block, ground)),
+        by_row,
+        smooth,
+        smooth.max(axis=1),
+        looks,
+        of_frame,
+        scale,
+    )
 
 
-def _beside(block: Block, scale: Scale) -> Floats:
-    """The stronger of the means to both sides of each cell; at the edge of the span the side that there is."""
+def _lines(block: Block, ground: Ground) -> NDArray[np.bool_]:
+    """Cells in which a line stands: what is beside it is no company of it, nor it of that. Shape (cells,)."""
+    is_line = np.zeros(len(block.freq_hz), bool)
+    for s in ground.regions:
+        if s.width10_hz < _LINE_HZ and s.time_share > 0.5:
+            is_line |= np.abs(block.freq_hz - s.centre_hz) < s.width10_hz / 2 + block.cell_hz
+    return is_line
+
+
+def _beside(block: Block, scale: Scale, is_line: NDArray[np.bool_]) -> Floats:
+    """The stronger of the means to both sides of each cell, but for lines; at the edge of the span the side that there
+    is.
+    """
     cells = block.power.shape[1]
-    total = running_total(block.power)
+    power = np.where(is_line, np.float32(0), block.power) if is_line.any() else block.power
+    total = running_total(power)
+    told = running_total((~is_line).astype(float))
     # A hop may fill three wide bins and fade in the middle one; parts of channels that a sweep meets do so, too.
     from_cells = scale.from_hz / block.cell_hz
     is_asked = not block.meets_parts and block.freq_hz[0] < LOW_BAND_HZ
@@ -111,7 +133,7 @@ def _beside(block: Block, scale: Scale) -> Floats:
     least = max((far - near) // 3, 1)
     sides = []
     for begin, end in ((-far, -near + 1), (near, far + 1)):
-        count = np.clip(at + end, 0, cells) - np.clip(at + begin, 0, cells)
+        count = told[np.clip(at + end, 0, cells)] - told[np.clip(at + begin, 0, cells)]
         side = sums_between(total, begin, end) * ((count >= least) / np.maximum(count, 1)).astype(np.float32)
         if scale.goes_on:
             _to_the_end(block, total, side, begin + least if begin < 0 else end - least)
