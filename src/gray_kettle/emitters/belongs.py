@@ -10,8 +10,9 @@ import numpy as np
 
 from gray_kettle.emitters.advertising import ADVERTISING_HZ
 from gray_kettle.emitters.hops import Hops
-from gray_kettle.emitters.mains import Locked
+from gray_kettle.emitters.mains import OVENS_HZ, Locked
 from gray_kettle.emitters.places import Fixed
+from gray_kettle.emitters.standing import Standing
 from gray_kettle.emitters.words import mhz
 from gray_kettle.records import Sighting
 
@@ -19,6 +20,7 @@ _ONLY_THEN = 0.9
 _ON_IT_HZ, _TIMES_AS_OFTEN = 0.7e6, 3.0
 _TOGETHER_HZ = 8e6
 _PULSES_HZ = 5e6
+_NOT_ALL = 0.6  # of the rows
 
 
 def on_their_own(
@@ -51,6 +53,13 @@ def but_of_turning(fixed: list[Fixed], turning: list[Fixed]) -> list[Fixed]:
     """What turns, and the places that are none of it."""
     left = [f for f in fixed if all(abs(f.centre_hz - t.centre_hz) > _PULSES_HZ for t in turning)]
     return left + turning
+
+
+def but_stripes(standing: list[Standing], locked: Locked | None) -> list[Standing]:
+    """What stands, but for what an oven in step with the rows makes seem to stand for a while."""
+    if locked is None or not locked.stands_in_stripes:
+        return standing
+    return [s for s in standing if s.time_share > _NOT_ALL or not OVENS_HZ[0] < s.centre_hz < OVENS_HZ[1]]
 
 
 def put_together(unknown: list[Sighting]) -> list[Sighting]:

@@ -242,6 +242,7 @@ def of_locked(o: Locked) -> tuple[tuple[str, float], ...]:
     # The stronger the agreement, the less of the looks it must be met in: an oven may be on for a part of them.
     least = min(max(0.45 - 0.015 * (o.strength - 14), 0.17), 0.45)
     line_off_hz = abs(o.line_hz / 10 - round(o.line_hz / 10))
+    is_in_step = o.in_step > _IN_STEP and not o.in_rows
     costs = {
         "microwave-oven": expects(o.core_hz[0], 2.41e9, 2.472e9, 3e6)
         + expects(o.core_hz[1], 2.44e9, 2.495e9, 3e6)
@@ -249,7 +250,7 @@ def of_locked(o: Locked) -> tuple[tuple[str, float], ...]:
         + expects(o.filled, least, 1.0, 0.08)
         + expects(line_off_hz, 0, 0.012, 0.006)
         + expects(o.core_duty, 0.03, 0.62, 0.06)
-        + (2.5 if (o.strength < 60 or o.in_step > _IN_STEP) and _is_a_channel(*o.core_hz) else 0.0),
+        + (2.5 if (o.strength < 60 or is_in_step) and _is_a_channel(*o.core_hz) else 0.0),
         "unknown": UNKNOWN_COST - 2.0,
     }
     return compared(costs)

@@ -54,7 +54,9 @@ def look(
     locked = find_locked(block, around)
     fixed = belongs.on_their_own(fixed, advertising, hops, locked)
     fixed = belongs.but_of_turning(fixed, find_turning(block, ground, narrow))
-    found = [_from_standing(block, s) for s in but_channels(block, ground.regions)]
+    found = [
+        _from_standing(block, s) for s in belongs.but_stripes(but_channels(block, ground.regions), locked)
+    ]
     found += [_from_advertising(block, places) for places in advertisers]
     found += _from_fixed(block, fixed, around)
     found += [_from_hops(block, h) for h in hops]

@@ -12,13 +12,15 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from gray_kettle.emitters.block import Block
-from gray_kettle.emitters.bursts import BEACONS_S, Surroundings, over_ground
+from gray_kettle.emitters.block import Block, running_mean
+from gray_kettle.emitters.bursts import BEACONS_S, WIDTH_HZ, Surroundings, over_ground
+from gray_kettle.emitters.in_rows import can_be_told, wave_in_rows
 from gray_kettle.emitters.runs import runs_of
 from gray_kettle.emitters.wave import Wave, folded, lit_parts, smooth_cells, smoothed
 from gray_kettle.records import FloatArray, IntArray
 
 _LOW_HZ, _HIGH_HZ = (2.405e9, 2.446e9), 2.495e9
+OVENS_HZ = (2.42e9, _HIGH_HZ)  # between which they lie
 _LINES_HZ = (50.0, 60.0, 100.0, 120.0)
 _WANDER = 1.2e-3  # of the mains
 _STRETCH_S, _SPARSE_S = 60.0, 1.0  # for so long the mains keep their phase; rows farther apart tell nothing
@@ -30,6 +32,7 @@ _FOLLOWED_S, _SURE = 12.0, 8.0  # no shorter than that each stretch of it agrees
 _BLIND, _HALF_BLIND = 0.85, 0.4  # looks that all fall on one phase tell nothing
 _OVERTONES, _NEARLY, _PARTLY = 20, 0.7, 0.3
 _BESIDE, _BESIDE_TO, _COARSER = 0.5, 1.2e-2, 2.0
+_BEYOND_DOUBT, _FEWEST_RUNS = 20.0, 12
 _WINDOW_S, _SLOW = 8.0, 0.5  # through which the wave must turn: what comes and goes as slowly may be anything
 
 # When each was met, its row, (cell in its middle, width against the usual), times of all rows, offsets of the cells.
@@ -43,6 +46,7 @@ class Locked:
     votes: how many bursts spoke. filled: by how much more it is met at its own half of the wave than at the other.
     by_phase: whether it is there, by part of the wave and cell. core_hz, core_duty: ends and share of what is within
     6 dB of its usual density. in_step: how far rows that are close in time fall on one part of the wave, 0 to 1.
+    in_rows: told by what a sweep sees of the wave within its rows.
     """
 
     line_hz: float
@@ -59,6 +63,12 @@ class Locked:
     core_hz: tuple[float, float]
     core_duty: float
     in_step: float
+    in_rows: bool = False
+
+    @property
+    def stands_in_stripes(self) -> bool:
+        """Whether a sweep meets it at places that move so slowly that they seem to stand."""
+        return self.in_rows and self.in_step > _SLOW
 
 
 @dataclass(frozen=True, eq=False)
@@ -91,10 +101,32 @@ def find_locked(block: Block, around: Surroundings) -> Locked | None:
         return None
     found = [_swing_in(block, around, low_hz) for low_hz in _LOW_HZ]
     ordered = sorted((s for s in found if s is not None), key=lambda s: -s.strength * s.top)
-    return next((o for s in ordered if (o := _locked(block, around, s)) is not None), None)
+    first = next((o for s in ordered if (o := _locked(block, around, s)) is not None), None)
+    if can_be_told(block) and (first is None or first.strength < _BEYOND_DOUBT):
+        return _locked_in_rows(block, around) or first
+    return first
 
 
-def _swing_in(block: Block, around: Surroundings, low_hz: float) -> Swing | None:
+def _locked_in_rows(block: Block, around: Surroundings) -> Locked | None:
+    """The same by what a sweep sees of the wave within its rows. What comes in step stands still and is no ground."""
+    noise = running_mean(block.noise, block.running(WIDTH_HZ)[1] // 2)
+    around = replace(around, ground=np.broadcast_to(noise, around.ground.shape))
+    asked = _hits_in(block, around, _LOW_HZ[0])
+    if asked is None:
+        return None
+    cells, hits, runs = asked
+    told = wave_in_rows(block, cells, hits, block.time_s - block.time_s[0])
+    if told is None:
+        return None
+    swing = _swing(block, cells, hits, runs, *told)
+    found = None if swing is None else _locked(block, around, swing)
+    return None if found is None else replace(found, in_rows=True)
+
+
+def _hits_in(
+    block: Block, around: Surroundings, low_hz: float
+) -> tuple[slice, NDArray[np.bool_], tuple[IntArray, IntArray, IntArray]] | None:
+    """(cells asked, where something stands over the ground, row, first and last cell of each that is wide enough)."""
     inside = np.flatnonzero((block.freq_hz > low_hz) & (block.freq_hz < _HIGH_HZ))
     if len(inside) < 8:
         return None
@@ -104,9 +136,15 @@ def _swing_in(block: Block, around: Surroundings, low_hz: float) -> Swing | None
     if block.span.is_tuned and block.span.sweep_s:
         speed_hz_per_s = block.span.step_hz * block.span.bins / block.span.sweep_s
         least = min(_WIDE_HZ, 0.6 * _HALF_WAVE_S * speed_hz_per_s)
-    row, first, last = runs_of(hits, max(int(least / block.cell_hz), 1), 1)
-    if len(row) < 12:
+    runs = runs_of(hits, max(int(least / block.cell_hz), 1), 1)
+    return None if len(runs[0]) < _FEWEST_RUNS else (cells, hits, runs)
+
+
+def _swing_in(block: Block, around: Surroundings, low_hz: float) -> Swing | None:
+    asked = _hits_in(block, around, low_hz)
+    if asked is None:
         return None
+    cells, hits, (row, first, last) = asked
     offsets = block.offset_s[cells]
     # Seconds since 1970 times 50 leave few digits: count from the block's own beginning.
     start_s = block.time_s - block.time_s[0]
