@@ -51,7 +51,8 @@ def look(
     hops = find_hops(block, rest, around)
     if not span.is_tuned:
         hops = turns.put_together(hops, block.rows)
-    locked = find_locked(block, around)
+    timed = find_locked(block, around)
+    locked = next((o for o in timed if _from_locked(block, o) is not None), timed[0] if timed else None)
     fixed = belongs.on_their_own(fixed, advertising, hops, locked)
     fixed = belongs.but_of_turning(fixed, find_turning(block, ground, narrow))
     found = [

@@ -32,7 +32,7 @@ _FOLLOWED_S, _SURE = 12.0, 8.0  # no shorter than that each stretch of it agrees
 _BLIND, _HALF_BLIND = 0.85, 0.4  # looks that all fall on one phase tell nothing
 _OVERTONES, _NEARLY, _PARTLY = 20, 0.7, 0.3
 _BESIDE, _BESIDE_TO, _COARSER = 0.5, 1.2e-2, 2.0
-_BEYOND_DOUBT, _FEWEST_RUNS = 20.0, 12
+_FEWEST_RUNS = 12
 _WINDOW_S, _SLOW = 8.0, 0.5  # through which the wave must turn: what comes and goes as slowly may be anything
 
 # When each was met, its row, (cell in its middle, width against the usual), times of all rows, offsets of the cells.
@@ -92,19 +92,19 @@ class Swing:
         return float(self.by_cell.max())
 
 
-def find_locked(block: Block, around: Surroundings) -> Locked | None:
-    """The strongest wide thing that keeps time with the mains; None where nothing does, or looks cannot tell.
+def find_locked(block: Block, around: Surroundings) -> list[Locked]:
+    """Wide things that keep time with the mains, what tells most first: of them one is an oven at most.
 
-    Asked of the whole band, and of its upper half alone: there ovens are, and channels of the lower half do not vote.
+    Asked of the whole band, and of its upper half alone: there ovens are, and channels of the lower half do not vote. A
+    sweep is asked first what it sees within its rows.
     """
     if block.rows < 30 or np.median(np.diff(block.time_s)) > _SPARSE_S:
-        return None
+        return []
     found = [_swing_in(block, around, low_hz) for low_hz in _LOW_HZ]
     ordered = sorted((s for s in found if s is not None), key=lambda s: -s.strength * s.top)
     first = next((o for s in ordered if (o := _locked(block, around, s)) is not None), None)
-    if can_be_told(block) and (first is None or first.strength < _BEYOND_DOUBT):
-        return _locked_in_rows(block, around) or first
-    return first
+    in_rows = _locked_in_rows(block, around) if can_be_told(block) else None
+    return [o for o in (in_rows, first) if o is not None]
 
 
 def _locked_in_rows(block: Block, around: Surroundings) -> Locked | None:
