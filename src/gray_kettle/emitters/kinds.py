@@ -30,6 +30,7 @@ _FEWEST_COMMON_HZ = 19e6
 _WIDE_MHZ, _LEAST_OVERLAP_HZ, _UNSTEADY = 40, 4e6, 1.45
 _AT_AN_EDGE = 1.0
 _IN_STEP, _HUMP_WAVERS = 0.2, 1.3
+_ALL_OF_IT, _MOST_OF_TWO = 0.9, 0.8  # two ovens fill more of the wave than one
 _AT_HZ, _WANDERS = 0.1e6, 2.5  # by which a middle may be off, beside what chance does
 _VIDEO_HZ = ((2.39e9, 2.5e9), (5.64e9, 5.96e9))
 WIFI = "wi-fi"
@@ -249,7 +250,7 @@ def of_locked(o: Locked) -> tuple[tuple[str, float], ...]:
         + expects(o.strength, 14.0, math.inf, 4.0)
         + expects(o.filled, least, 1.0, 0.08)
         + expects(line_off_hz, 0, 0.012, 0.006)
-        + expects(o.core_duty, 0.03, 0.62, 0.06)
+        + expects(o.core_duty, 0.03, _MOST_OF_TWO if o.filled > _ALL_OF_IT else 0.62, 0.06)
         + (2.5 if (o.strength < 60 or is_in_step) and _is_a_channel(*o.core_hz) else 0.0),
         "unknown": UNKNOWN_COST - 2.0,
     }

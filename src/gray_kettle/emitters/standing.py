@@ -35,6 +35,7 @@ _BESIDE_HZ, _LINE_OVER, _SHARP, _LINE_HZ = 1.5e6, 4.0, 10.0, 1.5e6
 _RAISES_HZ = 24e6
 _STEADIER, _FILLED = 0.4, 0.3  # than noise can be; of its width
 _RESTLESS_DB, _RESTLESS_PEAK_DB = 1.8, 1.0  # beyond the spread of noise
+_HIGH_DB, _NEVER_OFF, _RESTLESS_HIGH_DB = 12.0, 0.002, 2.4
 _OFTEN_OFF, _SELDOM_OFF, _FEWEST_OFF = 0.025, 0.004, 3.0  # share of the rows, and rows
 _MOST_IN_A_REGION = 8
 _ONE_HUMP_HZ, _STOREY = 22e6, 0.35
@@ -217,6 +218,8 @@ def _is_steady(found: Standing, is_sharp: bool = False) -> bool:
     is_line = found.width10_hz > _WIDE_HZ and found.steadiness < _STEADIER and found.filled_share < _FILLED
     # Pictures flicker; on channels that are hardly ever free there are peaks that are less restless than the rest.
     restless_db = _RESTLESS_DB if found.width10_hz > _WIDE_HZ or is_sharp else _RESTLESS_PEAK_DB
+    if found.width10_hz > _WIDE_HZ and found.over_db > _HIGH_DB and found.off_share < _NEVER_OFF:
+        restless_db = _RESTLESS_HIGH_DB  # what comes on top of it is seldom far below it
     most_off = float(np.clip(_FEWEST_OFF / found.rows, _SELDOM_OFF, _OFTEN_OFF))
     return found.restless_db <= restless_db and not found.off_share > most_off and not is_line
 
