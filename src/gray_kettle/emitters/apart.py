@@ -23,7 +23,7 @@ _MISFIT_DB = 0.6  # no real shape is a power of a bell
 _ENOUGH = 60.0  # squared deviations that one more must explain, beside what chance does
 _THREE_MORE = 0.75  # what a second path costs: three numbers, where one thing more costs four
 _STEPS = 24
-_FLAT, _SOFT = 8.0, 6.0
+FLAT, _SOFT = 8.0, 6.0
 _LEAST_OWN, _VALLEY_DB, _STEP_DB = 0.25, 1.5, 1.5
 _LINE_HZ, _LINE_DB, _NARROW_HZ = 1.6e6, 2.5, 8e5
 _FINE_HZ = 5e5  # lines show in bins that are finer than they are wide
@@ -78,7 +78,7 @@ def taken_apart(freq_hz: FloatArray, power: FloatArray, noise: FloatArray) -> li
         one = Part(
             reflected.level_db, reflected.centre_mhz * 1e6, reflected.width_mhz * 1e6, reflected.exponent
         )
-        if one.exponent >= _FLAT:  # two humps may well be two rises of the floor
+        if one.exponent >= FLAT:  # two humps may well be two rises of the floor
             return [one]
     if len(parts) != 1:
         return parts
@@ -226,7 +226,7 @@ def _told(params: Params, at: FloatArray, floor: FloatArray) -> list[Part]:
         top = own.max()
         inside = own >= top / 2
         part = _part(params[group], own, at)
-        is_flat = part.exponent >= _FLAT
+        is_flat = part.exponent >= FLAT
         shows_edges = is_flat and _has_edges(part, own, others, at)
         is_covered = (own > others)[inside].mean() < _LEAST_OWN or (is_flat and len(groups) > 1)
         if is_covered and not shows_edges:

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from gray_kettle.emitters.apart import taken_apart
+from gray_kettle.emitters.apart import FLAT, Part, taken_apart
 from gray_kettle.emitters.block import TILT_DB, Block, Floats, running_mean, running_median
 from gray_kettle.emitters.runs import regions_of, run_around
 from gray_kettle.emitters.steady import (
@@ -32,6 +32,7 @@ _WIDE_HZ = 3e6
 _EDGE_DB = 10.0
 _APART_HZ, _REST_HZ = 5e6, 2.5e6
 _BESIDE_HZ, _LINE_OVER, _SHARP, _LINE_HZ = 1.5e6, 4.0, 10.0, 1.5e6
+_LINE_OVER_FLAT, _FLAT_UNSURE, _UNSURE = 2.3, 0.45, 1.5
 _RAISES_HZ = 24e6
 _STEADIER, _FILLED = 0.4, 0.3  # than noise can be; of its width
 _RESTLESS_DB, _RESTLESS_PEAK_DB = 1.8, 1.0  # beyond the spread of noise
@@ -168,9 +169,10 @@ def _measured(
             found = _standing_part(block, rows, codes, low, (model, beside), noise, on)
             if _is_steady(found) and not any(_is_spurious(found, other) for other in out):
                 out.append(found)
-        ground = noise + (1.5 * models.sum(axis=0)).astype(np.float32)  # no model is exact
+        unsure, least = (_FLAT_UNSURE, _LINE_OVER_FLAT) if _are_even(parts) else (_UNSURE, _LINE_OVER)
+        ground = noise + (unsure * models.sum(axis=0)).astype(np.float32)  # no model is exact
         rest = np.maximum(power - models.sum(axis=0), 0.0)
-        power = np.where((rest > 2 * ground) & (sharp > _LINE_OVER), rest, 0.0)
+        power = np.where((rest > 2 * ground) & (sharp > least), rest, 0.0)
     for _ in range(_MOST_IN_A_REGION):
         shape = _shape(power, ground, span.step_hz)
         if shape is None:
@@ -193,6 +195,11 @@ def _measured(
         left, right = (float(np.median(v)) if len(v) else 0.0 for v in (before, after))
         power[a : b + 1] = np.linspace(left, right, b - a + 1) if min(left, right) > 0 else 0.0
     return out
+
+
+def _are_even(parts: list[Part]) -> bool:
+    """Whether what lines may stand on has none of its own: flat tops, or one hump that is wider than pictures are."""
+    return all(p.exponent >= FLAT for p in parts) or (len(parts) == 1 and parts[0].width_hz > _RAISES_HZ)
 
 
 def _sharpness(power: FloatArray, step_hz: float) -> FloatArray:
