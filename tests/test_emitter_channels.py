@@ -76,10 +76,10 @@ def test_the_middle_of_many_bursts_is_known_well(off_hz, number, is_one):
     rng = np.random.default_rng(3)
     some = bursts_at(centre_hz + rng.normal(0, 3e5, number), width_hz=2e6)
     place = Fixed(some, centre_hz, 3e5, 2e6, -60.0, 1.0, 0.03, 9.0)
-    shares = dict(kinds.of_fixed(place, 0.25e6, 0.0, True, False))
+    shares = dict(kinds.of_fixed(place, 0.25e6, True, False))
     assert (shares["802.15.4"] > 0.65) == is_one
     # Edges of channels are spread farther than what has a place.
-    spread = dict(kinds.of_fixed(replace(place, spread_hz=0.85e6), 0.25e6, 0.0, True, False))
+    spread = dict(kinds.of_fixed(replace(place, spread_hz=0.85e6), 0.25e6, True, False))
     assert spread["802.15.4"] < shares["802.15.4"]
 
 

@@ -1,5 +1,7 @@
 """What is told by when it comes: antennas that turn, and the mains as a sweep sees them within its rows."""
 
+import itertools
+
 import numpy as np
 import pytest
 
@@ -44,9 +46,12 @@ def test_a_rhythm_is_found_though_passes_are_missed_and_others_come_between(turn
 def test_chance_keeps_time_no_better_than_is_said():
     rng = np.random.default_rng(4)
     strengths = []
-    for number in (6, 15, 40):
-        for _ in range(100):
-            rhythm = turning.rhythm_of(np.sort(rng.uniform(0, 80, number)), 80.0)
+    for number, row_s in itertools.product((6, 15, 40), (0.0, 0.2)):
+        for _ in range(60):
+            when_s = np.sort(rng.uniform(0, 80, number))
+            if row_s:  # each in a row, and rows at even distances
+                when_s = np.unique(np.rint(when_s / row_s)) * row_s
+            rhythm = turning.rhythm_of(when_s, 80.0, row_s)
             strengths.append(-np.inf if rhythm is None else rhythm.strength)
     for least in (0.0, 1.0, 2.0):
         assert np.mean(np.array(strengths) > least) <= np.exp(-least)

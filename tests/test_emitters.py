@@ -10,7 +10,6 @@ from gray_kettle.case import Case
 from gray_kettle.emitters.comb import Combing, raster_of
 from gray_kettle.emitters.kinds import compared, expects
 from gray_kettle.emitters.look import look
-from gray_kettle.emitters.places import period_of
 from gray_kettle.judge import assess
 from gray_kettle.judge.assess import USUAL
 from gray_kettle.judge.emitters import find_emitters, non_wifi_share, told_of
@@ -312,9 +311,6 @@ def test_the_parts_of_the_reasoning_hold_on_their_own():
         picked = found.picked(np.concatenate([its, channel]))
         assert picked[:300].mean() > 0.8
         assert picked[300:].mean() < 0.7
-    passes = 4.0 * np.array([0, 1, 2, 4, 5, 6, 9]) + 100.0  # some were missed
-    assert period_of(passes) == pytest.approx(4.0)
-    assert period_of(np.sort(rng.uniform(0, 60, 9))) == 0.0
     assert expects(3.0, 1.0, 5.0, 1.0) == 0.0 < expects(6.0, 1.0, 5.0, 1.0) < expects(7.0, 1.0, 5.0, 1.0)
     assert dict(compared({"radar": 0.0}, 0.5))["unknown"] >= 0.5
 

@@ -163,9 +163,7 @@ def _centres_hz() -> dict[int, FloatArray]:
     }
 
 
-def of_fixed(
-    f: Fixed, step_hz: float, period_s: float, in_parts: bool, others_hidden: bool
-) -> tuple[tuple[str, float], ...]:
+def of_fixed(f: Fixed, step_hz: float, in_parts: bool, others_hidden: bool) -> tuple[tuple[str, float], ...]:
     """Bursts that come back to one place: by where, how wide, how often.
 
     in_parts: bursts may be met in part. others_hidden: it is one of the places of advertising, and the others could not
@@ -193,7 +191,7 @@ def of_fixed(
         if others_hidden:
             costs["802.15.4"] += 0.7
     else:
-        rhythm = 0.0 if period_s > 0 else 5.0 if in_parts else 2.6
+        rhythm = 0.0 if f.period_s > 0 else 5.0 if in_parts else 2.6
         costs["radar"] = _is_in(f.centre_hz, RADAR_HZ, 1e6) + expects(f.share, 0, 0.05, 0.03) + rhythm
     enough = 1 - math.exp(-len(f.bursts) / 4)
     return compared(costs, enough)

@@ -16,7 +16,7 @@ from gray_kettle.emitters.bursts import Surroundings, find_narrow, surroundings_
 from gray_kettle.emitters.busy import but_channels
 from gray_kettle.emitters.hops import BEYOND_DOUBT, Hops, find_hops
 from gray_kettle.emitters.mains import Locked, find_locked
-from gray_kettle.emitters.places import Fixed, find_places, period_of
+from gray_kettle.emitters.places import Fixed, find_places
 from gray_kettle.emitters.seen import visible_rows
 from gray_kettle.emitters.standing import Standing, find_standing
 from gray_kettle.emitters.turning import find_turning
@@ -159,10 +159,9 @@ def _from_fixed(block: Block, places: list[Fixed], around: Surroundings) -> list
     # Rows of several frames may show one that is seldom there in many of them.
     frames = max(block.span.averages, _FRAMES) if block.sums_frames else 1
     for f in places:
-        period_s = f.period_s or period_of(f.bursts.when_s)
         others_hidden = _others_hidden(block, around, f)
         told = replace(f, share=f.share / frames)
-        likely = _claimed(kinds.of_fixed(told, block.cell_hz, period_s, block.meets_parts, others_hidden))
+        likely = _claimed(kinds.of_fixed(told, block.cell_hz, block.meets_parts, others_hidden))
         # In a tuned sweep parts of wide bursts look narrow: only what is where a known kind sits is told.
         is_unknown = likely is not None and likely[0][0] == "unknown"
         if likely is None or (is_unknown and (block.meets_parts or len(f.bursts) < 10)):
@@ -177,7 +176,7 @@ def _from_fixed(block: Block, places: list[Fixed], around: Surroundings) -> list
         told_as.append(Sighting(
             likely, low, high, 2 * half, f.level_dbm, f.share, float(f.bursts.when_s.min()),
             float(f.bursts.when_s.max()), len(f.bursts), _channels(block, low, high, lambda *_, f=f: f.share),
-            words.of_fixed(f, period_s),
+            words.of_fixed(f),
         ))  # fmt: skip
     return out + belongs.put_together(unknown)
 

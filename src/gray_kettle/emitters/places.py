@@ -31,7 +31,6 @@ _ALIKE_DB, _NEXT_HZ = 6.0, 1.6e6
 _LEAST_FIXED_SHARE = 0.004  # of the rows
 _FALLEN = 0.22  # 6.5 dB
 _WHOLE_HZ = 1.4e6  # of a burst that fills 2 MHz
-_LEAST_TURN_S, _FEWEST_TURNS = 0.8, 5
 
 
 @dataclass(frozen=True, eq=False)
@@ -234,23 +233,3 @@ def fixed_of(block: Block, narrow: Narrow, around: Surroundings, near: NDArray[n
         level, float(bursts.level_dbm.std()), float(min(share, 1.0)),
         float(len(bursts) / max(per_hz * span_hz, 1.0)),
     )  # fmt: skip
-
-
-def period_of(when_s: FloatArray) -> float:
-    """Time after which bursts come back, as the beam of an antenna that turns; 0 where they do not."""
-    when_s = np.unique(np.round(when_s - when_s[0], 2))
-    turns = when_s[np.append(True, np.diff(when_s) > _LEAST_TURN_S / 2)]  # one for each pass
-    if len(turns) < _FEWEST_TURNS:
-        return 0.0
-    steps = np.diff(turns)
-    shortest = float(np.median(steps))
-    for period in (shortest, float(steps.min()), shortest / 2):
-        if period < _LEAST_TURN_S:
-            continue
-        number = np.rint(turns / period)
-        if (number < 1).sum() > 1 or len(np.unique(number)) < len(number):
-            continue
-        slope = float((number * turns).sum() / (number**2).sum())  # a pass may be missed, none comes between
-        if np.abs(turns - number * slope).max() < 0.12 * slope:
-            return slope
-    return 0.0

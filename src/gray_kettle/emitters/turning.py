@@ -24,7 +24,7 @@ from gray_kettle.records import FloatArray
 RADAR_HZ = ((5.25e9, 5.35e9), (5.47e9, 5.725e9))  # where there is some
 
 _TURN_S = (0.8, 15.0)  # from one passing of the beam to the next
-_BEAM_S, _BEAM = 0.06, 0.012  # half of what a beam takes to pass, or so much of its turn
+_BEAM_S, _BEAM, _OF_A_ROW = 0.06, 0.012, 0.55  # half of what a beam takes to pass, of its turn, of a row
 _ONE_PASS_S, _FEWEST_PASSES, _MOST = 0.15, 5, 80
 _STEPS, _CANDIDATES, _MULTIPLES, _OVER_CHANCE, _ASKED = 5.0, 60, 4, 2.5, 4
 _NEAR_HZ, _APART_HZ, _LEVELS_DB = 3.0e6, 8e6, 8.0
@@ -48,9 +48,10 @@ def find_turning(block: Block, ground: Ground, narrow: Narrow) -> list[Fixed]:
     wider = find_narrow(block, surroundings_of(block, ground, PULSE))
     tried = [its.those(window) for its in (wider, narrow) for window in _windows(its)]
     least = math.log(len(tried) + 1) + (_SURE_IN_PARTS if block.meets_parts else _SURE)
+    lasts_s, row_s = float(block.time_s[-1] - block.time_s[0]), float(np.median(np.diff(block.time_s)))
     found: list[tuple[float, Fixed]] = []
     for its in tried:
-        rhythm = rhythm_of(its.when_s, float(block.time_s[-1] - block.time_s[0]))
+        rhythm = rhythm_of(its.when_s, lasts_s, row_s)
         if rhythm is None or rhythm.strength < least:
             continue
         bursts = its.those(rhythm.on_it)
@@ -90,10 +91,10 @@ def _windows(narrow: Narrow) -> list[NDArray[np.bool_]]:
     return out
 
 
-def rhythm_of(when_s: FloatArray, lasts_s: float) -> Rhythm | None:
+def rhythm_of(when_s: FloatArray, lasts_s: float, row_s: float = 0.0) -> Rhythm | None:
     """The rhythm that bursts keep best; None where there are too few of them, or so many that none would tell.
 
-    when_s: in order of time, shape (bursts,).
+    when_s: in order of time, shape (bursts,). row_s: from one row to the next: what comes at even steps falls together.
     """
     begins = np.diff(when_s, prepend=-np.inf) > _ONE_PASS_S
     passing = np.cumsum(begins) - 1
@@ -101,30 +102,28 @@ def rhythm_of(when_s: FloatArray, lasts_s: float) -> Rhythm | None:
     if not _FEWEST_PASSES <= number <= _MOST:
         return None
     at_s = np.bincount(passing, when_s - when_s[0]) / np.bincount(passing)
-    period_s = _tried(at_s, lasts_s)
+    least_s = max(_BEAM_S, _OF_A_ROW * row_s)
+    period_s = _tried(at_s, lasts_s, least_s)
     if not len(period_s):
         return None
-    kept = _most_in_a_beam(at_s, period_s)
-    strength = _strength(kept, number, period_s, lasts_s)
+    half_s = np.maximum(least_s, _BEAM * period_s)
+    kept = _most_in_a_beam(at_s, period_s, half_s)
+    strength = _strength(kept, number, period_s, half_s, lasts_s)
     for k in np.argsort(-strength)[:_ASKED]:
-        its = _kept(at_s, float(period_s[k]))
+        its = _kept(at_s, float(period_s[k]), float(half_s[k]))
         if len(np.unique(np.rint((at_s[its] - at_s[its][0]) / period_s[k]))) >= _FEWEST_PASSES:
             return Rhythm(float(period_s[k]), its[passing], float(strength[k]))
     return None
 
 
-def _half_beam_s(period_s: FloatArray) -> FloatArray:
-    return np.maximum(_BEAM_S, _BEAM * period_s)
-
-
-def _tried(at_s: FloatArray, lasts_s: float) -> FloatArray:
+def _tried(at_s: FloatArray, lasts_s: float, least_s: float) -> FloatArray:
     """Times that more passes are apart than chance puts there, and twice, three and four times of which, too; so fine
     that the last turn tells them apart.
     """
     apart_s = (at_s[None, :] - at_s[:, None])[np.triu_indices(len(at_s), 1)]
-    step_s = _BEAM_S / _STEPS
+    step_s = least_s / _STEPS
     longest_s = min(_TURN_S[1], lasts_s / (_FEWEST_PASSES - 1))
-    edges_s = np.arange(0, _MULTIPLES * longest_s + 2 * _BEAM_S, step_s)
+    edges_s = np.arange(0, _MULTIPLES * longest_s + 2 * least_s, step_s)
     wide = np.convolve(np.histogram(apart_s, edges_s)[0], np.ones(2 * round(_STEPS) + 1), "same")
     by_chance = (
         len(at_s) ** 2 / lasts_s * (2 * _STEPS + 1) * step_s * np.maximum(1 - edges_s[1:] / lasts_s, 0)
@@ -137,15 +136,14 @@ def _tried(at_s: FloatArray, lasts_s: float) -> FloatArray:
         chance += by_chance[cell] / times**2
     order = np.argsort(-more, kind="stable")[:_CANDIDATES]
     some_s = period_s[order[more[order] > _OVER_CHANCE * np.sqrt(chance[order])]]
-    steps = np.ceil(step_s / (0.5 * _half_beam_s(some_s) * some_s / lasts_s)).astype(int)
+    steps = np.ceil(step_s / (0.5 * np.maximum(least_s, _BEAM * some_s) * some_s / lasts_s)).astype(int)
     fine = [np.linspace(p - step_s, p + step_s, 2 * n + 1) for p, n in zip(some_s, steps, strict=True)]
     return np.concatenate([np.zeros(0), *fine])
 
 
-def _most_in_a_beam(at_s: FloatArray, period_s: FloatArray) -> FloatArray:
+def _most_in_a_beam(at_s: FloatArray, period_s: FloatArray, half_s: FloatArray) -> FloatArray:
     """How many passes fall into the part of each turn, as wide as a beam, that most fall into; by quarters of it."""
-    quarter_s = _half_beam_s(period_s) / 2
-    quarters = np.maximum((period_s / quarter_s).astype(int), 4)
+    quarters = np.maximum((period_s / (half_s / 2)).astype(int), 4)
     at = ((at_s[None, :] % period_s[:, None]) / period_s[:, None] * quarters[:, None]).astype(int)
     columns = int(quarters.max()) + 4
     rows = np.arange(len(period_s))[:, None] * columns
@@ -156,17 +154,18 @@ def _most_in_a_beam(at_s: FloatArray, period_s: FloatArray) -> FloatArray:
     return np.asarray((total[:, 4:] - total[:, :-4]).max(axis=1).clip(total[:, 3]), float)
 
 
-def _kept(at_s: FloatArray, period_s: float) -> NDArray[np.bool_]:
+def _kept(at_s: FloatArray, period_s: float, half_s: float) -> NDArray[np.bool_]:
     """Which passes fall into the part of the turn, as wide as a beam, that most fall into."""
     phase_s = at_s % period_s
     after_s = (phase_s[None, :] - phase_s[:, None]) % period_s
-    inside = after_s <= 2 * float(_half_beam_s(np.array(period_s)))
+    inside = after_s <= 2 * half_s
     return np.asarray(inside[int(np.argmax(inside.sum(axis=1)))])
 
 
-def _strength(kept: FloatArray, number: int, period_s: FloatArray, lasts_s: float) -> FloatArray:
+def _strength(
+    kept: FloatArray, number: int, period_s: FloatArray, half_s: FloatArray, lasts_s: float
+) -> FloatArray:
     """Exponent of how seldom chance lets so many of so many fall there, less what it gains by so many rhythms."""
-    half_s = _half_beam_s(period_s)
     chance = np.minimum(2 * half_s / period_s, 0.99)
     share = np.maximum(kept / number, chance)
     rest = np.maximum(1 - share, 1e-12)

@@ -37,7 +37,7 @@ def of_standing(s: Standing, step_hz: float) -> tuple[str, ...]:
     return tuple(told)
 
 
-def of_fixed(f: Fixed, period_s: float) -> tuple[str, ...]:
+def of_fixed(f: Fixed) -> tuple[str, ...]:
     told = [
         f"{len(f.bursts)} bursts at {mhz(f.centre_hz)}, {width(f.width_hz)} wide",
         f"levels within {f.level_spread_db:.1f} dB of one another",
@@ -46,8 +46,8 @@ def of_fixed(f: Fixed, period_s: float) -> tuple[str, ...]:
     off_hz = (f.centre_hz - 2.405e9 + 2.5e6) % 5e6 - 2.5e6
     if f.centre_hz < 2.5e9 and abs(off_hz) < 0.6e6:
         told.append(f"{abs(off_hz) / 1e6:.2f} MHz from a place of 802.15.4 (2405 MHz and every 5 MHz)")
-    if period_s:
-        told.append(f"comes back every {period_s:.1f} s, as the beam of an antenna that turns")
+    if f.period_s:
+        told.append(f"comes back every {f.period_s:.1f} s, as the beam of an antenna that turns")
     return tuple(told)
 
 
