@@ -4,6 +4,7 @@ Source: docs/radio-model.md, "Places and hops".
 """
 
 import math
+from functools import partial
 
 import numpy as np
 
@@ -123,19 +124,14 @@ def _last_alone(block: Block, narrow: Narrow, around: Surroundings) -> tuple[lis
         is_short = found.width_hz < min(passed_hz, _PASSED_HZ) + block.cell_hz
         if is_below or not is_short or _is_off(block, found) or not _may_be_one(block, [found]):
             continue
-        if (
-            visible_rows(block, around, last_hz - _BESIDE_HZ, found.level_dbm, found.bursts)
-            < 0.5 * block.rows
-        ):
+        sees = partial(visible_rows, block, around, level_dbm=found.level_dbm, own=found.bursts)
+        if sees(last_hz - _BESIDE_HZ) < 0.5 * block.rows:
             continue  # it may be one of many that something hides
-        usual = number / max(found.share, 1e-9)
-        for hz in ADVERTISING_HZ[:-1]:
-            visible = visible_rows(block, around, hz, found.level_dbm, found.bursts)
-            expected = number * visible / usual
-            met = int((alike & (np.abs(narrow.freq_hz - hz) <= tolerance_hz)).sum())
-            if met < expected - _NOT_AS_OFTEN * np.sqrt(expected):
-                break
-        else:
+        # The others are met as often as it is, of the rows that could show them; what channels add is no matter.
+        others_hz = narrow.freq_hz[alike]
+        expected = np.array([found.share * sees(hz) for hz in ADVERTISING_HZ[:-1]])
+        met = np.array([(np.abs(others_hz - hz) <= tolerance_hz).sum() for hz in ADVERTISING_HZ[:-1]])
+        if (met >= expected - _NOT_AS_OFTEN * np.sqrt(expected)).all():
             return [found], narrow.those(~(at & alike))
     return [], narrow
 
