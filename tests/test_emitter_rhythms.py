@@ -1,17 +1,19 @@
 """What is told by when it comes: antennas that turn, and the mains as a sweep sees them within its rows."""
 
 import itertools
+from dataclasses import replace
 
 import numpy as np
 import pytest
 
-from gray_kettle.emitters import turning
+from gray_kettle.emitters import kinds, turning
 from gray_kettle.emitters.advertising import find_advertising
 from gray_kettle.emitters.block import block_of
 from gray_kettle.emitters.bursts import find_narrow, surroundings_of
 from gray_kettle.emitters.in_rows import wave_in_rows
 from gray_kettle.emitters.look import look
-from gray_kettle.emitters.standing import find_standing
+from gray_kettle.emitters.mains import Locked
+from gray_kettle.emitters.standing import _is_steady, find_standing
 from gray_kettle.spectrum.halves import to_codes
 from gray_kettle.standin.spectra import transmitters as tx
 from gray_kettle.standin.spectra.scene import Instrument, Scene
@@ -105,6 +107,37 @@ def test_what_slowly_comes_and_goes_is_no_wave_but_what_moves_through_the_rows_i
         assert (
             np.abs(np.exp(2j * np.pi * (told[0].turns % 1)) - 1)[is_there[:, 0]].max() < 1.45
         )  # its own part
+
+
+def test_rows_that_pause_for_minutes_are_no_wave():
+    rng = np.random.default_rng(6)
+    start_s = np.concatenate([np.arange(250) / 5, 400 + np.arange(250) / 5])
+    block = block_of(
+        span_at(step_hz=1e6, bins=80, sweep_s=0.1), START_S + start_s, np.full((500, 80), 60, np.uint8)
+    )
+    assert wave_in_rows(block, slice(0, 80), rng.random((500, 80)) < 0.3, start_s) is None
+
+
+@pytest.mark.parametrize(
+    ("duty", "filled", "is_oven"), [(0.5, 0.6, True), (0.78, 1.0, True), (0.78, 0.6, False)]
+)
+def test_two_ovens_fill_more_of_the_wave_than_one(duty, filled, is_oven):
+    met = Locked(
+        50.0, 80.0, 900, 2.43e9, 2.473e9, -50.0, duty, filled, np.zeros(0), np.zeros((0, 0), bool), np.zeros(0, int),
+        (2.431e9, 2.472e9), duty, 0.05,
+    )  # fmt: skip
+    assert (kinds.of_locked(met)[0][0] == "microwave-oven") == is_oven
+
+
+@pytest.mark.parametrize(
+    ("over_db", "off_share", "stands"), [(30.0, 0.0, True), (8.0, 0.0, False), (30.0, 0.003, False)]
+)
+def test_what_stands_high_and_is_never_off_may_be_more_restless(over_db, off_share, stands):
+    (link,) = find_standing(
+        block_of(span_at(), *rows_of(Scene((tx.link("", -50, 2430e6, 20e6),), 1), span_at()))
+    ).regions
+    restless = replace(link, over_db=over_db, off_share=off_share, restless_db=2.1)
+    assert _is_steady(restless) == stands
 
 
 def test_the_last_place_of_advertising_tells_where_channels_cover_the_others():

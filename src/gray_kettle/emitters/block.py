@@ -123,8 +123,12 @@ class Block:
 
     def running(self, width_hz: float) -> tuple[Floats, int]:
         """(mean power over a width around each cell, cells that it spans: odd)."""
-        half = int(width_hz / self.cell_hz / 2)
+        half = self.half_of(width_hz)
         return running_mean(self.power, half), 2 * half + 1
+
+    def half_of(self, width_hz: float) -> int:
+        """Cells to each side of one that a width around it spans."""
+        return int(width_hz / self.cell_hz / 2)
 
 
 def running_median(values: FloatArray, half: int) -> FloatArray:

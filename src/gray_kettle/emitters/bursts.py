@@ -20,12 +20,11 @@ from gray_kettle.emitters.block import (
     running_total,
     sums_between,
 )
-from gray_kettle.emitters.standing import Ground
+from gray_kettle.emitters.standing import LINE_HZ, Ground
 from gray_kettle.records import FloatArray, IntArray
 
 WIDTH_HZ = 1e6
 _FALLEN_HZ, _FALLEN = 1.2e6, 0.35
-_LINE_HZ = 1.5e6
 _CHANCE = 4.9  # normal deviations that noise reaches about once in a million looks
 _BESIDE_CHANCE = 5.6
 _LEAST = 10**0.6
@@ -96,22 +95,15 @@ def surroundings_of(block: Block, ground: Ground, scale: Scale = HOP) -> Surroun
         by_row[part] = power
     looks = block.looks_over(cells)
     of_frame = looks if block.meets_parts else max(looks / max(block.bin_looks, 1.0), 1.0)
-    return Surroundings(
-        _beside(block, scale, _lines(block, ground)),
-        by_row,
-        smooth,
-        smooth.max(axis=1),
-        looks,
-        of_frame,
-        scale,
-    )
+    beside = _beside(block, scale, _lines(block, ground))
+    return Surroundings(beside, by_row, smooth, smooth.max(axis=1), looks, of_frame, scale)
 
 
 def _lines(block: Block, ground: Ground) -> NDArray[np.bool_]:
     """Cells in which a line stands: what is beside it is no company of it, nor it of that. Shape (cells,)."""
     is_line = np.zeros(len(block.freq_hz), bool)
     for s in ground.regions:
-        if s.width10_hz < _LINE_HZ and s.time_share > 0.5:
+        if s.width10_hz < LINE_HZ and s.time_share > 0.5:
             is_line |= np.abs(block.freq_hz - s.centre_hz) < s.width10_hz / 2 + block.cell_hz
     return is_line
 

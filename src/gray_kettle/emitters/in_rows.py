@@ -11,11 +11,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.emitters.block import Block
-from gray_kettle.emitters.wave import Wave
+from gray_kettle.emitters.wave import STRETCH_S, Wave, mirror_of
 from gray_kettle.records import FloatArray
 
 _LINES_HZ, _WANDER_HZ = (50.0, 60.0), 0.06
-_STRETCH_S, _STEPS = 60.0, 4.0
+_STEPS = 4.0
 _CELL_HZ = 1e6
 _LEAST, _BY_CHANCE, _MIRROR, _MOST_STRENGTH = 0.01, 7e-4, 0.2, 500.0
 
@@ -36,8 +36,10 @@ def wave_in_rows(
     offset_s = block.offset_s[cells]
     some, behind_s = is_there[:, ::step].astype(np.float32), offset_s[::step]
     seconds = max(float(start_s[-1]), 1e-3)
-    stretches = max(round(seconds / _STRETCH_S), 1)
-    first_row = np.searchsorted(start_s, np.arange(stretches) * seconds / stretches)
+    stretches = max(round(seconds / STRETCH_S), 1)
+    first_row = np.unique(
+        np.searchsorted(start_s, np.arange(stretches) * seconds / stretches)
+    )  # some hold none
     rows = np.diff(first_row, append=len(start_s))
     means = np.add.reduceat(some, first_row) / rows[:, None]
     some = some - np.repeat(means, rows, axis=0)  # what is always there has no part in it
@@ -54,8 +56,7 @@ def wave_in_rows(
     if best is None or best[0] < _LEAST:
         return None
     part, line_hz = best
-    rows_per_s = 1 / float(np.median(np.diff(start_s)))
-    mirror_hz = 2 * rows_per_s * round(line_hz / rows_per_s) - line_hz
+    mirror_hz = mirror_of(line_hz, start_s)
     if _part(some, start_s, behind_s, first_row, rows, mirror_hz) / every > _MIRROR * part:
         return None
     total = _totals(some, start_s, behind_s, first_row, line_hz)

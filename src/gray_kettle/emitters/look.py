@@ -18,7 +18,7 @@ from gray_kettle.emitters.hops import BEYOND_DOUBT, Hops, find_hops
 from gray_kettle.emitters.mains import Locked, find_locked
 from gray_kettle.emitters.places import Fixed, find_places
 from gray_kettle.emitters.seen import visible_rows
-from gray_kettle.emitters.standing import Standing, find_standing
+from gray_kettle.emitters.standing import LINE_HZ, Standing, find_standing
 from gray_kettle.emitters.turning import find_turning
 from gray_kettle.records import FloatArray, Sighting, Span
 from gray_kettle.spectrum.halves import Codes
@@ -44,25 +44,24 @@ def look(
     ground = find_standing(block)
     around = surroundings_of(block, ground)
     narrow = find_narrow(block, around)
-    lines_hz = tuple(s.centre_hz for s in ground.regions if s.width10_hz < 1.5e6)
+    lines_hz = tuple(s.centre_hz for s in ground.regions if s.width10_hz < LINE_HZ)
     advertisers, rest = find_advertising(block, narrow, around)
     advertising = [f for places in advertisers for f in places]
     fixed, rest = find_places(block, rest, around, lines_hz, advertising)
     hops = find_hops(block, rest, around)
     if not span.is_tuned:
         hops = turns.put_together(hops, block.rows)
-    timed = find_locked(block, around)
-    locked = next((o for o in timed if _from_locked(block, o) is not None), timed[0] if timed else None)
+    timed = [(o, _from_locked(block, o)) for o in find_locked(block, around)]
+    timed = [both for both in timed if both[1] is not None] or timed
+    locked, oven = timed[0] if timed else (None, None)
     fixed = belongs.on_their_own(fixed, advertising, hops, locked)
     fixed = belongs.but_of_turning(fixed, find_turning(block, ground, narrow))
-    found = [
-        _from_standing(block, s) for s in belongs.but_stripes(but_channels(block, ground.regions), locked)
-    ]
+    standing = belongs.but_stripes(but_channels(block, ground.regions), locked)
+    found = [_from_standing(block, s) for s in standing]
     found += [_from_advertising(block, places) for places in advertisers]
     found += _from_fixed(block, fixed, around)
     found += [_from_hops(block, h) for h in hops]
-    if locked is not None:
-        found.append(_from_locked(block, locked))
+    found.append(oven)
     told = pictures.put_together([s for s in found if s is not None])
     return tuple(sorted(told, key=lambda s: (-s.level_dbm, s.low_hz)))
 

@@ -13,17 +13,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.emitters.block import Block, running_mean
-from gray_kettle.emitters.bursts import BEACONS_S, WIDTH_HZ, Surroundings, over_ground
+from gray_kettle.emitters.bursts import BEACONS_S, Surroundings, over_ground
 from gray_kettle.emitters.in_rows import can_be_told, wave_in_rows
 from gray_kettle.emitters.runs import runs_of
-from gray_kettle.emitters.wave import Wave, folded, lit_parts, smooth_cells, smoothed
+from gray_kettle.emitters.wave import STRETCH_S, Wave, folded, lit_parts, mirror_of, smooth_cells, smoothed
 from gray_kettle.records import FloatArray, IntArray
 
 _LOW_HZ, _HIGH_HZ = (2.405e9, 2.446e9), 2.495e9
 OVENS_HZ = (2.42e9, _HIGH_HZ)  # between which they lie
 _LINES_HZ = (50.0, 60.0, 100.0, 120.0)
 _WANDER = 1.2e-3  # of the mains
-_STRETCH_S, _SPARSE_S = 60.0, 1.0  # for so long the mains keep their phase; rows farther apart tell nothing
+_SPARSE_S = 1.0  # rows farther apart tell nothing
 _WIDE_HZ, _HALF_WAVE_S = 4e6, 8e-3
 _FOLD = 16
 _NEARLY_AS_GOOD, _LEAST_STRENGTH = 0.3, 6.0
@@ -109,7 +109,7 @@ def find_locked(block: Block, around: Surroundings) -> list[Locked]:
 
 def _locked_in_rows(block: Block, around: Surroundings) -> Locked | None:
     """The same by what a sweep sees of the wave within its rows. What comes in step stands still and is no ground."""
-    noise = running_mean(block.noise, block.running(WIDTH_HZ)[1] // 2)
+    noise = running_mean(block.noise, block.half_of(around.scale.mean_hz))
     around = replace(around, ground=np.broadcast_to(noise, around.ground.shape))
     asked = _hits_in(block, around, _LOW_HZ[0])
     if asked is None:
@@ -181,7 +181,7 @@ def _swing_in(block: Block, around: Surroundings, low_hz: float) -> Swing | None
 
 def _close_to(line_hz: float, seconds: float) -> FloatArray:
     """What the mains may really be at: as finely as the time allows, longer stretches being cut."""
-    step = 0.5 / max(min(seconds, _STRETCH_S), 1.0)
+    step = 0.5 / max(min(seconds, STRETCH_S), 1.0)
     reach = int(_WANDER * line_hz / step)
     return np.asarray(line_hz + step * np.arange(-reach, reach + 1))
 
@@ -201,10 +201,9 @@ def _beside(line_hz: float, start_s: FloatArray) -> list[FloatArray]:
     But for the mirror of the mains: rows at even distances do not tell whether the phase goes on or back from one to
     the next.
     """
-    step = _COARSER * 0.5 / max(min(float(start_s[-1]), _STRETCH_S), 1.0)
+    step = _COARSER * 0.5 / max(min(float(start_s[-1]), STRETCH_S), 1.0)
     away = np.arange(2 * _WANDER * line_hz, _BESIDE_TO * line_hz, step)
-    rows_per_s = 1 / float(np.median(np.diff(start_s)))
-    mirror_hz = 2 * rows_per_s * round(line_hz / rows_per_s) - line_hz
+    mirror_hz = mirror_of(line_hz, start_s)
     out = []
     for lines in (line_hz - away[::-1], line_hz + away):
         # (All of one side turn by even steps: cut where the mirror lies.)
@@ -227,7 +226,7 @@ def _agreement(
     runs: the cell in the middle of each, and its width against the usual one. Stretch by stretch of time.
     """
     cell, weight = runs
-    first_row = np.flatnonzero(np.diff(start_s // _STRETCH_S, prepend=-1))
+    first_row = np.flatnonzero(np.diff(start_s // STRETCH_S, prepend=-1))
     stretch = np.searchsorted(first_row, row, side="right") - 1
     told = np.unique(stretch)
     first_vote = np.searchsorted(stretch, told)

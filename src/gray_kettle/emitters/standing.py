@@ -25,13 +25,14 @@ from gray_kettle.emitters.steady import (
 from gray_kettle.records import FloatArray
 from gray_kettle.spectrum.halves import MW_OF_CODE
 
+LINE_HZ = 1.5e6  # what is narrower is one
 _ROWS_A_SLICE, _MOST_SLICES = 64, 16
 _LEAST_DB, _SURE = 3.0, 5.0
 _JOIN_HZ = 1.0e6  # holes in a region that fading made
 _WIDE_HZ = 3e6
 _EDGE_DB = 10.0
 _APART_HZ, _REST_HZ = 5e6, 2.5e6
-_BESIDE_HZ, _LINE_OVER, _SHARP, _LINE_HZ = 1.5e6, 4.0, 10.0, 1.5e6
+_BESIDE_HZ, _LINE_OVER, _SHARP = 1.5e6, 4.0, 10.0
 _LINE_OVER_FLAT, _FLAT_UNSURE, _UNSURE = 2.3, 0.45, 1.5
 _RAISES_HZ = 24e6
 _STEADIER, _FILLED = 0.4, 0.3  # than noise can be; of its width
@@ -181,7 +182,7 @@ def _measured(
         found = _standing(block, rows, codes, low, power, noise, (a, b), smoothing, on, taken)
         is_rest = bool(parts) and found.width10_hz > _REST_HZ  # what the parts leave of a shape
         is_sharp = bool(sharp[a : b + 1].max() > _SHARP)
-        is_line = found.width10_hz < _LINE_HZ and is_sharp
+        is_line = found.width10_hz < LINE_HZ and is_sharp
         is_foot = not is_line and any(_is_skirt(found, other) for other in out)
         if _is_steady(found, is_sharp) and not is_rest and not is_foot:
             out.append(found)

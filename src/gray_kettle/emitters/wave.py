@@ -14,6 +14,7 @@ from gray_kettle.emitters.bursts import Surroundings, over_ground
 from gray_kettle.emitters.runs import runs_of
 from gray_kettle.records import FloatArray
 
+STRETCH_S = 60.0  # for so long the mains keep their phase
 _PARTS, _CORE, _REACH, _LEAST_SHOWN_DB, _SMOOTH_HZ = 64, 4.0, 10.0, 3.0, 2e6
 
 
@@ -30,6 +31,14 @@ class Wave:
         rows = ((self.turns % 1) * parts).astype(np.float32)
         cells = ((self.offset_s * self.line_hz) % 1 * parts + 0.5).astype(np.float32)
         return (rows[:, None] + cells[None, :]).astype(np.int32) & (parts - 1)
+
+
+def mirror_of(line_hz: float, start_s: FloatArray) -> float:
+    """The line on the other side of the nearest multiple of the row rate: to rows at even distances, which do not tell
+    whether the phase goes on or back from one to the next, it looks the same. start_s: of the rows.
+    """
+    rows_per_s = 1 / float(np.median(np.diff(start_s)))
+    return 2 * rows_per_s * round(line_hz / rows_per_s) - line_hz
 
 
 def lit_parts(

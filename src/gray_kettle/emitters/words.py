@@ -57,7 +57,7 @@ def of_advertising(places: list[Fixed]) -> tuple[str, ...]:
         return (
             f"short bursts: {each}",
             "nothing of its level beside it",
-            "channels cover the two other places",
+            "the two other places are met no less, among what channels send",
         )
     return (f"short bursts: {each}", "no other place is used", "one level at all of them")
 
