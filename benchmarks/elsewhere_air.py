@@ -9,7 +9,7 @@ from gray_kettle.records import FloatArray
 
 Density = Callable[[FloatArray], FloatArray]  # offset in Hz to dB of the whole power, per Hz
 Rng = np.random.Generator
-GRID = 40_001
+GRID, NEARLY_ALL = 40_001, 0.999
 
 
 @dataclass(frozen=True, eq=False)
@@ -53,9 +53,18 @@ class Transmitter:
         if self.density is None:
             its = 10 ** (level / 10) * (np.abs(away) <= step_hz / 2)
         else:
-            its = 10 ** ((level + self.density(away)) / 10) * step_hz
+            its = 10 ** (level / 10) * self._share(self.density, away, step_hz)
         out[rows] = np.where(is_on[rows], its, 0)
         return out
+
+    @staticmethod
+    def _share(density: Density, away_hz: FloatArray, step_hz: float) -> FloatArray:
+        """Of its power in bins: of what may be narrower than a bin, all that lies between the bin's ends."""
+        grid = np.linspace(-2e6, 2e6, GRID)
+        share = np.append(0.0, np.cumsum(10 ** (density(grid) / 10))[:-1] * (grid[1] - grid[0]))
+        if share[-1] < NEARLY_ALL:
+            return np.asarray(10 ** (density(away_hz) / 10) * step_hz)
+        return np.interp(away_hz + step_hz / 2, grid, share) - np.interp(away_hz - step_hz / 2, grid, share)
 
     def reach_hz(self, step_hz: float) -> tuple[float, float]:
         """Ends of what is within 10 dB of its top."""

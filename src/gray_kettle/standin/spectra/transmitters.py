@@ -41,8 +41,9 @@ class Transmitter:
 
     def density(self, offset_hz: Floats, step_hz: float) -> Floats:
         """Share of its power in a bin at this distance from its centre."""
-        shape = self.shape if self.shape is not None else shapes.line(step_hz)
-        return shape(offset_hz) * step_hz
+        if self.shape is None:
+            return (np.abs(offset_hz) <= step_hz / 2).astype(float)
+        return self.shape.within(offset_hz, step_hz)
 
     def reach_hz(self) -> tuple[float, float]:
         """What it fills at one moment, below and above its centre: to where it has fallen 10 dB below its top, the
@@ -51,7 +52,7 @@ class Transmitter:
         if self.shape is None:
             return 0.0, 0.0
         away_hz = np.append(0.0, np.geomspace(1e2, 2e8, 5000))
-        below, above = self.shape(-away_hz), self.shape(away_hz)
+        below, above = self.shape.per_hz(-away_hz), self.shape.per_hz(away_hz)
         least = max(float(below.max()), float(above.max())) / 10
         return float(-away_hz[below >= least].max()), float(away_hz[above >= least].max())
 
@@ -72,7 +73,7 @@ def reflected(made: Transmitter, strength: float, delay_s: float, phase: float) 
     shape = made.shape
     if made.kind in ("bluetooth", "frequency-hopper", "ble-advertising"):
         return replace(made, make=make)
-    return replace(made, shape=lambda offset: shape(offset) * gain(offset))
+    return replace(made, shape=shape.times(gain))
 
 
 def _share(duty: float | Callable[[Floats], Floats], seconds: Ints) -> Floats:
