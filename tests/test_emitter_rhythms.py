@@ -130,13 +130,34 @@ def test_two_ovens_fill_more_of_the_wave_than_one(duty, filled, is_oven):
 
 
 @pytest.mark.parametrize(
-    ("over_db", "off_share", "stands"), [(30.0, 0.0, True), (8.0, 0.0, False), (30.0, 0.003, False)]
+    ("strength", "filled", "is_oven"), [(20.0, 1.0, True), (20.0, 0.7, False), (12.0, 1.0, False)]
 )
-def test_what_stands_high_and_is_never_off_may_be_more_restless(over_db, off_share, stands):
+def test_an_oven_as_wide_as_a_channel_must_fill_all_of_its_half_of_the_wave(strength, filled, is_oven):
+    met = Locked(
+        50.0, strength, 250, 2.428e9, 2.474e9, -50.0, 0.45, filled, np.zeros(0), np.zeros((0, 0), bool),
+        np.zeros(0, int), (2.431e9, 2.472e9), 0.45, 0.05,
+    )  # fmt: skip
+    assert (kinds.of_locked(met)[0][0] == "microwave-oven") == is_oven
+
+
+@pytest.mark.parametrize(
+    ("over_db", "off_share", "lowest_db", "restless_db", "stands"),
+    [
+        (30.0, 0.0, np.nan, 2.1, True), (8.0, 0.0, np.nan, 2.1, False), (30.0, 0.003, np.nan, 2.1, False),
+        # Channels on top of it are hardly ever free, but when they are its levels are all alike.
+        (30.0, 0.003, 0.1, 9.0, True), (30.0, 0.003, 0.6, 9.0, False), (30.0, 0.01, 0.1, 9.0, False),
+        (8.0, 0.0, 0.1, 9.0, False),
+    ],
+)  # fmt: skip
+def test_what_stands_high_and_is_never_off_may_be_more_restless(
+    over_db, off_share, lowest_db, restless_db, stands
+):
     (link,) = find_standing(
         block_of(span_at(), *rows_of(Scene((tx.link("", -50, 2430e6, 20e6),), 1), span_at()))
     ).regions
-    restless = replace(link, over_db=over_db, off_share=off_share, restless_db=2.1)
+    restless = replace(
+        link, over_db=over_db, off_share=off_share, lowest_db=lowest_db, restless_db=restless_db
+    )
     assert _is_steady(restless) == stands
 
 

@@ -93,7 +93,7 @@ def test_two_that_take_turns_are_one_link_and_two_that_do_not_are_two():
 
 def test_colour_sound_and_carrier_belong_to_their_picture():
     picture = tx.camera("", -50, 2.44e9, width_hz=12e6)
-    its = [tx.narrow_fm("", -70, 2.44e9 + k * 6e6, 200e3) for k in (-1, 1)]
+    its = [tx.narrow_fm("", -62, 2.44e9 + k * 6e6, 200e3) for k in (-1, 1)]
     (told,) = seen((picture, *its, tx.carrier("", -58, 2.44e9)))
     assert told.kind == "analogue-video"
     assert {words for words in told.evidence if "line" in words} == {

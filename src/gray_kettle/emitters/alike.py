@@ -14,6 +14,7 @@ from gray_kettle.emitters.comb import Comb
 from gray_kettle.emitters.seen import visible_rows_at
 
 _UNLIKE_PLACES, _UNLIKE_PARTS, _PART_HZ = 0.45, 0.3, 2e6
+_ALL_HZ, _MOST_FULLER, _FULLER, _USUAL = 7e7, 0.4, 1.8, 0.3
 _TOLD = 0.05  # share of the rows in which a place must have been free
 
 
@@ -28,12 +29,20 @@ def are_used_alike(block: Block, around: Surroundings, bursts: Narrow, comb: Com
 def is_even(block: Block, around: Surroundings, bursts: Narrow, ends_hz: tuple[float, float]) -> bool:
     """Whether the parts of a range are."""
     parts_hz = ends_hz[0] + _PART_HZ * np.arange(int((ends_hz[1] - ends_hz[0]) / _PART_HZ + 0.5) + 1)
-    return _unlikeness(block, around, bursts, parts_hz) < _UNLIKE_PARTS
+    most_fuller = _MOST_FULLER if ends_hz[1] - ends_hz[0] > _ALL_HZ else 0.0
+    return _unlikeness(block, around, bursts, parts_hz, most_fuller) < _UNLIKE_PARTS
 
 
-def _unlikeness(block: Block, around: Surroundings, bursts: Narrow, edges_hz: NDArray[np.floating]) -> float:
+def _unlikeness(
+    block: Block,
+    around: Surroundings,
+    bursts: Narrow,
+    edges_hz: NDArray[np.floating],
+    most_fuller: float = 0.0,
+) -> float:
     """How much more the numbers of bursts between some edges differ than chance lets them: a variance, against the
-    square of what is expected of each.
+    square of what is expected of each. most_fuller: share of them that may have more, of a channel on top, and do not
+    count.
     """
     middle_hz = (edges_hz[:-1] + edges_hz[1:]) / 2
     visible = visible_rows_at(block, around, middle_hz, float(np.median(bursts.level_dbm)), bursts)
@@ -41,5 +50,10 @@ def _unlikeness(block: Block, around: Surroundings, bursts: Narrow, edges_hz: ND
     if not told.any():
         return 0.0
     met = np.histogram(bursts.freq_hz, edges_hz)[0][told]
+    rate = met / visible[told]
+    fuller = rate > _FULLER * np.quantile(rate, _USUAL)
+    if fuller.mean() < most_fuller:
+        told[told] = ~fuller
+        met = met[~fuller]
     expected = visible[told] * met.sum() / visible[told].sum()
     return float(((met - expected) ** 2 - met).sum() / max((expected**2).sum(), 1e-9))

@@ -31,6 +31,8 @@ _LEAST = 10**0.6
 BEACONS_S = 0.1024  # from one to the next, of nearly all access points
 LOW_BAND_HZ = 2.5e9  # where hoppers are
 _MOST = 60_000
+_FOOT, _FOOT_HZ = 2.0, 1e6  # of a line, over noise, beyond where it has fallen by 10 dB
+_LEAST_OWN = 0.3  # of what a burst beside a line stands out by
 
 
 @dataclass(frozen=True)
@@ -75,7 +77,8 @@ class Surroundings:
     """What a burst has to stand over: power beside each cell and under it, mW, shape (rows, cells).
 
     smooth: mean around each cell over what counts as narrow, looks: that it sums up. frame_looks: and of what is there
-    for one of the frames that a row is made of. strongest: of each row.
+    for one of the frames that a row is made of. strongest: of each row. is_line: cells of lines that stand, shape
+    (cells,).
     """
 
     beside: Floats
@@ -84,6 +87,7 @@ class Surroundings:
     strongest: Floats
     looks: float
     frame_looks: float
+    is_line: NDArray[np.bool_]
     scale: Scale = HOP
 
 
@@ -95,16 +99,21 @@ def surroundings_of(block: Block, ground: Ground, scale: Scale = HOP) -> Surroun
         by_row[part] = power
     looks = block.looks_over(cells)
     of_frame = looks if block.meets_parts else max(looks / max(block.bin_looks, 1.0), 1.0)
-    beside = _beside(block, scale, _lines(block, ground))
-    return Surroundings(beside, by_row, smooth, smooth.max(axis=1), looks, of_frame, scale)
+    is_line = _lines(block, ground)
+    beside = _beside(block, scale, is_line)
+    return Surroundings(beside, by_row, smooth, smooth.max(axis=1), looks, of_frame, is_line, scale)
 
 
 def _lines(block: Block, ground: Ground) -> NDArray[np.bool_]:
-    """Cells in which a line stands: what is beside it is no company of it, nor it of that. Shape (cells,)."""
+    """Cells that a line stands in, its feet and all: what is beside it is no company of it, nor it of that. Shape
+    (cells,).
+    """
+    shows = np.median(ground.power, axis=0) > _FOOT * block.noise
     is_line = np.zeros(len(block.freq_hz), bool)
     for s in ground.regions:
         if s.width10_hz < LINE_HZ and s.time_share > 0.5:
-            is_line |= np.abs(block.freq_hz - s.centre_hz) < s.width10_hz / 2 + block.cell_hz
+            away_hz = np.abs(block.freq_hz - s.centre_hz) - s.width10_hz / 2
+            is_line |= (away_hz < block.cell_hz) | (shows & (away_hz < _FOOT_HZ))
     return is_line
 
 
@@ -182,7 +191,14 @@ def find_narrow(block: Block, around: Surroundings) -> Narrow:
     row, cell = np.nonzero(hot)
     if not len(row):
         return _none()
-    row, cell = _strongest(smooth, row, cell, max(int(around.scale.clear_hz / block.cell_hz), 1))
+    rivals = smooth
+    if (
+        around.is_line.any()
+    ):  # a line near a burst is there all the time: it counts where it is a burst itself
+        half = block.half_of(around.scale.mean_hz)
+        holds_line = np.convolve(around.is_line, np.ones(2 * half + 1), "same") > 0
+        rivals = np.where(hot | ~holds_line, smooth, np.float32(0))
+    row, cell = _strongest(rivals, row, cell, max(int(around.scale.clear_hz / block.cell_hz), 1))
     if len(row) > _MOST:  # enough to tell; even over time
         chosen = np.linspace(0, len(row) - 1, _MOST).astype(int)
         row, cell = row[chosen], cell[chosen]
@@ -210,11 +226,17 @@ def _measured(block: Block, around: Surroundings, row: IntArray, cell: IntArray)
     at = cell[:, None] + steps[None, :]
     inside = (at >= 0) & (at < block.power.shape[1])
     at = np.clip(at, 0, block.power.shape[1] - 1)
+    lined = around.is_line[at] & ~around.is_line[cell][:, None] & inside
+    inside &= ~lined  # a line near a burst is no part of it
     base = np.maximum(around.ground[row, cell], around.beside[row, cell])[:, None]
     power = np.where(inside, np.maximum(block.power[row[:, None], at] - base, 0), 0).astype(np.float64)
     top = power.max(axis=1, keepdims=True)
     power = np.where(power >= top / 40, power, 0)  # what is far below its top is somebody else's
-    total = np.maximum(power.sum(axis=1), 1e-30)
+    total = power.sum(axis=1)
+    # What a line that wavers makes beside itself is none.
+    cells = 2 * block.half_of(around.scale.mean_hz) + 1
+    own = ~lined.any(axis=1) | (total > _LEAST_OWN * cells * (around.smooth[row, cell] - base[:, 0]))
+    row, cell, at, power, total = row[own], cell[own], at[own], power[own], np.maximum(total[own], 1e-30)
     freq_hz = (power * block.freq_hz[at]).sum(axis=1) / total
     width_hz = total**2 / np.maximum((power**2).sum(axis=1), 1e-60) * block.cell_hz
     when_s = block.time_s[row] + block.offset_s[cell]

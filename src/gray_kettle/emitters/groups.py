@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from gray_kettle.emitters.alike import are_used_alike, is_even
 from gray_kettle.emitters.at_once import parted_by_meetings
-from gray_kettle.emitters.block import Block
+from gray_kettle.emitters.block import FINE_HZ, Block
 from gray_kettle.emitters.bursts import Narrow, Surroundings
 from gray_kettle.emitters.comb import (
     SAME_RASTER,
@@ -27,9 +27,9 @@ from gray_kettle.emitters.comb import (
     parted_by_rasters,
     raster_of_strongest,
 )
-from gray_kettle.emitters.no_channels import MANY_CHANNELS_HZ, are_no_channels
+from gray_kettle.emitters.no_channels import MANY_CHANNELS_HZ, are_no_channels, ends_of
 from gray_kettle.emitters.seen import visible_rows_at
-from gray_kettle.emitters.stretch import are_sparse, even_stretch, sparse_stretch
+from gray_kettle.emitters.stretch import Visible, are_sparse, even_stretch, sparse_stretch
 from gray_kettle.records import FloatArray
 
 FEWEST_HOPS = 8
@@ -39,6 +39,7 @@ _MOST_COMBS, _SAME, _ONE_LEVEL_DB, _NO_CHANCE = 4, 0.4, 8.0, 3.0
 _FEET_DB, _SAME_RANGE = 18.0, 0.7
 _LEAST_APART_DB, _MOST_APART_DB, _VALLEY, _PARTS = 9.0, 36.0, 0.3, 4
 _USUAL_HZ = 1e6  # the raster of the commonest kind
+_LINE_HIDES_HZ = 7e6  # about itself, parts that it touches and all
 
 Mask = NDArray[np.bool_]
 
@@ -49,7 +50,7 @@ def groups_of(block: Block, narrow: Narrow, around: Surroundings) -> list[Narrow
         return [its for group in _by_level(block, narrow) for its in _of_two(block, group)]
     even = _evenly(block, narrow, around)
     # A range that is wide enough is told by that; of a narrower one a raster may tell more.
-    sure = [its for its in even if np.ptp(narrow.freq_hz[its]) > MANY_CHANNELS_HZ]
+    sure = [its for its in even if np.ptp(ends_of(narrow.freq_hz[its])) > MANY_CHANNELS_HZ]
     combed = _combed(block, narrow, around, ~np.logical_or.reduce([np.zeros(len(narrow), bool), *sure]))
     return [narrow.those(its) for its in _of_their_own(block, narrow, even, combed)]
 
@@ -91,6 +92,14 @@ def _of_their_own(
     return [its for _, _, its in out]
 
 
+def _are_feet(narrow: Narrow, its: Mask, known: Mask) -> bool:
+    """Whether bursts far below others are those of them that were met in part: fewer, or in the same range, and no heap
+    of their own.
+    """
+    is_fewer = its.sum() < known.sum() or _share_range(narrow.freq_hz[its], narrow.freq_hz[known])
+    return bool(is_fewer and not _is_heap(narrow, its, known))
+
+
 def _is_heap(narrow: Narrow, its: Mask, known: Mask) -> bool:
     """Whether there are few levels between those of some bursts and those of stronger ones, in all of their range: what
     is met of a hop in passing has all of them, and parts of a channel lie where that does.
@@ -116,7 +125,7 @@ def _is_usual(raster_hz: float) -> bool:
 
 def _share_range(freq_hz: FloatArray, other_hz: FloatArray) -> bool:
     """Whether bursts lie over much the same range."""
-    ends = np.array([np.quantile(hz, [0.02, 0.98]) for hz in (freq_hz, other_hz)])
+    ends = np.array([ends_of(hz) for hz in (freq_hz, other_hz)])
     return bool(ends[:, 1].min() - ends[:, 0].max() > _SAME_RANGE * (ends[:, 1].max() - ends[:, 0].min()))
 
 
@@ -197,17 +206,18 @@ def _evenly(block: Block, narrow: Narrow, around: Surroundings) -> list[Mask]:
                 continue
             at = np.linspace(*ends_hz, 42)
             every = block.rows // _ENOUGH_ROWS + 1
-            visible = visible_rows_at(block, around, at, float(level), its, every)
-            weight = block.rows / np.maximum(np.interp(its.freq_hz, at, visible), 0.1 * block.rows)
-            stretch = stretch_of(its.freq_hz, weight, *ends_hz)
+            share = visible_rows_at(block, around, at, float(level), its, every) / block.rows
+            # Only where a raster would show may a range go on beneath what hides a channel.
+            visible = Visible(at, share, math.inf if block.cell_hz <= FINE_HZ else _LINE_HIDES_HZ)
+            stretch = stretch_of(its.freq_hz, visible, *ends_hz)
             if stretch is None:
                 continue
             whole = near & (narrow.freq_hz > stretch.low_hz) & (narrow.freq_hz < stretch.high_hz)
             left &= ~whole
-            # What follows at lower levels are those of its bursts that were met in part, unless they are a heap.
-            is_own = all(whole.sum() >= known.sum() or _is_heap(narrow, whole, known) for known in groups)
             bursts = narrow.those(whole)
-            if is_own and are_no_channels(block, around, bursts, stretch):
+            if not any(_are_feet(narrow, whole, known) for known in groups) and are_no_channels(
+                block, around, bursts, stretch
+            ):
                 # Without a raster, nothing but evenness tells it from many channels.
                 is_combed = raster_of_strongest(bursts.freq_hz, bursts.level_dbm, block.cell_hz)[0] > 0
                 if is_combed or is_even(block, around, bursts, (stretch.low_hz, stretch.high_hz)):

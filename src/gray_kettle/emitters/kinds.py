@@ -31,7 +31,12 @@ _WIDE_MHZ, _LEAST_OVERLAP_HZ, _UNSTEADY = 40, 4e6, 1.45
 _AT_AN_EDGE = 1.0
 _IN_STEP, _HUMP_WAVERS = 0.2, 1.3
 _ALL_OF_IT, _MOST_OF_TWO = 0.9, 0.8  # two ovens fill more of the wave than one
+_AGREES_WELL, _AGREES_BEYOND_DOUBT = 18.0, 60.0
 _AT_HZ, _WANDERS = 0.1e6, 2.5  # by which a middle may be off, beside what chance does
+_MIDDLE_HZ, _MIDDLE_SOFT_HZ = (
+    0.2e6,
+    0.25e6,
+)  # by which the middle of a channel may be off where bins do not matter
 _VIDEO_HZ = ((2.39e9, 2.5e9), (5.64e9, 5.96e9))
 WIFI = "wi-fi"
 _WIFI_WIDTHS_HZ = {
@@ -114,7 +119,7 @@ def wifi_cost(s: Standing, step_hz: float, pauses_show: bool, lie_apart: bool = 
     """
     middle_hz = (s.low_hz + s.high_hz) / 2
     places = [
-        (width_mhz, expects(off_hz, 0, 0.35e6 + 0.5 * step_hz, 0.35e6))
+        (width_mhz, expects(off_hz, 0, _MIDDLE_HZ + 0.5 * step_hz, _MIDDLE_SOFT_HZ))
         for width_mhz, off_hz in zip(_WIFI_WIDTHS_HZ, _off_raster_hz(middle_hz), strict=True)
     ]
     flat = expects(s.width3_hz / s.width10_hz, 0.78, 1.0, 0.06)
@@ -242,6 +247,8 @@ def of_locked(o: Locked) -> tuple[tuple[str, float], ...]:
     least = min(max(0.45 - 0.015 * (o.strength - 14), 0.17), 0.45)
     line_off_hz = abs(o.line_hz / 10 - round(o.line_hz / 10))
     is_in_step = o.in_step > _IN_STEP and not o.in_rows
+    # Comings and goings of a channel are not all at one half of the wave.
+    is_unsure = is_in_step or o.strength < (_AGREES_WELL if o.filled > _ALL_OF_IT else _AGREES_BEYOND_DOUBT)
     costs = {
         "microwave-oven": expects(o.core_hz[0], 2.41e9, 2.472e9, 3e6)
         + expects(o.core_hz[1], 2.44e9, 2.495e9, 3e6)
@@ -249,7 +256,7 @@ def of_locked(o: Locked) -> tuple[tuple[str, float], ...]:
         + expects(o.filled, least, 1.0, 0.08)
         + expects(line_off_hz, 0, 0.012, 0.006)
         + expects(o.core_duty, 0.03, _MOST_OF_TWO if o.filled > _ALL_OF_IT else 0.62, 0.06)
-        + (2.5 if (o.strength < 60 or is_in_step) and _is_a_channel(*o.core_hz) else 0.0),
+        + (2.5 if is_unsure and _is_a_channel(*o.core_hz) else 0.0),
         "unknown": UNKNOWN_COST - 2.0,
     }
     return compared(costs)

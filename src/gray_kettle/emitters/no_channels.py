@@ -17,6 +17,7 @@ from gray_kettle.emitters.stretch import Stretch
 from gray_kettle.records import FloatArray
 
 MANY_CHANNELS_HZ = 52e6  # more than channels fill that are as full as one another
+_TWO_CHANNELS_HZ, _BEYOND_ALL_HZ = 44e6, 2.479e9  # wider than channels bonded together; hardly any end there
 _LEAST_COMB, _COMB_PART_HZ = 0.25, 8e6
 _ONE_PLACE_HZ = 1.4e6
 _CHANNEL_HZ = (0.0, 23.5e6), (32e6, 41e6)
@@ -32,7 +33,7 @@ _FIRST_END_HZ, _INNER_HZ = 2.402e9, (2.405e9, 2.4775e9)  # between ends of chann
 
 def are_no_channels(block: Block, around: Surroundings, group: Narrow, stretch: Stretch) -> bool:
     """Whether a range of even bursts cannot be channels side by side."""
-    ends_hz = (float(np.quantile(group.freq_hz, 0.02)), float(np.quantile(group.freq_hz, 0.98)))
+    ends_hz = ends_of(group.freq_hz)
     cannot = _cannot_be_channels(block, around, group, stretch, ends_hz)
     if not cannot and (
         block.cell_hz <= FINE_HZ or stretch.high_hz > LOW_BAND_HZ or _is_channels(block, *ends_hz)
@@ -44,6 +45,12 @@ def are_no_channels(block: Block, around: Surroundings, group: Narrow, stretch: 
         and not are_parts_of_frames(block.cell_hz, len(group), met_hz)
         and not _lie_anywhere(block, group, met_hz)
     )
+
+
+def ends_of(freq_hz: FloatArray) -> tuple[float, float]:
+    """Between which nearly all of some bursts lie."""
+    low_hz, high_hz = np.quantile(freq_hz, [0.02, 0.98])
+    return float(low_hz), float(high_hz)
 
 
 def _is_channels(block: Block, low_hz: float, high_hz: float) -> bool:
@@ -63,7 +70,7 @@ def _cannot_be_channels(
     low, high = ends_hz
     if stretch.high_hz > LOW_BAND_HZ:
         return _is_combed(block, group)
-    if high - low >= MANY_CHANNELS_HZ:
+    if high - low >= (_TWO_CHANNELS_HZ if high > _BEYOND_ALL_HZ else MANY_CHANNELS_HZ):
         return _is_too_wide(block, around, group, low, high)
     width = float(np.quantile(group.width_hz, 0.9))
     if (

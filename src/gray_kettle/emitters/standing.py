@@ -38,11 +38,12 @@ _RAISES_HZ = 24e6
 _STEADIER, _FILLED = 0.4, 0.3  # than noise can be; of its width
 _RESTLESS_DB, _RESTLESS_PEAK_DB = 1.8, 1.0  # beyond the spread of noise
 _HIGH_DB, _NEVER_OFF, _RESTLESS_HIGH_DB = 12.0, 0.002, 2.4
+_ENOUGH_ROWS, _ALL_ALIKE_DB, _HIGH_ENOUGH_DB, _HARDLY_OFF, _ALWAYS = 300, 0.3, 10.0, 0.006, 0.9
 _OFTEN_OFF, _SELDOM_OFF, _FEWEST_OFF = 0.025, 0.004, 3.0  # share of the rows, and rows
 _MOST_IN_A_REGION = 8
 _ONE_HUMP_HZ, _STOREY = 22e6, 0.35
 # What a transmitter may spill within two and a half times its width (ITU-R SM.1541) is not another one.
-_OUT_OF_BAND, _SPURIOUS_DB, _PEDESTAL_DB = 2.5, 33.0, 23.0
+_OUT_OF_BAND, _SPURIOUS_DB, _PEDESTAL_DB, _MUCH = 2.5, 33.0, 23.0, 0.5
 
 
 @dataclass(frozen=True, eq=False)
@@ -68,6 +69,7 @@ class Standing:
     restless_db: float
     filled_share: float
     flicker_db: float
+    lowest_db: float
     rows: int
     time_share: float
     first_s: float
@@ -228,8 +230,20 @@ def _is_steady(found: Standing, is_sharp: bool = False) -> bool:
     restless_db = _RESTLESS_DB if found.width10_hz > _WIDE_HZ or is_sharp else _RESTLESS_PEAK_DB
     if found.width10_hz > _WIDE_HZ and found.over_db > _HIGH_DB and found.off_share < _NEVER_OFF:
         restless_db = _RESTLESS_HIGH_DB  # what comes on top of it is seldom far below it
+    # Channels on it may hardly ever be free: when they are it is there, and as ever.
+    is_alike = found.lowest_db < _ALL_ALIKE_DB and found.off_share < _HARDLY_OFF
+    if is_alike and found.over_db > _HIGH_ENOUGH_DB and found.time_share > _ALWAYS:
+        return True
     most_off = float(np.clip(_FEWEST_OFF / found.rows, _SELDOM_OFF, _OFTEN_OFF))
     return found.restless_db <= restless_db and not found.off_share > most_off and not is_line
+
+
+def _lowest_db(block: Block, level_db: FloatArray, looks: float) -> float:
+    """By how much its lowest levels differ beyond what noise does; NaN where rows are few or keep what is highest."""
+    if block.span.is_tuned or block.span.detector != "sample" or len(level_db) < _ENOUGH_ROWS:
+        return float("nan")
+    q = np.quantile(level_db, [0.01, 0.05])
+    return float(q[1] - q[0]) - spread_db(looks, -1.645, -2.326)
 
 
 def _is_skirt(found: Standing, other: Standing) -> bool:
@@ -254,7 +268,9 @@ def _is_spurious(found: Standing, other: Standing) -> bool:
     near = away_hz < _OUT_OF_BAND * other.width10_hz and other.width10_hz > _WIDE_HZ
     beneath = away_hz < 0.25 * found.width10_hz and other.width10_hz < found.width10_hz < 4 * other.width10_hz
     close = away_hz < 1.2 * other.width10_hz and found.width10_hz < other.width10_hz
-    allowed_db = _PEDESTAL_DB if beneath or close else _SPURIOUS_DB
+    shared_hz = min(found.high_hz, other.high_hz) - max(found.low_hz, other.low_hz)
+    is_shared = shared_hz > _MUCH * min(found.width10_hz, other.width10_hz)
+    allowed_db = _PEDESTAL_DB if beneath or close or is_shared else _SPURIOUS_DB
     # What an emitter's own noise raises around it may be as wide as anything.
     around = found.low_hz < other.centre_hz < found.high_hz and found.width10_hz > _RAISES_HZ
     near = near or (around and other.width10_hz > _WIDE_HZ)
@@ -362,6 +378,7 @@ def _standing(
         restless_db=restless_db,
         filled_share=level_mw**2 / max(float((inside[own] ** 2).sum()) * len(own), 1e-60),
         flicker_db=float(q[2] - q[1]),
+        lowest_db=_lowest_db(block, level_db, looks) if wide else float("nan"),
         rows=len(rows),
         time_share=len(rows) / block.rows,
         first_s=float(block.time_s[rows[0]]),

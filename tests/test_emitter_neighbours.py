@@ -1,0 +1,95 @@
+"""What lies beside, beneath and on top of one another: bursts beside lines, hoppers that channels hide in part, links
+beneath channels. In simulated sweeps of which the truth is known.
+"""
+
+import numpy as np
+import pytest
+
+from gray_kettle.emitters.alike import is_even
+from gray_kettle.emitters.block import block_of
+from gray_kettle.emitters.bursts import Narrow, find_narrow, surroundings_of
+from gray_kettle.emitters.standing import find_standing
+from gray_kettle.emitters.stretch import Visible, even_stretch
+from gray_kettle.standin.spectra import shapes
+from gray_kettle.standin.spectra import transmitters as tx
+from gray_kettle.standin.spectra.scene import Scene
+from tests.sweeps import rows_of, seen, span_at
+
+
+@pytest.mark.parametrize("width_hz", [12e3, 150e3, 0.6e6, 1.4e6])
+@pytest.mark.parametrize("step_hz", [50e3, 250e3, 1e6])
+def test_bins_take_up_all_of_what_is_sent_however_narrow_it_is(width_hz, step_hz):
+    for first in np.linspace(0, 1, 7):
+        bins_hz = (first + np.arange(-80, 81)) * step_hz
+        assert shapes.bell(width_hz).within(bins_hz, step_hz).sum() == pytest.approx(1.0, abs=2e-3)
+
+
+@pytest.mark.parametrize("sweep_s", [0.0, 0.08])
+def test_bursts_beside_a_line_are_found_as_others_are(sweep_s):
+    made = (tx.hopper("", -60, 0.9), tx.narrow_fm("", -45, 2441.1e6, 60e3))
+    span = span_at(sweep_s=sweep_s)
+    block = block_of(span, *rows_of(Scene(made, 4), span, rows=1500))
+    found = find_narrow(block, surroundings_of(block, find_standing(block)))
+    its = found.freq_hz[np.abs(found.level_dbm + 60) < 6]
+    away = np.abs(its[:, None] - (2441.1e6 + np.array([0, -25e6, -15e6, 15e6, 25e6])))
+    beside, *elsewhere = ((away < 2.2e6) & (away > 0.8e6)).sum(axis=0)
+    assert beside == pytest.approx(np.mean(elsewhere), rel=0.35)
+
+
+@pytest.mark.parametrize("is_there", [True, False])
+def test_a_link_shows_beneath_channels_that_are_hardly_ever_free(is_there):
+    channels = tuple(tx.wifi(f"{k}", 2437e6, 20, -48 - 6 * k, 0.5) for k in range(3))
+    link = (tx.link("", -74, 2434.7e6, 12e6),) if is_there else ()
+    found = seen((*channels, *link), span_at(2400e6, 0.25e6, 330), rows=1800)
+    assert [s.kind for s in found] == ["point-to-point"] * is_there
+    assert all(s.low_hz == pytest.approx(2428.7e6, abs=1.5e6) for s in found)
+
+
+@pytest.mark.parametrize(("off_hz", "kind"), [(0.9e6, "point-to-point"), (0.0, None)])
+def test_a_flat_top_beside_the_middle_of_a_channel_is_none(off_hz, kind):
+    made = (tx.link("", -50, 2437e6 + off_hz, 18.4e6),)
+    found = seen(made, span_at(2400e6, 75e3, 1100, sweep_s=0.08, detector="max"), rows=250, hold_s=7e-5)
+    assert [s.kind for s in found] == ([kind] if kind else [])
+
+
+EDGES_HZ = np.arange(2402e6, 2482.1e6, 2e6)
+
+
+@pytest.mark.parametrize(
+    ("hidden_mhz", "most_hidden_hz", "ends_mhz"),
+    [
+        ((2440, 2460), np.inf, (2402, 2482)),  # neither there nor not
+        ((2440, 2460), 7e6, (2402, 2440)),
+        ((2440, 2446), 7e6, (2402, 2482)),
+        ((2410, 2482), np.inf, None),  # too little is seen
+    ],
+)
+def test_a_range_goes_on_beneath_what_hides_it(hidden_mhz, most_hidden_hz, ends_mhz):
+    middle = (EDGES_HZ[:-1] + EDGES_HZ[1:]) / 2
+    is_hidden = (middle > hidden_mhz[0] * 1e6) & (middle < hidden_mhz[1] * 1e6)
+    freq_hz = np.repeat(middle[~is_hidden], 6)
+    visible = Visible(middle, np.where(is_hidden, 0.0, 0.9), most_hidden_hz)
+    found = even_stretch(freq_hz, visible, EDGES_HZ[0], EDGES_HZ[-1])
+    assert (found and (found.low_hz / 1e6, found.high_hz / 1e6)) == ends_mhz
+
+
+@pytest.mark.parametrize(("fuller_mhz", "is_hopper"), [(18, True), (50, False)])
+def test_a_hopper_may_come_more_often_where_a_channel_lies_on_it(fuller_mhz, is_hopper):
+    span = span_at(sweep_s=0.08)
+    block = block_of(span, *rows_of(Scene((), 4), span, rows=400))
+    number = np.where(EDGES_HZ[:-1] < 2402e6 + fuller_mhz * 1e6, 40, 5)
+    freq_hz = np.repeat((EDGES_HZ[:-1] + EDGES_HZ[1:]) / 2, number)
+    row = np.random.default_rng(5).integers(0, block.rows, len(freq_hz))
+    level = np.full(len(freq_hz), -50.0)
+    bursts = Narrow(row, block.time_s[row], freq_hz, level, np.full(len(freq_hz), 1e6))
+    around = surroundings_of(block, find_standing(block))
+    assert is_even(block, around, bursts, (EDGES_HZ[0], EDGES_HZ[-1])) == is_hopper
+
+
+@pytest.mark.parametrize("seed", [1, 2, 3])
+def test_a_hopper_of_a_part_of_the_band_has_its_own_level_and_not_that_of_what_was_met_in_part(seed):
+    headset = tx.hopper("", -62, 0.6, left_out=((2401e6, 2431.5e6),))
+    channel = tx.wifi("one", 2412e6, 20, -50, 0.5)
+    span = span_at(2395e6, 1e6, 95, sweep_s=0.032)
+    (found,) = seen((headset, channel), span, seed=seed, rows=2000, rate=24)
+    assert found.level_dbm == pytest.approx(-62, abs=2)
