@@ -2,9 +2,12 @@
 beneath channels. In simulated sweeps of which the truth is known.
 """
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
+from gray_kettle.emitters import look
 from gray_kettle.emitters.alike import is_even
 from gray_kettle.emitters.block import block_of
 from gray_kettle.emitters.bursts import Narrow, find_narrow, surroundings_of
@@ -50,6 +53,24 @@ def test_a_flat_top_beside_the_middle_of_a_channel_is_none(off_hz, kind):
     made = (tx.link("", -50, 2437e6 + off_hz, 18.4e6),)
     found = seen(made, span_at(2400e6, 75e3, 1100, sweep_s=0.08, detector="max"), rows=250, hold_s=7e-5)
     assert [s.kind for s in found] == ([kind] if kind else [])
+
+
+@pytest.mark.parametrize(
+    ("time_share", "over_db", "kinds"), [(0.06, 1.5, ["802.15.4"]), (0.9, 1.5, []), (0.06, 15.0, [])]
+)
+def test_what_stands_for_a_moment_does_not_stand_for_the_bursts_of_its_place(
+    monkeypatch, time_share, over_db, kinds
+):
+    def and_a_line(block):
+        ground = find_standing(block)
+        (line,) = find_standing(
+            block_of(span_at(), *rows_of(Scene((tx.carrier("", -90, 2440e6),), 1), span_at()))
+        ).regions
+        return replace(ground, regions=(replace(line, time_share=time_share, over_db=over_db),))
+
+    monkeypatch.setattr(look, "find_standing", and_a_line)
+    found = seen((tx.low_rate("", 18, -60, 0.04),), rows=900)
+    assert [s.kind for s in found if s.kind != "continuous-carrier"] == kinds
 
 
 EDGES_HZ = np.arange(2402e6, 2482.1e6, 2e6)

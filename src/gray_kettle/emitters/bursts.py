@@ -20,7 +20,7 @@ from gray_kettle.emitters.block import (
     running_total,
     sums_between,
 )
-from gray_kettle.emitters.standing import LINE_HZ, Ground
+from gray_kettle.emitters.standing import Ground
 from gray_kettle.records import FloatArray, IntArray
 
 WIDTH_HZ = 1e6
@@ -111,7 +111,7 @@ def _lines(block: Block, ground: Ground) -> NDArray[np.bool_]:
     shows = np.median(ground.power, axis=0) > _FOOT * block.noise
     is_line = np.zeros(len(block.freq_hz), bool)
     for s in ground.regions:
-        if s.width10_hz < LINE_HZ and s.time_share > 0.5:
+        if s.is_line:
             away_hz = np.abs(block.freq_hz - s.centre_hz) - s.width10_hz / 2
             is_line |= (away_hz < block.cell_hz) | (shows & (away_hz < _FOOT_HZ))
     return is_line

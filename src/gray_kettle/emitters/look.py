@@ -28,7 +28,7 @@ LEAST_CONFIDENCE = 0.5  # below it the kind is "unknown"
 FEWEST_ROWS = 24
 _BLUETOOTH_HZ = (2.402e9, 2.480e9)  # its first and last place
 _OF_MANY_DB = 4.5  # by more one thing's levels do not spread
-_FRAMES = 4
+_FRAMES, _NO_CHANCE_DB = 4, 10.0
 _FILLED_DB = 6.0
 _CUT_OFF_HZ = 3e6
 _LEAST_CLAIM = 0.5  # of being anything at all
@@ -44,7 +44,12 @@ def look(
     ground = find_standing(block)
     around = surroundings_of(block, ground)
     narrow = find_narrow(block, around)
-    lines_hz = tuple(s.centre_hz for s in ground.regions if s.width10_hz < LINE_HZ)
+    # What stands for a moment, just over the floor, may be chance: bursts there are not its.
+    lines_hz = tuple(
+        s.centre_hz
+        for s in ground.regions
+        if s.is_line or (s.width10_hz < LINE_HZ and s.over_db > _NO_CHANCE_DB)
+    )
     advertisers, rest = find_advertising(block, narrow, around)
     advertising = [f for places in advertisers for f in places]
     fixed, rest = find_places(block, rest, around, lines_hz, advertising)

@@ -25,7 +25,7 @@ from gray_kettle.emitters.steady import (
 from gray_kettle.records import FloatArray
 from gray_kettle.spectrum.halves import MW_OF_CODE
 
-LINE_HZ = 1.5e6  # what is narrower is one
+LINE_HZ, _MOST_OF_TIME = 1.5e6, 0.5  # what is narrower is one
 _ROWS_A_SLICE, _MOST_SLICES = 64, 16
 _LEAST_DB, _SURE = 3.0, 5.0
 _JOIN_HZ = 1.0e6  # holes in a region that fading made
@@ -75,6 +75,11 @@ class Standing:
     first_s: float
     last_s: float
     on: NDArray[np.bool_]  # by slice
+
+    @property
+    def is_line(self) -> bool:
+        """Narrow, and there for most of the time."""
+        return self.width10_hz < LINE_HZ and self.time_share > _MOST_OF_TIME
 
 
 def slices_of(rows: int) -> list[slice]:
