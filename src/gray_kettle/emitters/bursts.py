@@ -192,9 +192,8 @@ def find_narrow(block: Block, around: Surroundings) -> Narrow:
     if not len(row):
         return _none()
     rivals = smooth
-    if (
-        around.is_line.any()
-    ):  # a line near a burst is there all the time: it counts where it is a burst itself
+    if around.is_line.any():
+        # A line near a burst is there all the time: it counts where it is a burst itself.
         half = block.half_of(around.scale.mean_hz)
         holds_line = np.convolve(around.is_line, np.ones(2 * half + 1), "same") > 0
         rivals = np.where(hot | ~holds_line, smooth, np.float32(0))

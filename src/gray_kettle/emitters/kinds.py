@@ -33,10 +33,7 @@ _IN_STEP, _HUMP_WAVERS = 0.2, 1.3
 _ALL_OF_IT, _MOST_OF_TWO = 0.9, 0.8  # two ovens fill more of the wave than one
 _AGREES_WELL, _AGREES_BEYOND_DOUBT = 18.0, 60.0
 _AT_HZ, _WANDERS = 0.1e6, 2.5  # by which a middle may be off, beside what chance does
-_MIDDLE_HZ, _MIDDLE_SOFT_HZ = (
-    0.2e6,
-    0.25e6,
-)  # by which the middle of a channel may be off where bins do not matter
+_MIDDLE_HZ, _MIDDLE_SOFT_HZ = 0.2e6, 0.25e6  # by which a channel's middle may be off, beside what bins do
 _VIDEO_HZ = ((2.39e9, 2.5e9), (5.64e9, 5.96e9))
 WIFI = "wi-fi"
 _WIFI_WIDTHS_HZ = {

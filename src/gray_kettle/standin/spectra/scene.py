@@ -117,7 +117,7 @@ class Scene:
             filled = (filled > 0).astype(float)
         rows = np.flatnonzero(filled.any(axis=1))
         level_mw = 10 ** ((transmitter.level_dbm + level_db[rows]) / 10) * filled[rows]
-        return rows, level_mw * transmitter.density(freq_hz[None, :] - centre_hz[rows], step_hz)
+        return rows, level_mw * transmitter.share_in(freq_hz[None, :] - centre_hz[rows], step_hz)
 
     def standing(self, instrument: Instrument, time_s: Floats) -> Floats:
         """Share of rows in which each transmitter stands 10 dB over the floor and 3 dB over all else in most of the

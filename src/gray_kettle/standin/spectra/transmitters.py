@@ -39,7 +39,7 @@ class Transmitter:
     shape: Shape | None = field(repr=False, default=None)
     is_steady: bool = False
 
-    def density(self, offset_hz: Floats, step_hz: float) -> Floats:
+    def share_in(self, offset_hz: Floats, step_hz: float) -> Floats:
         """Share of its power in a bin at this distance from its centre."""
         if self.shape is None:
             return (np.abs(offset_hz) <= step_hz / 2).astype(float)
