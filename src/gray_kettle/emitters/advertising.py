@@ -110,7 +110,7 @@ def _last_alone(block: Block, narrow: Narrow, around: Surroundings) -> tuple[lis
     last_hz = ADVERTISING_HZ[-1]
     tolerance_hz = 1.5 * tolerance_of(block)
     at = np.abs(narrow.freq_hz - last_hz) <= tolerance_hz
-    passed_hz = _LONGEST_S * block.span.step_hz * block.span.bins / max(block.span.sweep_s, 1e-9)
+    passed_hz = _LONGEST_S * block.hz_per_s
     if at.sum() < _FEWEST_ALONE or (passed_hz > _PASSED_HZ and block.cell_hz > FINE_HZ):
         return [], narrow
     for level in _levels(narrow.level_dbm[at]):

@@ -4,7 +4,6 @@ while.
 Source: docs/radio-model.md, "Narrow bursts".
 """
 
-import math
 from functools import lru_cache
 
 import numpy as np
@@ -15,13 +14,9 @@ from gray_kettle.emitters.bursts import Narrow
 from gray_kettle.records import FloatArray, IntArray
 
 _OWN_DB = (-1.0, 9.0)  # about a hopper's level, by how much its bursts may differ
-_MOST_NOT_PICKED, _PICKED_DB, _LEAST_HELD = 1.4, 3.0, 0.3
+_LEAST_HELD = 0.3
 _WAVERS = 0.8  # widths do but for peaks in fine bins
-_USUAL_HZ, _FILLED, _WIDEST_HZ = 1e6, 0.6, 2e6
-_SLOW_S = 3e-4  # for a megahertz: not much less than the bursts of the commonest hopper last
 _FEET_DB = (8.0, 13.0)  # in fine bins, and in others, where levels waver more
-_HELD, _FADING = 1.1, 0.85  # what shows of a width at its peaks, and of one that fades
-_HIDES_HZ, _MOST_HIDDEN = 8.2e6, 1.5  # in which another of its level lies beside a burst, to both sides
 _LENGTHS = (1.2, 1.5, 2.0, 3.0, 5.0, 10.0, 30.0, 1e3)  # of a burst, against the time that frames lie in
 _MOST_FRAMES = 32  # more tell no more, and files may claim any number
 _SPREADS_DB, _LEVEL_STEP_DB, _STRANGERS, _FEWEST = (1.0, 1.5, 2.0, 2.7, 3.6), 0.25, 0.03, 20
@@ -31,17 +26,6 @@ def whole_hz(block: Block, bursts: Narrow, least_hz: float) -> float:
     """How wide a burst is that was met whole: as the widest are, since a tuned instrument meets parts of others."""
     is_calm = block.span.detector == "max" and block.cell_hz <= FINE_HZ
     return max((1.0 if is_calm else _WAVERS) * float(np.quantile(bursts.width_hz, 0.9)), least_hz)
-
-
-def whole_hop_hz(block: Block, bursts: Narrow, raster_hz: float) -> float:
-    """The same of a hop. Before a sweep that is slow all may be parts, so it is no less than hops fill of their raster
-    at least (NaN where none shows); the commonest fill theirs.
-    """
-    is_usual = np.isnan(raster_hz) or abs(raster_hz - _USUAL_HZ) < 0.02 * _USUAL_HZ
-    usual_hz = _USUAL_HZ if is_usual else _FILLED * min(raster_hz, _WIDEST_HZ)
-    per_mhz_s = block.span.sweep_s / (block.span.bins * block.span.step_hz) * 1e6
-    slow = min(per_mhz_s / _SLOW_S, 1.0)
-    return whole_hz(block, bursts, slow * usual_hz * (_HELD if block.span.detector == "max" else _FADING))
 
 
 def without_feet(block: Block, bursts: Narrow) -> Narrow:
@@ -63,30 +47,6 @@ def part_met(block: Block, bursts: Narrow, of_whole_hz: float) -> float:
 def are_own(narrow: Narrow, level_dbm: float) -> NDArray[np.bool_]:
     """Bursts whose level may be that of one transmitter as a tuned instrument meets it."""
     return np.asarray(np.abs(narrow.level_dbm - level_dbm - _OWN_DB[0]) < _OWN_DB[1])
-
-
-def times_picked(bursts: Narrow, narrow: Narrow, level_dbm: float, used_hz: FloatArray) -> float:
-    """How many times more a hopper's bursts are than those that were picked of them, for their level or their place.
-
-    Its own that were not picked are many in every part of its range, those of others in some.
-    """
-    own = are_own(narrow, level_dbm) & (narrow.level_dbm >= bursts.level_dbm.min() - _PICKED_DB)
-    edges = np.append(used_hz[:, 0], used_hz[-1, 1])
-    picked = np.histogram(bursts.freq_hz, edges, weights=bursts.width_hz)[0]
-    every = np.histogram(narrow.freq_hz[own], edges, weights=narrow.width_hz[own])[0]
-    order = np.argsort(every / np.maximum(picked, 1.0))[: (len(picked) + 1) // 2]
-    return float(np.clip(every[order].sum() / max(picked[order].sum(), 1.0), 1.0, _MOST_NOT_PICKED))
-
-
-def times_hidden(per_hz: float) -> float:
-    """How many times more a hopper's bursts are than those that show, of which a row shows so many a hertz.
-
-    Of two that a sweep meets near to one another each hides the other.
-    """
-    times = 1.0
-    for _ in range(4):
-        times = min(math.exp(_HIDES_HZ * per_hz * times), _MOST_HIDDEN)
-    return times
 
 
 def part_by_company(row: IntArray, rows: int) -> float:

@@ -45,9 +45,10 @@ def gamma_below(shape: float, ratio: FloatArray) -> FloatArray:
 
 def normal_below(deviations: FloatArray) -> FloatArray:
     """Chance of the normal law to lie below; close to it."""
-    return np.asarray(0.5 * (1 + np.tanh(0.8 * deviations)))
+    return np.asarray(0.5 * (1 + np.tanh(_SLOPE * (deviations + 0.0447 * deviations**3))))
 
 
+_SLOPE = math.sqrt(2 / math.pi)
 _SPREAD_DB = 10 * np.log10(gamma_quantile(_SPREAD_SHAPES, -0.5244) / gamma_quantile(_SPREAD_SHAPES, -1.2816))
 
 
@@ -94,6 +95,11 @@ class Block:
     def sums_frames(self) -> bool:
         """Whether rows sum up, or keep the highest of, several frames, in which a burst may be there or not."""
         return self.span.averages > 1 or (self.span.detector != "sample" and not self.meets_parts)
+
+    @property
+    def hz_per_s(self) -> float:
+        """How fast it passes through its span; endless where all is measured at one moment."""
+        return self.span.step_hz * self.span.bins / self.span.sweep_s if self.span.sweep_s else math.inf
 
     @property
     def dwell_s(self) -> float:

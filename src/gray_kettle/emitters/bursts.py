@@ -7,7 +7,7 @@ Source: docs/radio-model.md, "Narrow bursts".
 
 import itertools
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -102,6 +102,13 @@ def surroundings_of(block: Block, ground: Ground, scale: Scale = HOP) -> Surroun
     is_line = _lines(block, ground)
     beside = _beside(block, scale, is_line)
     return Surroundings(beside, by_row, smooth, smooth.max(axis=1), looks, of_frame, is_line, scale)
+
+
+def surroundings_over(block: Block, ground: Floats, like: Surroundings) -> Surroundings:
+    """The same of rows with other power over a ground that is known, shape (rows, cells)."""
+    smooth, _ = block.running(like.scale.mean_hz)
+    beside = _beside(block, like.scale, like.is_line)
+    return replace(like, beside=beside, ground=ground, smooth=smooth, strongest=smooth.max(axis=1))
 
 
 def _lines(block: Block, ground: Ground) -> NDArray[np.bool_]:

@@ -28,6 +28,7 @@ _WIDEST_HZ, _SURE, _SURE_PER_HZ = 3.4e6, 14.0, 5e-6  # edges of channels make wi
 WIDE_HZ, _SURE_OF_WIDE = 2.2e6, 28.0  # rasters so wide edges of channels may make
 _AGREES, _NEXT = 0.25, 1.5
 SAME_RASTER = 0.02
+USUAL_HZ = 1e6  # of the commonest kind
 _ON, _FEWEST_OF_TWO, _PARTED, _LEAST_OF_TWO = 0.5, 30, 0.15, 0.15
 _BUT, _RANGE_HZ = 2.0, 80e6
 
@@ -35,6 +36,11 @@ _BUT, _RANGE_HZ = 2.0, 80e6
 def agreement(freq_hz: FloatArray, raster_hz: float, phase_hz: float) -> FloatArray:
     """How well bursts lie on a raster: from 1 on its places to -1 between them."""
     return np.asarray(np.cos(2 * np.pi * (freq_hz - 2.4e9 - phase_hz) / raster_hz))
+
+
+def is_usual_raster(raster_hz: float) -> bool:
+    """The raster of the commonest kind, or none that shows."""
+    return math.isnan(raster_hz) or abs(raster_hz / USUAL_HZ - 1) < SAME_RASTER
 
 
 @dataclass(frozen=True)

@@ -18,12 +18,12 @@ from gray_kettle.emitters.at_once import parted_by_meetings
 from gray_kettle.emitters.block import FINE_HZ, Block
 from gray_kettle.emitters.bursts import Narrow, Surroundings
 from gray_kettle.emitters.comb import (
-    SAME_RASTER,
     WIDE_HZ,
     Comb,
     agreement,
     combing_of,
     differ,
+    is_usual_raster,
     parted_by_rasters,
     raster_of_strongest,
 )
@@ -38,7 +38,6 @@ _LEVEL_BAND_DB, _LEVEL_STEP_DB = 3.0, 2.0
 _MOST_COMBS, _SAME, _ONE_LEVEL_DB, _NO_CHANCE = 4, 0.4, 8.0, 3.0
 _FEET_DB, _SAME_RANGE = 18.0, 0.7
 _LEAST_APART_DB, _MOST_APART_DB, _VALLEY, _PARTS = 9.0, 36.0, 0.3, 4
-_USUAL_HZ = 1e6  # the raster of the commonest kind
 _LINE_HIDES_HZ = 7e6  # about itself, parts that it touches and all
 
 Mask = NDArray[np.bool_]
@@ -70,7 +69,7 @@ def _of_their_own(
     by_level = [(float(np.median(narrow.level_dbm[its])), raster, its) for raster, its in found]
     for level, (raster_hz, phase_hz), its in sorted(by_level, key=lambda f: -f[0]):
         for k, (known_dbm, known_hz, known) in enumerate(out):
-            usual = _is_usual(raster_hz) and _is_usual(known_hz)
+            usual = is_usual_raster(raster_hz) and is_usual_raster(known_hz)
             # (The feet of hops far apart lie on their raster, too, and are a heap where bins are as wide.)
             if differ(raster_hz, known_hz) or (usual and _is_heap(narrow, its, known)):
                 continue
@@ -116,11 +115,6 @@ def _is_heap(narrow: Narrow, its: Mask, known: Mask) -> bool:
         if many[steps > own].min() > _VALLEY * heap:
             return False
     return True
-
-
-def _is_usual(raster_hz: float) -> bool:
-    """The raster of the commonest kind, or none that shows."""
-    return math.isnan(raster_hz) or abs(raster_hz / _USUAL_HZ - 1) < SAME_RASTER
 
 
 def _share_range(freq_hz: FloatArray, other_hz: FloatArray) -> bool:

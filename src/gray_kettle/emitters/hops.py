@@ -10,17 +10,14 @@ import numpy as np
 
 from gray_kettle.emitters.amounts import (
     part_by_company,
-    part_met,
     part_of_frames,
-    times_hidden,
-    times_picked,
-    whole_hop_hz,
     without_feet,
 )
 from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import LOW_BAND_HZ, WIDTH_HZ, Narrow, Surroundings
 from gray_kettle.emitters.comb import raster_of, raster_of_strongest
 from gray_kettle.emitters.groups import FEWEST_HOPS, groups_of
+from gray_kettle.emitters.known_hops import share_and_level
 from gray_kettle.emitters.seen import (
     comes_with_others,
     flanks_of,
@@ -48,10 +45,11 @@ _FALLEN = 0.11  # 9.5 dB
 class Hops:
     """Bursts that go from place to place.
 
-    used_hz: stretches of its range that it uses, shape (stretches, 2). raster_hz: NaN where none shows; phase_hz:
-    of it, from 2400 MHz. dwelling: how often the next row finds it at the same place, against chance. evenness: share
-    of its range, in parts of 4 MHz, that it visits about as often as it should. seen_below, seen_above: whether it
-    could have been seen beyond its range. partner_dbm: level of another that takes turns with it, NaN where none does.
+    used_hz: stretches of its range that it uses, shape (stretches, 2). level_dbm: of its bursts as they are met,
+    whole_dbm: of whole ones. raster_hz: NaN where none shows; phase_hz: of it, from 2400 MHz. dwelling: how often the
+    next row finds it at the same place, against chance. evenness: share of its range, in parts of 4 MHz, that it visits
+    about as often as it should. seen_below, seen_above: whether it could have been seen beyond its range. partner_dbm:
+    level of another that takes turns with it, NaN where none does.
     """
 
     bursts: Narrow
@@ -60,6 +58,7 @@ class Hops:
     high_hz: float
     width_hz: float
     level_dbm: float
+    whole_dbm: float
     level_spread_db: float
     share: float
     places: int
@@ -154,16 +153,14 @@ def _hops(block: Block, bursts: Narrow, narrow: Narrow, around: Surroundings) ->
         return None  # there no kind goes without one that bins would show
     width = float(np.median(bursts.width_hz))
     its = without_feet(block, bursts) if block.meets_parts else bursts
-    level = float(np.median(its.level_dbm))
+    level = whole_dbm = float(np.median(its.level_dbm))
     share, used_hz = _used(block, around, its, level, (low, high))
     if block.meets_parts:
         # Parts of channels come more often than one hopper can.
         most = _MOST_SHARE * max(width, WIDTH_HZ) / min(float(bursts.width_hz.mean()), max(width, WIDTH_HZ))
         if share > most:
             return None
-        share *= times_hidden(share / float(np.ptp(used_hz, axis=1).sum()))
-        share *= part_met(block, its, whole_hop_hz(block, its, raster))
-        share *= times_picked(its, narrow, level, used_hz)
+        share, whole_dbm = share_and_level(block, around, narrow, its, used_hz, (raster, phase), share)
     elif block.sums_frames:
         frames = block.span.averages
         of_frames = part_by_company(bursts.row, block.rows)
@@ -175,7 +172,7 @@ def _hops(block: Block, bursts: Narrow, narrow: Narrow, around: Surroundings) ->
         for ends in (below, above)
     )
     return Hops(
-        bursts, used_hz, low, high, width, level, float(bursts.level_dbm.std()), min(float(share), 1.0),
+        bursts, used_hz, low, high, width, level, whole_dbm, float(bursts.level_dbm.std()), min(float(share), 1.0),
         places, raster, strength, phase, _dwelling(bursts, block), _evenness(freq_hz, low, high), seen_below,
         seen_above,
     )  # fmt: skip

@@ -202,7 +202,7 @@ def _from_hops(block: Block, h: Hops) -> Sighting | None:
         return h.share * h.part_within(first - half, last + half)
 
     return Sighting(
-        likely, low, high, h.width_hz, h.level_dbm, h.share, float(h.bursts.when_s.min()),
+        likely, low, high, h.width_hz, h.whole_dbm, h.share, float(h.bursts.when_s.min()),
         float(h.bursts.when_s.max()), len(h.bursts), _channels(block, low, high, duty), words.of_hops(h),
     )  # fmt: skip
 

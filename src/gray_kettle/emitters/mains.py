@@ -134,8 +134,7 @@ def _hits_in(
     hits = around.smooth[:, cells] > over_ground(around.looks) * around.ground[:, cells]
     least = _WIDE_HZ
     if block.span.is_tuned and block.span.sweep_s:
-        speed_hz_per_s = block.span.step_hz * block.span.bins / block.span.sweep_s
-        least = min(_WIDE_HZ, 0.6 * _HALF_WAVE_S * speed_hz_per_s)
+        least = min(_WIDE_HZ, 0.6 * _HALF_WAVE_S * block.hz_per_s)
     runs = runs_of(hits, max(int(least / block.cell_hz), 1), 1)
     return None if len(runs[0]) < _FEWEST_RUNS else (cells, hits, runs)
 

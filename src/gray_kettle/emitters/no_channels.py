@@ -74,7 +74,7 @@ def _cannot_be_channels(
         return _is_too_wide(block, around, group, low, high)
     width = float(np.quantile(group.width_hz, 0.9))
     if (
-        _hz_per_s(block) > _QUICK_HZ_PER_S  # else parts of frames are no wider than hops are
+        block.hz_per_s > _QUICK_HZ_PER_S  # else parts of frames are no wider than hops are
         and block.cell_hz <= FINE_HZ
         and width < 0.8 * _ONE_PLACE_HZ
         and stretch.evenness > 0.55
@@ -153,15 +153,11 @@ def _stand_clear(block: Block, number: int, width_hz: FloatArray) -> bool:
     """
     wide_hz = float(width_hz[width_hz > _HOP_HZ + block.cell_hz].sum())
     return (
-        _hz_per_s(block) > _QUICK_HZ_PER_S
+        block.hz_per_s > _QUICK_HZ_PER_S
         and number >= _MANY
         and wide_hz < _NEXT_TO_NONE * width_hz.sum()
         and len(width_hz) < _CLEAR * number
     )
-
-
-def _hz_per_s(block: Block) -> float:
-    return block.span.step_hz * block.span.bins / max(block.span.sweep_s, 1e-9)
 
 
 def _may_be_spilled(block: Block, around: Surroundings, group: Narrow) -> bool:

@@ -182,6 +182,8 @@ def _are_hops(places: list[Fixed], in_parts: bool) -> bool:
     levels = np.array([f.level_dbm for f in places])
     numbers = np.array([len(f.bursts) for f in places])
     alike = np.abs(levels - np.median(levels)) < alike_db
+    if alike.sum() < few:
+        return False
     # What stands near may hide some of them, so that the one or the other shows more seldom.
     often = np.abs(np.log(numbers / np.median(numbers[alike]))) < np.log(_AS_OFTEN)
     return bool((alike & often).sum() >= few)

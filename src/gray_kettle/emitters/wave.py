@@ -12,10 +12,12 @@ from numpy.typing import NDArray
 from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import Surroundings, over_ground
 from gray_kettle.emitters.runs import runs_of
+from gray_kettle.emitters.tube import fitted
 from gray_kettle.records import FloatArray
 
 STRETCH_S = 60.0  # for so long the mains keep their phase
 _PARTS, _CORE, _REACH, _LEAST_SHOWN_DB, _SMOOTH_HZ = 64, 4.0, 10.0, 3.0, 2e6
+_WAY_HZ, _HALF, _SHOWS = 1e6, 0.5, (0.1, 0.98)
 
 
 @dataclass(frozen=True, eq=False)
@@ -76,13 +78,38 @@ def lit_parts(
             for k in np.unique(rows[common >= 0]):
                 best = np.flatnonzero(rows == k)[np.argmax(common[rows == k])]
                 out[k, first[best] : last[best] + 1] = True
-    # What is looked at for a while is met from before it begins until after it has ended.
-    held = round(block.dwell_s * wave.line_hz * _PARTS)
     shown_db = 10 * np.log10(max(usual / max(float(np.median(floor[:, often > 0])), usual / foot), 1.0))
     arc = _longest_arc(out)
     if not is_core:
+        arc = _on_its_way(block, wave, hits, off, level, arc)
         arc = _to_feet(arc, math.sqrt(10 * math.log10(foot) / max(shown_db, _LEAST_SHOWN_DB)))
+    # What is looked at for a while is met from before it begins until after it has ended.
+    held = round(block.dwell_s * wave.line_hz * len(arc))
     return arc & np.roll(arc, held // 2, axis=0) & np.roll(arc, held // 2 - held, axis=0)
+
+
+def _on_its_way(
+    block: Block, wave: Wave, hits: NDArray[np.bool_], off: FloatArray, on: float, lit: NDArray[np.bool_]
+) -> NDArray[np.bool_]:
+    """The same where the way of a tube lies that explains best what is met, twice as finely over the wave."""
+    parts = 2 * _PARTS
+    step = max(round(_WAY_HZ / block.cell_hz), 1)
+    cells = hits.shape[1] // step
+    if not cells:
+        return lit
+    used = cells * step
+    looked, met = (
+        v[:, :used].reshape(parts, cells, step).mean(axis=2) for v in folded(wave.part(parts), parts, hits)
+    )
+    start = lit[:, :used].reshape(_PARTS, cells, step).mean(axis=2) >= _HALF
+    by_cell = off[:used].reshape(cells, step).mean(axis=1)
+    tube = fitted(looked, met, by_cell, float(np.clip(on, *_SHOWS)), np.repeat(start, 2, axis=0))
+    if tube is None:
+        return lit
+    out = np.zeros((parts, lit.shape[1]), bool)
+    for k, low, high in zip(tube.at(parts), *tube.ends(), strict=True):
+        out[k, max(round(low * step), 0) : max(round(high * step), 0)] = True
+    return out
 
 
 def _to_feet(lit: NDArray[np.bool_], times: float) -> NDArray[np.bool_]:

@@ -1,5 +1,6 @@
 """When a transmitter is on the air: bursts, made second by second from a seed."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -23,16 +24,24 @@ class Bursts:
 
     def at(self, time_s: Floats, frame_s: float) -> tuple[Floats, Floats, Floats]:
         """(share of a frame that is filled, centre, level) for frames that begin at these times; any shape."""
+        return next(self.each_at(time_s, frame_s))
+
+    def each_at(self, time_s: Floats, frame_s: float) -> Iterator[tuple[Floats, Floats, Floats]]:
+        """The same of every burst that reaches into a frame, the last of each frame first."""
         if not len(self.start_s):
             nothing = np.zeros(time_s.shape)
-            return nothing, nothing, nothing
-        k = np.clip(np.searchsorted(self.start_s, time_s + frame_s) - 1, 0, None)
-        # Differences first: seconds since 1970 are told to a quarter of a microsecond only.
-        begin = np.maximum(self.start_s[k] - time_s, 0)
-        overlap = np.clip(np.minimum(self.end_s[k] - time_s, frame_s) - begin, 0, None)
-        length = np.maximum(self.end_s[k] - self.start_s[k], 1e-9)
-        phase = np.clip((time_s - self.start_s[k]) / length, 0, 1)
-        return overlap / frame_s, self.centre_hz[k] + self.drift_hz[k] * phase, self.level_db[k]
+            yield nothing, nothing, nothing
+            return
+        last = np.searchsorted(self.start_s, time_s + frame_s) - 1
+        before = np.searchsorted(self.end_s, time_s, side="right")
+        for back in range(max(int((last - before).max()) + 1, 1)):
+            k = np.clip(last - back, 0, None)
+            # Differences first: seconds since 1970 are told to a quarter of a microsecond only.
+            begin = np.maximum(self.start_s[k] - time_s, 0)
+            overlap = np.clip(np.minimum(self.end_s[k] - time_s, frame_s) - begin, 0, None)
+            length = np.maximum(self.end_s[k] - self.start_s[k], 1e-9)
+            phase = np.clip((time_s - self.start_s[k]) / length, 0, 1)
+            yield overlap / frame_s, self.centre_hz[k] + self.drift_hz[k] * phase, self.level_db[k]
 
 
 def bursts(

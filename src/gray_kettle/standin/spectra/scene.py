@@ -112,12 +112,21 @@ class Scene:
     ) -> tuple[Ints, Floats]:
         """Rows in which a transmitter is met, and its mean power in their bins."""
         step_hz = instrument.span.step_hz
-        filled, centre_hz, level_db = its.at(when, max(instrument.frame_s, instrument.hold_s))
-        if instrument.hold_s:
-            filled = (filled > 0).astype(float)
-        rows = np.flatnonzero(filled.any(axis=1))
-        level_mw = 10 ** ((transmitter.level_dbm + level_db[rows]) / 10) * filled[rows]
-        return rows, level_mw * transmitter.share_in(freq_hz[None, :] - centre_hz[rows], step_hz)
+        if not instrument.hold_s:
+            its_frame = its.at(when, instrument.frame_s)
+            rows = np.flatnonzero(its_frame[0].any(axis=1))
+            filled, centre_hz, level_db = (part[rows] for part in its_frame)
+            level_mw = 10 ** ((transmitter.level_dbm + level_db) / 10) * filled
+            return rows, level_mw * transmitter.share_in(freq_hz[None, :] - centre_hz, step_hz)
+        # A hopper may come to several places while a bin is held, and the strongest that reaches into it is kept.
+        held = np.zeros((len(when), len(freq_hz)))
+        for filled, centre_hz, level_db in its.each_at(when, max(instrument.frame_s, instrument.hold_s)):
+            rows = np.flatnonzero(filled.any(axis=1))
+            level_mw = 10 ** ((transmitter.level_dbm + level_db[rows]) / 10) * (filled[rows] > 0)
+            power = level_mw * transmitter.share_in(freq_hz[None, :] - centre_hz[rows], step_hz)
+            held[rows] = np.maximum(held[rows], power)
+        rows = np.flatnonzero(held.any(axis=1))
+        return rows, held[rows]
 
     def standing(self, instrument: Instrument, time_s: Floats) -> Floats:
         """Share of rows in which each transmitter stands 10 dB over the floor and 3 dB over all else in most of the
