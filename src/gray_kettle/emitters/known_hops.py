@@ -21,10 +21,11 @@ from gray_kettle.records import FloatArray, IntArray
 _ROUNDS, _SETTLED = 6, 2  # after so many of them the level is told, and all that come later count
 _HOPS_ASKED, _ROWS_ASKED = 400, (150, 500)
 _ALIKE_DB, _MOST_OFF_DB = 7.0, 4.0  # about the level of those that were picked; by which that may be wrong
+_UPPER = 0.8  # quantile that tells a level: fading reaches far down, and not so far up
 _CLEAR_HZ = 1.3e6  # about a burst, what is taken out with it
 _OFTEN_ENOUGH, _MOST_OVER, _LEAST_SEEN = 0.5, 2.4, 0.03
 _LEAST_SHARE, _MOST_GUESSED = 0.01, 0.9
-_USUAL_FILLED = 0.9  # of its raster, of the commonest kind
+_MOST_FILLED = 0.9  # of its raster, and what the commonest kind fills
 _SLOT_S, _USUAL_ON_S = 625e-6, 450e-6  # of that kind
 _OTHER_ON_S, _FILLED, _WIDEST_HZ = 3e-3, 0.75, 2e6
 _ON_S, _NARROW = (350e-6, 10e-3), 0.6
@@ -78,11 +79,13 @@ def share_and_level(
         told_hz = np.mean(found_hz[min(number, _SETTLED + 1) :], axis=0)
         if not told_hz.any():
             break
-        share, is_clear = _share_by(amount(met) * per_row, told_hz, float(met.width_hz.mean()) * per_row)
+        rounds = max(number - _SETTLED, 1)
+        one_hz = float(met.width_hz.mean()) * (per_row + 1 / rounds)
+        share, is_clear = _share_by(amount(met) * per_row, told_hz, one_hz)
         here, there = (_within(some, used_hz[is_clear]) for some in (met, found))
         if not len(here) or not len(there):
             break
-        more_db = float(np.median(here.level_dbm) - np.median(there.level_dbm))
+        more_db = float(np.quantile(here.level_dbm, _UPPER) - np.quantile(there.level_dbm, _UPPER))
         level = float(np.clip(hopper.level_dbm + more_db, usual_dbm - _MOST_OFF_DB, usual_dbm + _MOST_OFF_DB))
         hopper = replace(hopper, share=float(np.clip(share, _LEAST_SHARE, 1.0)), level_dbm=level)
         hopper = _as_wide(block, hopper, raster_hz[0], float(here.width_hz.mean() / there.width_hz.mean()))
@@ -94,7 +97,7 @@ def _first_guess(
 ) -> Hopper:
     is_usual = is_usual_raster(raster_hz[0])
     step_hz = USUAL_HZ if is_usual else raster_hz[0]
-    width_hz = _USUAL_FILLED * step_hz if is_usual else _FILLED * min(step_hz, _WIDEST_HZ)
+    width_hz = _MOST_FILLED * step_hz if is_usual else _FILLED * min(step_hz, _WIDEST_HZ)
     on_s, met_hz = _USUAL_ON_S if is_usual else _OTHER_ON_S, float(bursts.width_hz.mean())
     if not is_usual and met_hz < _NARROW * width_hz:
         on_s = float(np.clip(met_hz / block.hz_per_s, *_ON_S))
@@ -121,7 +124,7 @@ def _as_wide(block: Block, hopper: Hopper, raster_hz: float, times: float) -> Ho
     if hopper.on_s * block.hz_per_s < 2 * hopper.width_hz:
         on_s = float(np.clip(hopper.on_s * times**2, *_ON_S))
         return replace(hopper, on_s=on_s, slot_s=_slot_s(on_s, is_usual))
-    widest_hz = min(USUAL_HZ if is_usual else raster_hz, _WIDEST_HZ)
+    widest_hz = _MOST_FILLED * min(USUAL_HZ if is_usual else raster_hz, _WIDEST_HZ)
     return replace(hopper, width_hz=float(np.clip(hopper.width_hz * times, widest_hz / 2, widest_hz)))
 
 
