@@ -116,6 +116,19 @@ def test_a_peak_detector_does_not_make_an_oven_longer():
     assert oven.duty == pytest.approx(0.35, abs=0.03)  # and not 0.35 + 1.5 ms of 20
 
 
+@pytest.mark.parametrize("name", INSTRUMENTS)
+@pytest.mark.parametrize(
+    "is_on", [lambda s: s - START_S < 40, lambda s: s % 20 < 8], ids=["for a while", "half power"]
+)
+def test_an_oven_takes_no_time_while_it_pauses(name, is_on):
+    span, how = INSTRUMENTS[name]
+    oven = tx.oven("", -50, lambda s: is_on(s).astype(float), 2.457e9)
+    (told,) = (s for s in seen((oven, *WIFI), span, rows=970, **how) if s.kind == oven.kind)
+    (truth,) = Scene((oven,), 1).truth(span, START_S, START_S + 100)
+    assert truth.duty < 0.18  # and it is on for 0.42 of the wave
+    assert told.duty == pytest.approx(truth.duty, abs=0.05)
+
+
 @pytest.mark.parametrize(("frames", "length"), [(2, 1.9), (4, 1.9), (4, 30.0), (1, 1.9)])
 def test_levels_tell_what_part_of_the_frames_bursts_fill(frames, length):
     rng = np.random.default_rng(5)

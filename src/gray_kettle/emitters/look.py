@@ -214,7 +214,7 @@ def _from_locked(block: Block, o: Locked) -> Sighting | None:
 
     def duty(first: float, last: float) -> float:
         inside = (o.cells_hz > first) & (o.cells_hz < last)
-        return float(o.by_phase[:, inside].max(axis=1).mean()) if inside.any() else 0.0
+        return o.running * float(o.by_phase[:, inside].max(axis=1).mean()) if inside.any() else 0.0
 
     return Sighting(
         likely, o.low_hz, o.high_hz, o.high_hz - o.low_hz, o.level_dbm, o.duty, float(block.time_s[o.rows[0]]),

@@ -16,7 +16,16 @@ from gray_kettle.emitters.block import Block, running_mean
 from gray_kettle.emitters.bursts import BEACONS_S, Surroundings, over_ground
 from gray_kettle.emitters.in_rows import can_be_told, wave_in_rows
 from gray_kettle.emitters.runs import runs_of
-from gray_kettle.emitters.wave import STRETCH_S, Wave, folded, lit_parts, mirror_of, smooth_cells, smoothed
+from gray_kettle.emitters.wave import (
+    STRETCH_S,
+    Wave,
+    folded,
+    lit_parts,
+    mirror_of,
+    running_share,
+    smooth_cells,
+    smoothed,
+)
 from gray_kettle.records import FloatArray, IntArray
 
 _LOW_HZ, _HIGH_HZ = (2.405e9, 2.446e9), 2.495e9
@@ -46,7 +55,7 @@ class Locked:
     votes: how many bursts spoke. filled: by how much more it is met at its own half of the wave than at the other.
     by_phase: whether it is there, by part of the wave and cell. core_hz, core_duty: ends and share of what is within
     6 dB of its usual density. in_step: how far rows that are close in time fall on one part of the wave, 0 to 1.
-    in_rows: told by what a sweep sees of the wave within its rows.
+    in_rows: told by what a sweep sees of the wave within its rows. running: share of the time in which it runs at all.
     """
 
     line_hz: float
@@ -64,6 +73,7 @@ class Locked:
     core_duty: float
     in_step: float
     in_rows: bool = False
+    running: float = 1.0
 
     @property
     def stands_in_stripes(self) -> bool:
@@ -365,10 +375,12 @@ def _locked(block: Block, around: Surroundings, swing: Swing) -> Locked | None:
     if not core.any() or not reach.any():
         return None
     core_cells, lit_cells = (np.flatnonzero(lit.any(axis=0)) for lit in (core, reach))
+    is_there = around.smooth > over_ground(around.looks) * around.ground
+    running = running_share(wave, core, is_there, block.time_s)
     return Locked(
         swing.wave.line_hz, swing.strength, swing.votes, float(block.freq_hz[lit_cells[0]] - block.cell_hz / 2),
         float(block.freq_hz[lit_cells[-1]] + block.cell_hz / 2), 10 * np.log10(max(level_mw, 1e-20)),
-        float(reach.any(axis=1).mean()), top, block.freq_hz, reach, rows,
+        float(reach.any(axis=1).mean()) * running, top, block.freq_hz, reach, rows,
         (float(block.freq_hz[core_cells[0]]), float(block.freq_hz[core_cells[-1]])), float(core.any(axis=1).mean()),
-        float(_slowness(np.array([swing.wave.line_hz]), block.time_s - block.time_s[0])[0]),
+        float(_slowness(np.array([swing.wave.line_hz]), block.time_s - block.time_s[0])[0]), running=running,
     )  # fmt: skip

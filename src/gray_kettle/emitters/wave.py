@@ -18,6 +18,7 @@ from gray_kettle.records import FloatArray
 STRETCH_S = 60.0  # for so long the mains keep their phase
 _PARTS, _CORE, _REACH, _LEAST_SHOWN_DB, _SMOOTH_HZ = 64, 4.0, 10.0, 3.0, 2e6
 _WAY_HZ, _HALF, _SHOWS = 1e6, 0.5, (0.1, 0.98)
+_LOOKS_TO_TELL, _PAUSE_S, _FEWEST_STRETCHES, _USUALLY, _LEAST_SPREAD = 12, 2.0, 4, 0.75, 0.02
 
 
 @dataclass(frozen=True, eq=False)
@@ -110,6 +111,42 @@ def _on_its_way(
     for k, low, high in zip(tube.at(parts), *tube.ends(), strict=True):
         out[k, max(round(low * step), 0) : max(round(high * step), 0)] = True
     return out
+
+
+def running_share(
+    wave: Wave, lit: NDArray[np.bool_], is_there: NDArray[np.bool_], start_s: FloatArray
+) -> float:
+    """Share of the time in which it runs at all: an oven begins and ends when it likes, and at half its power it pauses
+    for seconds. lit: by part of the wave and cell, is_there: by row and cell; start_s: of the rows.
+
+    In each stretch what is there at its own parts of the wave is compared with what is at the others.
+    """
+    part = wave.part(len(lit))
+    cells = np.flatnonzero(lit.any(axis=0))
+    own = lit[part[:, cells], cells]
+    others = ~np.roll(lit, len(lit) // 16, axis=0) & ~np.roll(lit, -len(lit) // 16, axis=0) & ~lit
+    rest = others[part[:, cells], cells]
+    there = is_there[:, cells]
+    looks_s = max(
+        float(np.median(np.diff(start_s))) * _LOOKS_TO_TELL / max(float(lit.any(axis=1).mean()), 0.1),
+        _PAUSE_S,
+    )
+    stretch = ((start_s - start_s[0]) // looks_s).astype(int)
+    first = np.flatnonzero(np.diff(stretch, prepend=-1))
+    swing, known = np.zeros(len(first)), np.ones(len(first), bool)
+    for which, sign in ((own, 1), (rest, -1)):
+        looked = np.add.reduceat(which.sum(axis=1), first)
+        met = np.add.reduceat((which & there).sum(axis=1), first)
+        swing += sign * met / np.maximum(looked, 1)
+        known &= looked > 0
+    if known.sum() < _FEWEST_STRETCHES:
+        return 1.0
+    rows = np.diff(first, append=len(start_s))[known]
+    usual = float(np.clip(np.quantile(swing[known], _USUALLY), 0.0, 1.0))
+    by_chance = np.sqrt(max(usual * (1 - usual), _LEAST_SPREAD) / (rows * float(own.any(axis=1).mean())))
+    is_usual = swing[known] + 2 * by_chance > usual
+    runs = np.where(is_usual, 1.0, np.clip(swing[known] / max(usual, 1e-9), 0.0, 1.0))
+    return float((runs * rows).sum() / rows.sum())
 
 
 def _to_feet(lit: NDArray[np.bool_], times: float) -> NDArray[np.bool_]:
