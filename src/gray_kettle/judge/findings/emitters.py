@@ -83,7 +83,7 @@ def _effect(emitter: Emitter, lost: list[tuple[str, str, float]], more: float) -
     for _, name, share in lost[:3]:
         while_on = min(share * more, 1.0)
         told = f"{name} loses {_percent(share)}"
-        each.append(told + (f" ({_percent(while_on)} while it is on)" if more > 1.3 else ""))
+        each.append(told + (f" ({_percent(while_on)} in those looks)" if more > 1.3 else ""))
     return f"{on}: {', '.join(each)}" + (f" and {len(lost) - 3} more." if len(lost) > 3 else ".")
 
 
