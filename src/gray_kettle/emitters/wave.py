@@ -19,6 +19,7 @@ STRETCH_S = 60.0  # for so long the mains keep their phase
 _PARTS, _CORE, _REACH, _LEAST_SHOWN_DB, _SMOOTH_HZ = 64, 4.0, 10.0, 3.0, 2e6
 _WAY_HZ, _HALF, _SHOWS = 1e6, 0.5, (0.1, 0.98)
 _LOOKS_TO_TELL, _PAUSE_S, _FEWEST_STRETCHES, _USUALLY, _LEAST_SPREAD = 12, 2.0, 4, 0.75, 0.02
+_NEARLY_ALWAYS = 0.9  # less than a tenth of pauses may be chance
 
 
 @dataclass(frozen=True, eq=False)
@@ -146,7 +147,8 @@ def running_share(
     by_chance = np.sqrt(max(usual * (1 - usual), _LEAST_SPREAD) / (rows * float(own.any(axis=1).mean())))
     is_usual = swing[known] + 2 * by_chance > usual
     runs = np.where(is_usual, 1.0, np.clip(swing[known] / max(usual, 1e-9), 0.0, 1.0))
-    return float((runs * rows).sum() / rows.sum())
+    share = float((runs * rows).sum() / rows.sum())
+    return share if share < _NEARLY_ALWAYS else 1.0
 
 
 def _to_feet(lit: NDArray[np.bool_], times: float) -> NDArray[np.bool_]:
