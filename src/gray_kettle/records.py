@@ -295,9 +295,9 @@ class Sighting:
     """What some rows of a sweep show of one emitter: of a source of energy that is not Wi-Fi.
 
     likely: (kind, probability), the likeliest first; "unknown" is one of them. low_hz, high_hz: all that it touches;
-    burst_hz: width of one burst of it. level_dbm: while it is on. duty: share of the time of the look in which
-    it is on the air. rows: in which it shows. channels: (band, number, share of time) of the 20 MHz places that
-    it touches. evidence: what speaks for the likeliest kind.
+    burst_hz: width of one burst of it. level_dbm: while it is on. duty: share of the time of the look in which it is
+    on the air. rows: in which it shows. channels: (band, number, share of time) of the 20 MHz places that it touches.
+    evidence: what speaks for the likeliest kind.
     """
 
     likely: tuple[tuple[str, float], ...]

@@ -71,6 +71,7 @@ def share_and_level(
     asked = np.linspace(0, block.rows - 1, min(rows, block.rows)).astype(int)
     met = alike(narrow)
     per_row = len(asked) / block.rows
+    met_hz, width_hz = amount(met) * per_row, float(met.width_hz.mean())
     power = _without(block, around, met, asked, rng)
     found_hz: list[FloatArray] = []
     for number in range(_ROUNDS):
@@ -80,8 +81,7 @@ def share_and_level(
         if not told_hz.any():
             break
         rounds = max(number - _SETTLED, 1)
-        one_hz = float(met.width_hz.mean()) * (per_row + 1 / rounds)
-        share, is_clear = _share_by(amount(met) * per_row, told_hz, one_hz)
+        share, is_clear = _share_by(met_hz, told_hz, width_hz * (per_row + 1 / rounds))
         here, there = (_within(some, used_hz[is_clear]) for some in (met, found))
         if not len(here) or not len(there):
             break

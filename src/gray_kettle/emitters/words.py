@@ -7,8 +7,6 @@ from gray_kettle.emitters.mains import Locked
 from gray_kettle.emitters.places import Fixed
 from gray_kettle.emitters.standing import Standing
 
-_PAUSES = 0.95  # who runs for less of the time is said to pause
-
 
 def mhz(hz: float, places: int = 1) -> str:
     """A frequency in MHz with its unit."""
@@ -88,7 +86,7 @@ def of_locked(o: Locked) -> tuple[str, ...]:
         f"present in {100 * o.filled:.0f} % more of the looks at one half of the wave than at the other",
         f"on for {100 * float(o.by_phase.any(axis=1).mean()):.0f} % of the wave",
     ]
-    if o.running < _PAUSES:
+    if o.running < 1:
         told.append(f"runs for {100 * o.running:.0f} % of the time that was looked at, and pauses")
     told.append(f"{width(o.high_hz - o.low_hz)} wide, {mhz(o.low_hz, 0)} to {mhz(o.high_hz, 0)}")
     return tuple(told)
