@@ -21,6 +21,7 @@ _ON_IT_HZ, _TIMES_AS_OFTEN = 0.7e6, 3.0
 _TOGETHER_HZ = 8e6
 _PULSES_HZ = 5e6
 _NOT_ALL = 0.6  # of the rows
+_IN_STEP, _WIDE_HZ, _ALWAYS, _SHARED = 0.2, 3e6, 0.9, 0.5
 
 
 def on_their_own(
@@ -55,11 +56,26 @@ def but_of_turning(fixed: list[Fixed], turning: list[Fixed]) -> list[Fixed]:
     return left + turning
 
 
-def but_stripes(standing: list[Standing], locked: Locked | None) -> list[Standing]:
+def but_stripes(standing: list[Standing], is_in_step: bool) -> list[Standing]:
     """What stands, but for what an oven in step with the rows makes seem to stand for a while."""
-    if locked is None or not locked.stands_in_stripes:
+    if not is_in_step:
         return standing
     return [s for s in standing if s.time_share > _NOT_ALL or not OVENS_HZ[0] < s.centre_hz < OVENS_HZ[1]]
+
+
+def is_what_stands(locked: Locked, standing: list[Standing]) -> bool:
+    """Whether what seems to keep time with the mains, before rows in step with those, is what stands there for a while:
+    that never pauses, and begins and ends when somebody wants it to.
+    """
+    if locked.in_step < _IN_STEP or locked.in_rows:
+        return False
+    low_hz, high_hz = locked.core_hz
+    return any(
+        s.width10_hz > _WIDE_HZ
+        and s.time_share < _ALWAYS
+        and min(s.high_hz, high_hz) - max(s.low_hz, low_hz) > _SHARED * min(s.width10_hz, high_hz - low_hz)
+        for s in standing
+    )
 
 
 def put_together(unknown: list[Sighting]) -> list[Sighting]:

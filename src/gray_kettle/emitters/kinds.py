@@ -19,6 +19,7 @@ from gray_kettle.emitters.bursts import LOW_BAND_HZ
 from gray_kettle.emitters.hops import Hops
 from gray_kettle.emitters.mains import Locked
 from gray_kettle.emitters.places import Fixed
+from gray_kettle.emitters.slow_motion import SlowWave
 from gray_kettle.emitters.standing import Standing
 from gray_kettle.emitters.turning import RADAR_HZ
 from gray_kettle.records import FloatArray
@@ -254,6 +255,15 @@ def of_locked(o: Locked) -> tuple[tuple[str, float], ...]:
         + expects(line_off_hz, 0, 0.012, 0.006)
         + expects(o.core_duty, 0.03, _MOST_OF_TWO if o.filled > _ALL_OF_IT else 0.62, 0.06)
         + (2.5 if is_unsure and _is_a_channel(*o.core_hz) else 0.0),
+        "unknown": UNKNOWN_COST - 2.0,
+    }
+    return compared(costs)
+
+
+def of_slow_wave(s: SlowWave) -> tuple[tuple[str, float], ...]:
+    """A hump that wanders, before rows in step with the mains."""
+    costs = {
+        "microwave-oven": expects(s.strength, 10.0, math.inf, 4.0) + expects(s.share, 0.1, 0.62, 0.06),
         "unknown": UNKNOWN_COST - 2.0,
     }
     return compared(costs)

@@ -18,6 +18,7 @@ from gray_kettle.emitters.hops import BEYOND_DOUBT, Hops, find_hops
 from gray_kettle.emitters.mains import Locked, find_locked
 from gray_kettle.emitters.places import Fixed, find_places
 from gray_kettle.emitters.seen import visible_rows
+from gray_kettle.emitters.slow_motion import SlowWave, find_slow_wave
 from gray_kettle.emitters.standing import LINE_HZ, Standing, find_standing
 from gray_kettle.emitters.turning import find_turning
 from gray_kettle.records import FloatArray, Sighting, Span
@@ -59,14 +60,18 @@ def look(
     timed = [(o, _from_locked(block, o)) for o in find_locked(block, around)]
     timed = [both for both in timed if both[1] is not None] or timed
     locked, oven = timed[0] if timed else (None, None)
+    slow = find_slow_wave(block, around)
+    is_in_step = slow is not None or (locked is not None and locked.stands_in_stripes)
     fixed = belongs.on_their_own(fixed, advertising, hops, locked)
     fixed = belongs.but_of_turning(fixed, find_turning(block, ground, narrow))
-    standing = belongs.but_stripes(but_channels(block, ground.regions), locked)
+    standing = belongs.but_stripes(but_channels(block, ground.regions), is_in_step)
     found = [_from_standing(block, s) for s in standing]
     found += [_from_advertising(block, places) for places in advertisers]
     found += _from_fixed(block, fixed, around)
     found += [_from_hops(block, h) for h in hops]
-    found.append(oven)
+    if locked is not None and belongs.is_what_stands(locked, standing):
+        oven = None
+    found.append((_from_slow_wave(block, slow) if slow else None) or oven)
     told = pictures.put_together([s for s in found if s is not None])
     return tuple(sorted(told, key=lambda s: (-s.level_dbm, s.low_hz)))
 
@@ -219,4 +224,14 @@ def _from_locked(block: Block, o: Locked) -> Sighting | None:
     return Sighting(
         likely, o.low_hz, o.high_hz, o.high_hz - o.low_hz, o.level_dbm, o.duty, float(block.time_s[o.rows[0]]),
         float(block.time_s[o.rows[-1]]), len(o.rows), _channels(block, o.low_hz, o.high_hz, duty), words.of_locked(o),
+    )  # fmt: skip
+
+
+def _from_slow_wave(block: Block, s: SlowWave) -> Sighting | None:
+    likely = _claimed(kinds.of_slow_wave(s))
+    if likely is None or likely[0][0] == "unknown":
+        return None
+    return Sighting(
+        likely, s.low_hz, s.high_hz, s.high_hz - s.low_hz, s.level_dbm, s.share, s.first_s, s.last_s, s.rows,
+        _channels(block, s.low_hz, s.high_hz, s.duty), words.of_slow_wave(s),
     )  # fmt: skip

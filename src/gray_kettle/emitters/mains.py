@@ -250,12 +250,12 @@ def _agreement(
     variance = most * (1 - np.abs(usual) ** 2)
     with np.errstate(divide="ignore", invalid="ignore"):
         each = np.where(variance > (1 - _BLIND**2) * most, np.abs(excess) ** 2 / variance - 1, 0.0)
-    strength = each.sum(axis=1) * (_slowness(lines_hz, start_s) < _SLOW)
+    strength = each.sum(axis=1) * (slowness(lines_hz, start_s) < _SLOW)
     best = int(np.argmax(strength))
     return max(float(strength[best]), 0.0), float(lines_hz[best])
 
 
-def _slowness(lines_hz: FloatArray, start_s: FloatArray) -> FloatArray:
+def slowness(lines_hz: FloatArray, start_s: FloatArray) -> FloatArray:
     """How far rows that are close in time fall on one part of the wave: 0 for evenly, 1 for all on one, shape (lines,).
 
     Rows that come in step with the mains see of the wave only how it slowly drifts, and traffic drifts as slowly.
@@ -382,5 +382,5 @@ def _locked(block: Block, around: Surroundings, swing: Swing) -> Locked | None:
         float(block.freq_hz[lit_cells[-1]] + block.cell_hz / 2), 10 * np.log10(max(level_mw, 1e-20)),
         float(reach.any(axis=1).mean()) * running, top, block.freq_hz, reach, rows,
         (float(block.freq_hz[core_cells[0]]), float(block.freq_hz[core_cells[-1]])), float(core.any(axis=1).mean()),
-        float(_slowness(np.array([swing.wave.line_hz]), block.time_s - block.time_s[0])[0]), running=running,
+        float(slowness(np.array([swing.wave.line_hz]), block.time_s - block.time_s[0])[0]), running=running,
     )  # fmt: skip

@@ -16,7 +16,7 @@ from gray_kettle.records import FloatArray, IntArray
 
 _ROUNDS, _STEPS = 12, range(-12, 13)
 _ON = 1 / 8, 5 / 8  # least and most of the wave
-_USUAL_ON, _ON_SPREAD, _ARC_COSTS = 0.42, 0.08, 0.01
+USUAL_ON, _ON_SPREAD, _ARC_COSTS = 0.42, 0.08, 0.01
 _LEAST_HALF, _FEW = 0.5, 3
 _DRIFTS, _HALVES = (-16.0, -8.0, 0.0, 8.0, 16.0), (3.0, 8.0)
 _LEAST, _MOST = 0.02, 0.98
@@ -74,7 +74,7 @@ def fitted(
 def _anywhere(total: FloatArray) -> Tube | None:
     """The best of tubes that are on for as long as usual, on a coarse grid."""
     wave, cells = total.shape[0], total.shape[1] - 1
-    parts = round(_USUAL_ON * wave)
+    parts = round(USUAL_ON * wave)
     tried = (
         Tube(first, parts, float(middle), drift, 0.0, half)
         for first in range(0, wave, max(wave // 16, 1))
@@ -110,7 +110,7 @@ def _worth(total: FloatArray, tube: Tube) -> float:
     """
     low, high = (np.clip(np.rint(end), 0, total.shape[1] - 1).astype(int) for end in tube.ends())
     at = tube.at(len(total))
-    unusual = (tube.parts / len(total) - _USUAL_ON) / _ON_SPREAD
+    unusual = (tube.parts / len(total) - USUAL_ON) / _ON_SPREAD
     return float((total[at, high] - total[at, low]).sum()) - unusual**2 / 2 - _ARC_COSTS * abs(tube.arc)
 
 

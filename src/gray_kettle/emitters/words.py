@@ -5,6 +5,7 @@ import math
 from gray_kettle.emitters.hops import Hops
 from gray_kettle.emitters.mains import Locked
 from gray_kettle.emitters.places import Fixed
+from gray_kettle.emitters.slow_motion import SlowWave
 from gray_kettle.emitters.standing import Standing
 
 
@@ -89,4 +90,14 @@ def of_locked(o: Locked) -> tuple[str, ...]:
     if o.running < 1:
         told.append(f"runs for {100 * o.running:.0f} % of the time that was looked at, and pauses")
     told.append(f"{width(o.high_hz - o.low_hz)} wide, {mhz(o.low_hz, 0)} to {mhz(o.high_hz, 0)}")
+    return tuple(told)
+
+
+def of_slow_wave(s: SlowWave) -> tuple[str, ...]:
+    told = [
+        f"stands for {s.lasts_s:.0f} s, wanders by {width(abs(s.drift_hz))} meanwhile, and is away: as a tube does",
+        f"rows come {s.rows_per_s:.2f} times a second, in step with the mains, and show that wave in slow motion",
+        f"on for {100 * s.share:.0f} % of the wave" + (", as tubes are: no whole turn shows" if s.is_usual else ""),
+        f"{width(s.high_hz - s.low_hz)} wide, {mhz(s.low_hz, 0)} to {mhz(s.high_hz, 0)}",
+    ]  # fmt: skip
     return tuple(told)

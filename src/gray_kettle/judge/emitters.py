@@ -9,7 +9,15 @@ from dataclasses import replace
 from gray_kettle.air.channels import Channel
 from gray_kettle.judge.advice import ADVICE
 from gray_kettle.judge.assessment import Assessment, Emitter, Radio
-from gray_kettle.judge.lasting import Chain, Seen, blind_to, chains_of, step_s, without_chances
+from gray_kettle.judge.lasting import (
+    Chain,
+    Seen,
+    blind_to,
+    chains_of,
+    may_miss_its_turn,
+    step_s,
+    without_chances,
+)
 from gray_kettle.records import EmitterNote, Looked, Observations, Setup, Sighting
 
 _SAME_LEVEL_DB = 12.0  # of one emitter at one spot from one look to another
@@ -98,8 +106,12 @@ def _emitter(
     kind, confidence = likely[0]
     strongest = max((s for _, s in entry), key=lambda s: (s.kind == kind, s.rows))
     looks = [k for k in looked if k.low_hz <= strongest.low_hz + 1e6 and k.high_hz >= strongest.high_hz - 1e6]
-    if kind == "microwave-oven":  # rows that lie far apart cannot tell its rhythm
+    own = {id(k): k for k, _ in entry}
+    if kind == "microwave-oven":
+        # Rows that lie far apart cannot tell its rhythm, nor can a few that are in step with it.
         looks = [k for k in looks if step_s(k) <= 1.0] or looks
+        looks = [k for k in looks if id(k) in own or not may_miss_its_turn(k, own.values())]
+    looks = looks or list(own.values())  # what reaches beyond a span is seen in it all the same
     spots = {k.spot for k, _ in entry}
     looks = [k for k in looks if k.spot in spots]
     all_s = sum(_length_s(k) for k in looks) or 1.0

@@ -7,6 +7,7 @@ Source: docs/radio-model.md, "One emitter, many sightings".
 """
 
 import itertools
+from collections.abc import Iterable
 
 from gray_kettle.records import Looked, Sighting
 
@@ -14,6 +15,7 @@ _END, _MOST_END, _SILENCES = 0.02, 0.3, 2.0
 _GAP_STEPS = 5.0  # between looks of one take there is a step
 _AS_ABLE = 0.5  # of its rows: a look that is much shorter may well be blind
 _FEWEST_LOOKS, _FEW, _MOST_BLIND = 3, 0.25, 2
+_MAINS_HZ, _WANDER_HZ, _TURN_S = (50.0, 60.0), 0.08, 60.0
 Seen = tuple[Looked, Sighting]
 Chain = tuple[Looked, ...]
 
@@ -33,6 +35,19 @@ def chains_of(looked: tuple[Looked, ...]) -> tuple[Chain, ...]:
 def step_s(looked: Looked) -> float:
     """Time between two of its rows."""
     return (looked.end_s - looked.start_s) / max(looked.rows - 1, 1)
+
+
+def may_miss_its_turn(looked: Looked, seen: Iterable[Looked]) -> bool:
+    """Whether its rows come in step with the mains, right before or after looks that saw what keeps time with those:
+    they may fall on the rest of the wave and show nothing of it.
+    """
+    rows_per_s = 1 / max(step_s(looked), 1e-9)
+    away_hz = min(abs(line_hz - rows_per_s * max(round(line_hz / rows_per_s), 1)) for line_hz in _MAINS_HZ)
+    if away_hz > _WANDER_HZ or looked.end_s - looked.start_s > _TURN_S:
+        return False
+    return any(
+        looked is not k and max(looked.start_s - k.end_s, k.start_s - looked.end_s) < _TURN_S for k in seen
+    )
 
 
 def without_chances(entry: list[Seen], chains: tuple[Chain, ...]) -> list[Seen]:
