@@ -94,10 +94,10 @@ def of_locked(o: Locked) -> tuple[str, ...]:
 
 
 def of_slow_wave(s: SlowWave) -> tuple[str, ...]:
-    told = [
+    is_usual = ", as tubes are: no whole turn shows, rows at another rate would tell" if s.is_usual else ""
+    return (
         f"stands for {s.lasts_s:.0f} s, wanders by {width(abs(s.drift_hz))} meanwhile, and is away: as a tube does",
         f"rows come {s.rows_per_s:.2f} times a second, in step with the mains, and show that wave in slow motion",
-        f"on for {100 * s.share:.0f} % of the wave" + (", as tubes are: no whole turn shows, rows at another rate would tell" if s.is_usual else ""),
+        f"on for {100 * s.share:.0f} % of the wave{is_usual}",
         f"{width(s.high_hz - s.low_hz)} wide, {mhz(s.low_hz, 0)} to {mhz(s.high_hz, 0)}",
-    ]  # fmt: skip
-    return tuple(told)
+    )
