@@ -110,7 +110,8 @@ def find_slow_wave(block: Block, around: Surroundings) -> SlowWave | None:
     start_s = block.time_s - block.time_s[0]
     usual_s = max(float(np.median(np.diff(start_s))), 1e-3)
     each = max(round(_SLICE_S / usual_s), _ROWS_A_SLICE)
-    if block.meets_parts or block.rows < _FEWEST_SLICES * each:
+    is_theirs = block.freq_hz[0] < OVENS_HZ[1] and block.freq_hz[-1] > OVENS_HZ[0]
+    if not is_theirs or block.meets_parts or block.rows < _FEWEST_SLICES * each:
         return None
     if slowness(_LINES_HZ, start_s).max() < _IN_STEP:
         return None
