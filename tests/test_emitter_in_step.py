@@ -19,6 +19,16 @@ def busy_now_and_then(seconds):
     return np.where(seconds % 50 < 20, 0.99, 0.02)
 
 
+def wandering(made, hz_per_s):
+    """The same, but it goes on to one side all the time."""
+
+    def make(seconds, rng):
+        its = made.make(seconds, rng)
+        return replace(its, centre_hz=its.centre_hz + hz_per_s * (its.start_s - START_S))
+
+    return replace(made, make=make)
+
+
 @pytest.mark.parametrize(
     ("facts", "beside"),
     [
@@ -49,8 +59,9 @@ def test_an_oven_is_told_by_its_way(facts, beside):
             tx.camera("and after", -50, 2454e6, lambda s: ((s % 60 >= 20) & (s % 60 < 40)).astype(float)),
         ),
         (tx.camera("camera", -50, 2455e6, lambda s: (s % 50 < 20).astype(float)),),
+        (wandering(tx.camera("camera", -50, 2445e6), 1e5),),
     ],
-    ids=["a busy channel", "a camera that is retuned", "a camera"],
+    ids=["a busy channel", "a camera that is retuned", "a camera", "one that is never away"],
 )
 @pytest.mark.parametrize("rate", [5.0, 25.0])
 def test_what_comes_and_goes_as_slowly_is_no_oven(only, rate):

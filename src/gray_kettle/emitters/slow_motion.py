@@ -28,6 +28,7 @@ _LEAST_DB, _DOWN_DB, _FLOOR_DB = 7.0, 10.0, 3.0
 _WIDE_HZ = 5e6
 _NEXT_DB, _NEXT_HZ, _LAST, _AGAIN_DB = 4.0, 5e6, 3, 6.0
 _LEAST_DRIFT_HZ, _LEAST_STRENGTH = 1.5e6, 6.0
+_AWAY, _FEWEST_AWAY = 0.75, 2  # as seldom there as that, in so many slices
 _MOST_ON = 0.65  # of the wave
 _AROUND = 2  # slices at whose edges it may begin or end
 
@@ -213,7 +214,9 @@ def _stays(humps: _Humps) -> list[IntArray]:
 
 
 def _way(block: Block, around: Surroundings, humps: _Humps, stay: IntArray, each: int) -> _Way | None:
-    """How a hump wanders while it stays; None where it hardly does, or goes all of it in one step."""
+    """How a hump wanders while it stays; None where it hardly does, goes all of it in one step, or
+    is never away: what a busy channel's neighbours add to it may wander, too.
+    """
     number = len(stay)
     middle_hz = humps.middle_hz[stay]
     away = middle_hz - middle_hz.mean()
@@ -225,28 +228,26 @@ def _way(block: Block, around: Surroundings, humps: _Humps, stay: IntArray, each
     step = all_of_it - float((np.cumsum(away)[:-1] ** 2 * (1 / before + 1 / (number - before))).max())
     if step < straight or abs(slope) * float(np.ptp(stay)) < _LEAST_DRIFT_HZ:
         return None
-    begin, end = _ends(block, around, humps, stay, each)
+    there = _there(block, around, humps, stay, each)
+    if (there < _AWAY * np.median(there[stay])).sum() < _FEWEST_AWAY:
+        return None
+    # Of the slices just before and after it is there for a part.
+    begin = float(stay[0]) - float(there[max(stay[0] - _AROUND, 0) : stay[0]].sum())
+    end = float(stay[-1]) + 1 + float(there[stay[-1] + 1 : stay[-1] + 1 + _AROUND].sum())
     moments = np.linspace(begin, end, 4 * number) - 0.5  # a slice's own moment is its middle
     strength = (number - 2) / 2 * math.log(all_of_it / straight)
     level_db = float(np.median(humps.top_db[stay]))
     return _Way(stay, begin, end, strength, level_db, middle_hz.mean() + slope * (moments - stay.mean()))
 
 
-def _ends(
-    block: Block, around: Surroundings, humps: _Humps, stay: IntArray, each: int
-) -> tuple[float, float]:
-    """When it begins and ends, in slices: of those just before and after, what part of the rows shows it."""
+def _there(block: Block, around: Surroundings, humps: _Humps, stay: IntArray, each: int) -> FloatArray:
+    """What part of the rows of each slice shows it in its middle, shape (slices,)."""
     at = int(np.argmin(np.abs(block.freq_hz - float(np.median(humps.middle_hz[stay])))))
     inside = slice(int(stay[0]) * each, (int(stay[-1]) + 1) * each)
     usual = float(np.median(around.smooth[inside, at]))
     is_there = around.smooth[:, at] > math.sqrt(usual * float(block.noise[at]))
     slices = len(humps.top_db)
-    there = is_there[: slices * each].reshape(slices, each).mean(axis=1)
-    before, behind = (
-        float(there[max(first, 0) : max(last, 0)].sum())
-        for first, last in ((stay[0] - _AROUND, stay[0]), (stay[-1] + 1, stay[-1] + 1 + _AROUND))
-    )
-    return float(stay[0]) - before, float(stay[-1]) + 1 + behind
+    return np.asarray(is_there[: slices * each].reshape(slices, each).mean(axis=1))
 
 
 def _share(ways: list[_Way], slices: int) -> tuple[float, bool]:
