@@ -69,14 +69,19 @@ def test_what_comes_and_goes_as_slowly_is_no_oven(only, rate):
     assert not [s for s in found if s.kind == "microwave-oven"]
 
 
+def duty_of(*looks):
+    nothing = (Sightings.empty(), Traffic.empty(), Listening.empty(), ("",), ())
+    heard = Observations(START_S, looks[-1].end_s, (), *nothing, looked=looks)
+    return find_emitters(heard, Setup(), ())[0].duty
+
+
 def test_few_rows_on_the_rest_of_the_wave_tell_nothing():
     """The look after the one that saw it falls on the part of the wave in which it is off: its share stays."""
     (oven,) = [s for s in seen((*WIFI, OVEN), rate=12.5, rows=1500) if s.kind == "microwave-oven"]
     first = Looked(START_S, START_S + 120, 1500, 2.4e9, 2.485e9, "", (oven,))
     after = replace(first, start_s=START_S + 120.1, end_s=START_S + 140, rows=250, sightings=())
-    nothing = (Sightings.empty(), Traffic.empty(), Listening.empty(), ("",), ())
     told = [
-        find_emitters(Observations(START_S, looks[-1].end_s, (), *nothing, looked=looks), Setup(), ())[0].duty
+        duty_of(*looks)
         for looks in (
             (first,),
             (first, after),
@@ -85,3 +90,5 @@ def test_few_rows_on_the_rest_of_the_wave_tell_nothing():
     ]
     assert told[1] == pytest.approx(told[0], abs=1e-3)
     assert told[2] < 0.9 * told[0]
+    # What reaches beyond a span is seen in it all the same.
+    assert duty_of(replace(first, high_hz=oven.high_hz - 2e6)) == pytest.approx(told[0], abs=1e-3)

@@ -21,7 +21,7 @@ _ON_IT_HZ, _TIMES_AS_OFTEN = 0.7e6, 3.0
 _TOGETHER_HZ = 8e6
 _PULSES_HZ = 5e6
 _NOT_ALL = 0.6  # of the rows
-_IN_STEP, _WIDE_HZ, _ALWAYS, _SHARED = 0.2, 3e6, 0.9, 0.5
+_WIDE_HZ, _ALWAYS, _SHARED = 3e6, 0.9, 0.5
 
 
 def on_their_own(
@@ -67,7 +67,7 @@ def is_what_stands(locked: Locked, standing: list[Standing]) -> bool:
     """Whether what seems to keep time with the mains, before rows in step with those, is what stands there for a while:
     that never pauses, and begins and ends when somebody wants it to.
     """
-    if locked.in_step < _IN_STEP or locked.in_rows:
+    if not locked.is_in_step:
         return False
     low_hz, high_hz = locked.core_hz
     return any(

@@ -30,7 +30,7 @@ _LEAST_FOOT_DB = 5.0
 _FEWEST_COMMON_HZ = 19e6
 _WIDE_MHZ, _LEAST_OVERLAP_HZ, _UNSTEADY = 40, 4e6, 1.45
 _AT_AN_EDGE = 1.0
-_IN_STEP, _HUMP_WAVERS = 0.2, 1.3
+_HUMP_WAVERS = 1.3
 _ALL_OF_IT, _MOST_OF_TWO = 0.9, 0.8  # two ovens fill more of the wave than one
 _AGREES_WELL, _AGREES_BEYOND_DOUBT = 18.0, 60.0
 _AT_HZ, _WANDERS = 0.1e6, 2.5  # by which a middle may be off, beside what chance does
@@ -244,9 +244,8 @@ def of_locked(o: Locked) -> tuple[tuple[str, float], ...]:
     # The stronger the agreement, the less of the looks it must be met in: an oven may be on for a part of them.
     least = min(max(0.45 - 0.015 * (o.strength - 14), 0.17), 0.45)
     line_off_hz = abs(o.line_hz / 10 - round(o.line_hz / 10))
-    is_in_step = o.in_step > _IN_STEP and not o.in_rows
     # Comings and goings of a channel are not all at one half of the wave.
-    is_unsure = is_in_step or o.strength < (_AGREES_WELL if o.filled > _ALL_OF_IT else _AGREES_BEYOND_DOUBT)
+    is_unsure = o.is_in_step or o.strength < (_AGREES_WELL if o.filled > _ALL_OF_IT else _AGREES_BEYOND_DOUBT)
     costs = {
         "microwave-oven": expects(o.core_hz[0], 2.41e9, 2.472e9, 3e6)
         + expects(o.core_hz[1], 2.44e9, 2.495e9, 3e6)

@@ -42,6 +42,7 @@ _BLIND, _HALF_BLIND = 0.85, 0.4  # looks that all fall on one phase tell nothing
 _OVERTONES, _NEARLY, _PARTLY = 20, 0.7, 0.3
 _BESIDE, _BESIDE_TO, _COARSER = 0.5, 1.2e-2, 2.0
 _FEWEST_RUNS = 12
+_IN_STEP = 0.2
 _WINDOW_S, _SLOW = 8.0, 0.5  # through which the wave must turn: what comes and goes as slowly may be anything
 
 # When each was met, its row, (cell in its middle, width against the usual), times of all rows, offsets of the cells.
@@ -74,6 +75,11 @@ class Locked:
     in_step: float
     in_rows: bool = False
     running: float = 1.0
+
+    @property
+    def is_in_step(self) -> bool:
+        """Whether its rows see but a part of the wave for seconds, so that what slowly comes and goes looks like it."""
+        return self.in_step > _IN_STEP and not self.in_rows
 
     @property
     def stands_in_stripes(self) -> bool:

@@ -11,6 +11,7 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from gray_kettle.emitters.block import Block, Floats, gamma_quantile, running_mean
 from gray_kettle.emitters.bursts import Surroundings
@@ -116,9 +117,12 @@ def find_slow_wave(block: Block, around: Surroundings) -> SlowWave | None:
         return None
     if slowness(_LINES_HZ, start_s).max() < _IN_STEP:
         return None
-    for usual_share in (0.0, _ALWAYS):
-        # Where all of it does not tell, what is left of it without what is there for most of the time.
-        found = _slow_wave(block, around, _humps(block, around, each, usual_share), each, usual_s)
+    inside = (block.freq_hz > OVENS_HZ[0]) & (block.freq_hz < OVENS_HZ[1])
+    noise, quiet = _quiet(block, inside, each)
+    always = np.quantile(quiet, 1 - _ALWAYS, axis=0)
+    # Where all of it does not tell, what is left of it without what is there for most of the time.
+    for ground in (noise, np.maximum(noise, always)):
+        found = _slow_wave(block, around, _humps(block, around, inside, ground, quiet), each, usual_s)
         if found is not None:
             return found
     return None
@@ -151,32 +155,33 @@ def _slow_wave(
     )  # fmt: skip
 
 
-def _humps(block: Block, around: Surroundings, each: int, usual_share: float) -> _Humps:
-    """The strongest wide one of each slice of so many rows, over what is there in more than a share of the slices."""
+def _quiet(block: Block, inside: NDArray[np.bool_], each: int) -> tuple[Floats, FloatArray]:
+    """(noise of some cells, what never pauses in them in each slice of so many rows, shape (slices, cells)), mW."""
     half = block.half_of(_SMOOTH_HZ)
-    inside = (block.freq_hz > OVENS_HZ[0]) & (block.freq_hz < OVENS_HZ[1])
     slices = block.rows // each
     power = running_mean(block.power, half)[: slices * each, inside].reshape(slices, each, -1)
     at = int(_QUIET * each)
     looks = block.looks_over(2 * half + 1)
     quiet = np.partition(power, at, axis=1)[:, at] / gamma_quantile(looks, _DEVIATIONS)
-    noise = running_mean(block.noise, half)[inside]
-    if usual_share:
-        noise = np.maximum(noise, np.quantile(quiet, 1 - usual_share, axis=0))
-    over_db = 10 * np.log10(np.maximum(quiet / noise, 1e-3))
+    return running_mean(block.noise, half)[inside], quiet
+
+
+def _humps(
+    block: Block, around: Surroundings, inside: NDArray[np.bool_], ground: FloatArray | Floats, quiet: FloatArray
+) -> _Humps:
+    """The strongest wide one of each slice over a ground."""
+    over_db = 10 * np.log10(np.maximum(quiet / ground, 1e-3))
     near = max(round(_BESIDE_A_LINE_HZ / block.cell_hz), 1)
     lined = (np.convolve(around.is_line, np.ones(2 * near + 1), "same") > 0)[inside]
-    found = np.full((5, slices), np.nan)
+    found = np.full((5, len(quiet)), np.nan)
     if inside.sum() >= _FEWEST_CELLS and not lined.all():
-        for k in range(slices):
-            found[:, k] = _hump(
-                block, block.freq_hz[inside], over_db[k], np.maximum(quiet[k] - noise, 0), ~lined
-            )
+        for k, own_mw in enumerate(np.maximum(quiet - ground, 0)):
+            found[:, k] = _hump(block, block.freq_hz[inside], over_db[k], own_mw, ~lined)
     return _Humps(*found)
 
 
 def _hump(
-    block: Block, freq_hz: FloatArray, over_db: FloatArray, own_mw: Floats, told: "np.ndarray"
+    block: Block, freq_hz: FloatArray, over_db: FloatArray, own_mw: FloatArray, told: NDArray[np.bool_]
 ) -> FloatArray:
     """Top, ends, middle and power of the strongest, NaN where it is not wide. told: cells that hold no line."""
     level_db = np.interp(freq_hz, freq_hz[told], over_db[told])

@@ -45,9 +45,7 @@ def may_miss_its_turn(looked: Looked, seen: Iterable[Looked]) -> bool:
     away_hz = min(abs(line_hz - rows_per_s * max(round(line_hz / rows_per_s), 1)) for line_hz in _MAINS_HZ)
     if away_hz > _WANDER_HZ or looked.end_s - looked.start_s > _TURN_S:
         return False
-    return any(
-        looked is not k and max(looked.start_s - k.end_s, k.start_s - looked.end_s) < _TURN_S for k in seen
-    )
+    return any(max(looked.start_s - k.end_s, k.start_s - looked.end_s) < _TURN_S for k in seen)
 
 
 def without_chances(entry: list[Seen], chains: tuple[Chain, ...]) -> list[Seen]:
