@@ -167,7 +167,11 @@ def _quiet(block: Block, inside: NDArray[np.bool_], each: int) -> tuple[Floats, 
 
 
 def _humps(
-    block: Block, around: Surroundings, inside: NDArray[np.bool_], ground: FloatArray | Floats, quiet: FloatArray
+    block: Block,
+    around: Surroundings,
+    inside: NDArray[np.bool_],
+    ground: FloatArray | Floats,
+    quiet: FloatArray,
 ) -> _Humps:
     """The strongest wide one of each slice over a ground."""
     over_db = 10 * np.log10(np.maximum(quiet / ground, 1e-3))
