@@ -29,6 +29,7 @@ _MOST, _ANOTHER_DB, _FADES_DB = 3, 8.0, 17.0
 _NEXT_TO_NONE, _NOT_AS_OFTEN = 0.5, 3.5
 _OFF_HZ, _WANDERS = 0.25e6, 2.5
 _FEWEST_ALONE, _LONGEST_S, _PASSED_HZ, _BESIDE_HZ, _BELOW_HZ = 8, 4e-4, 0.9e6, 2.7e6, 0.35e6
+_RIGHT_ON, _BAND_HZ, _HARDLY_EVER, _NO_MORE = 0.5, 80e6, 3e-5, 100
 _FEW, _SPREAD_HZ, _MOST_SPREAD_HZ, _MOST_SHARE = 14, 0.35e6, 1.2e6, 0.1
 
 
@@ -76,7 +77,9 @@ def _one(
         stands = [n >= max(2, 3 * c + 1.5 * np.sqrt(c)) for n, c in zip(counts, chances, strict=True)]
         shown = [n for n, is_there in zip(counts, stands, strict=True) if is_there]
         if len(shown) < 2 or sum(shown) < 5 or max(shown) > 0.9 * sum(shown):
-            continue
+            if block.meets_parts or not _are_just_there(narrow.freq_hz[alike], tolerance_hz):
+                continue
+            stands = [number > 0 for number in counts]
         its = [here & alike for here, is_there in zip(at, stands, strict=True) if is_there]
         left = ~np.logical_or.reduce(its)
         found = [fixed_of(block, narrow, around, near) for near in its]
@@ -98,6 +101,22 @@ def _one(
         if len(found) >= 2:
             return found, narrow.those(left)
     return [], narrow
+
+
+def _are_just_there(freq_hz: FloatArray, tolerance_hz: float) -> bool:
+    """Whether bursts of one level are few, and so many of them lie right on the places, two at least, that anything
+    else that hops or fades would hardly ever put them there.
+    """
+    near_hz = _RIGHT_ON * tolerance_hz
+    on = [int((np.abs(freq_hz - hz) <= near_hz).sum()) for hz in ADVERTISING_HZ]
+    number, total = sum(on), len(freq_hz)
+    if not FEWEST_FIXED <= number <= total <= _NO_MORE or sum(n > 0 for n in on) < 2:
+        return False
+    chance = 2 * near_hz * len(ADVERTISING_HZ) / _BAND_HZ
+    tail = sum(
+        math.comb(total, k) * chance**k * (1 - chance) ** (total - k) for k in range(number, total + 1)
+    )
+    return tail < _HARDLY_EVER
 
 
 def _last_alone(block: Block, narrow: Narrow, around: Surroundings) -> tuple[list[Fixed], Narrow]:

@@ -26,7 +26,8 @@ _STEPS = 24
 FLAT, _SOFT = 8.0, 6.0
 _LEAST_OWN, _VALLEY_DB, _STEP_DB = 0.25, 1.5, 1.5
 _LINE_HZ, _LINE_DB, _NARROW_HZ = 1.6e6, 2.5, 8e5
-_FINE_HZ = 5e5  # lines show in bins that are finer than they are wide
+_LEAST_HZ = 4.5e6  # pictures and links are at 10 dB below their tops
+_FINE_HZ = 1.01e6  # coarser bins are no finer than a line with its neighbours
 Params = NDArray[
     np.float64
 ]  # shape (things, 4), or of many sets (sets, things, 4): level in dB, centre in MHz, log2 of width in MHz, log2 of p
@@ -84,7 +85,7 @@ def taken_apart(freq_hz: FloatArray, power: FloatArray, noise: FloatArray) -> li
         return parts
     lines = lined & (power > 2 * (noise + parts[0].power(freq_hz)))
     lines &= np.abs(freq_hz - parts[0].centre_hz) < 0.5 * parts[0].width_hz
-    return parts if 0 < lines.sum() * step_hz <= _NARROW_HZ else []
+    return parts if 0 < lines.sum() * step_hz <= max(_NARROW_HZ, step_hz) else []
 
 
 def _powers(params: Params, at: FloatArray) -> FloatArray:
@@ -231,7 +232,7 @@ def _told(params: Params, at: FloatArray, floor: FloatArray) -> list[Part]:
         is_covered = (own > others)[inside].mean() < _LEAST_OWN or (is_flat and len(groups) > 1)
         if is_covered and not shows_edges:
             continue
-        if top < 3 * float(np.median(floor[inside])) or part.width_hz < 3.5e6:
+        if top < 3 * float(np.median(floor[inside])) or _width10_hz(part) < _LEAST_HZ:
             continue
         out.append(part)
     return sorted(out, key=lambda p: -p.level_db)
@@ -272,6 +273,11 @@ def _part(params: Params, own: FloatArray, at: FloatArray) -> Part:
     )
     middle = float(at[ten[0]] + at[ten[-1]]) / 2
     return Part(float(10 * np.log10(top)), middle * 1e6, widths[0] * 1e6, exponent)
+
+
+def _width10_hz(part: Part) -> float:
+    """At 10 dB below its top."""
+    return float(part.width_hz * (np.log(10) / np.log(2)) ** (1 / part.exponent))
 
 
 def _has_edges(part: Part, own: FloatArray, others: FloatArray, at: FloatArray) -> bool:

@@ -47,7 +47,7 @@ def look(
     narrow = find_narrow(block, around)
     # What stands for a moment, just over the floor, may be chance: bursts there are not its.
     lines_hz = tuple(
-        s.centre_hz
+        (s.low_hz, s.high_hz)
         for s in ground.regions
         if s.is_line or (s.width10_hz < LINE_HZ and s.over_db > _NO_CHANCE_DB)
     )

@@ -118,9 +118,9 @@ def find_locked(block: Block, around: Surroundings) -> list[Locked]:
         return []
     found = [_swing_in(block, around, low_hz) for low_hz in _LOW_HZ]
     ordered = sorted((s for s in found if s is not None), key=lambda s: -s.strength * s.top)
-    first = next((o for s in ordered if (o := _locked(block, around, s)) is not None), None)
+    told = [_locked(block, around, s) for s in ordered]
     in_rows = _locked_in_rows(block, around) if can_be_told(block) else None
-    return [o for o in (in_rows, first) if o is not None]
+    return [o for o in (in_rows, *told) if o is not None]
 
 
 def _locked_in_rows(block: Block, around: Surroundings) -> Locked | None:

@@ -22,6 +22,7 @@ _PLACE_HZ = 0.45e6  # by which centres of bursts on one place may differ, beside
 FEWEST_FIXED = 4
 _COMPARED = 6  # so many places may be of things that stay; a hopper has more
 SAME_LEVEL_DB = 5.0
+_OF_A_LINE_HZ = 0.4e6  # so far beside it its own bursts lie
 _SIDE_HZ = 2.4e6  # a channel fills the whole of one side at least
 _BESIDE_HZ = 4.0e6  # so far the level around a place is looked at: the next one lies at 5 MHz
 _NEAR_HZ, _MORE = (1.8e6, 4.2e6), 1.5
@@ -54,12 +55,12 @@ def find_places(
     block: Block,
     narrow: Narrow,
     around: Surroundings,
-    lines_hz: tuple[float, ...] = (),
+    lines_hz: tuple[tuple[float, float], ...] = (),
     told: list[Fixed] | None = None,
 ) -> tuple[list[Fixed], Narrow]:
     """The places that bursts come back to, and the bursts that are left.
 
-    lines_hz: of narrow things that stand. told: places that are known already.
+    lines_hz: ends of narrow things that stand. told: places that are known already.
     """
     left = np.ones(len(narrow), bool)
     least = _LEAST_FIXED_SHARE
@@ -88,8 +89,10 @@ def find_places(
                     continue
             left &= ~near
             # Of one place the strongest are whole bursts, and the weaker ones parts of them.
-            known = [*lines_hz, *(f.centre_hz for f, _ in found)]
-            if not is_foot and not any(abs(fixed.centre_hz - hz) < 1e6 for hz in known):
+            reach_hz = _OF_A_LINE_HZ + block.cell_hz / 2
+            is_known = any(a - reach_hz < fixed.centre_hz < b + reach_hz for a, b in lines_hz)
+            is_known = is_known or any(abs(fixed.centre_hz - f.centre_hz) < 1e6 for f, _ in found)
+            if not is_foot and not is_known:
                 found.append((fixed, near))
     if _are_hops([fixed for fixed, _ in found], block.meets_parts):
         for _, near in found:

@@ -15,6 +15,8 @@ from gray_kettle.emitters.apart import FLAT, Part, taken_apart
 from gray_kettle.emitters.block import TILT_DB, Block, Floats, running_mean, running_median
 from gray_kettle.emitters.runs import regions_of, run_around
 from gray_kettle.emitters.steady import (
+    lowest_db,
+    lowest_in_parts,
     off_in_parts,
     off_in_rows,
     off_with_others,
@@ -38,7 +40,8 @@ _RAISES_HZ = 24e6
 _STEADIER, _FILLED = 0.4, 0.3  # than noise can be; of its width
 _RESTLESS_DB, _RESTLESS_PEAK_DB = 1.8, 1.0  # beyond the spread of noise
 _HIGH_DB, _NEVER_OFF, _RESTLESS_HIGH_DB = 12.0, 0.002, 2.4
-_ENOUGH_ROWS, _ALL_ALIKE_DB, _HIGH_ENOUGH_DB, _HARDLY_OFF, _ALWAYS = 300, 0.3, 10.0, 0.006, 0.9
+_ENOUGH_ROWS, _ALL_ALIKE_DB, _HIGH_ENOUGH_DB, _HARDLY_OFF, _ALWAYS = 150, 0.3, 10.0, 0.006, 0.9
+_PARTLY_MET_DB = 0.3  # more, where bursts of others are met in part
 _OFTEN_OFF, _SELDOM_OFF, _FEWEST_OFF = 0.025, 0.004, 3.0  # share of the rows, and rows
 _MOST_IN_A_REGION = 8
 _ONE_HUMP_HZ, _STOREY = 22e6, 0.35
@@ -243,12 +246,15 @@ def _is_steady(found: Standing, is_sharp: bool = False) -> bool:
     return found.restless_db <= restless_db and not found.off_share > most_off and not is_line
 
 
-def _lowest_db(block: Block, level_db: FloatArray, looks: float) -> float:
+def _lowest_db(
+    block: Block, rows: NDArray[np.int64], level_db: FloatArray, cells: tuple[int, int], looks: float
+) -> float:
     """By how much its lowest levels differ beyond what noise does; NaN where rows are few or keep what is highest."""
-    if block.span.is_tuned or block.span.detector != "sample" or len(level_db) < _ENOUGH_ROWS:
+    if block.span.detector != "sample" or len(level_db) < _ENOUGH_ROWS:
         return float("nan")
-    q = np.quantile(level_db, [0.01, 0.05])
-    return float(q[1] - q[0]) - spread_db(looks, -1.645, -2.326)
+    if block.span.is_tuned:
+        return lowest_in_parts(block, rows, *cells) - _PARTLY_MET_DB
+    return lowest_db(level_db, looks)
 
 
 def _is_skirt(found: Standing, other: Standing) -> bool:
@@ -339,6 +345,7 @@ def _standing(
     floor_mw = float(noise[a + own].sum())
     level_mw = float(inside[own].sum())
     wide = (b - a + 1) * step >= _WIDE_HZ
+    cells = (low + a) // block.joined, (low + b) // block.joined
     off = float("nan")
     if wide:
         # Each part of it: something narrower may stand where a channel comes and goes.
@@ -361,7 +368,7 @@ def _standing(
     expected = spread_db(looks, -0.6745, -1.645)  # of its quiet moments: others may come on top
     restless_db = float(q[1] - q[0]) - expected
     if wide:  # bursts of others that fill a part of it do not make the rest restless
-        in_parts_db = restless_in_parts(block, rows, (low + a) // block.joined, (low + b) // block.joined)
+        in_parts_db = restless_in_parts(block, rows, *cells)
         if span.is_tuned:
             restless_db = in_parts_db
         elif span.detector != "max":
@@ -383,7 +390,7 @@ def _standing(
         restless_db=restless_db,
         filled_share=level_mw**2 / max(float((inside[own] ** 2).sum()) * len(own), 1e-60),
         flicker_db=float(q[2] - q[1]),
-        lowest_db=_lowest_db(block, level_db, looks) if wide else float("nan"),
+        lowest_db=_lowest_db(block, rows, level_db, cells, looks) if wide else float("nan"),
         rows=len(rows),
         time_share=len(rows) / block.rows,
         first_s=float(block.time_s[rows[0]]),

@@ -102,6 +102,19 @@ def restless_in_parts(block: Block, rows: IntArray, first: int, last: int) -> fl
     return float(np.median(high - low)) - spread_db(block.looks_over(2 * half + 1), -0.6745, -1.645)
 
 
+def lowest_db(level_db: FloatArray, looks: float) -> float:
+    """By how much the lowest of levels differ, beyond what noise does."""
+    low, high = np.quantile(level_db, [0.01, 0.05])
+    return float(high - low) - spread_db(looks, -1.645, -2.326)
+
+
+def lowest_in_parts(block: Block, rows: IntArray, first: int, last: int) -> float:
+    """The same of its parts, which a tuned instrument comes to one after the other."""
+    smooth, half = _parts(block, rows, first, last)
+    low, high = 10 * np.log10(np.maximum(np.quantile(smooth, [0.01, 0.05], axis=0), 1e-30))
+    return float(np.median(high - low)) - spread_db(block.looks_over(2 * half + 1), -1.645, -2.326)
+
+
 def _parts(block: Block, rows: IntArray, first: int, last: int) -> tuple[Floats, int]:
     """Power in parts of a megahertz or so, shape (rows, parts)."""
     half = max(int(1e6 / block.cell_hz / 2), 1)
