@@ -41,6 +41,7 @@ _STEADIER, _FILLED = 0.4, 0.3  # than noise can be; of its width
 _RESTLESS_DB, _RESTLESS_PEAK_DB = 1.8, 1.0  # beyond the spread of noise
 _HIGH_DB, _NEVER_OFF, _RESTLESS_HIGH_DB = 12.0, 0.002, 2.4
 _ENOUGH_ROWS, _ALL_ALIKE_DB, _HIGH_ENOUGH_DB, _HARDLY_OFF, _ALWAYS = 150, 0.3, 10.0, 0.006, 0.9
+_HUMP, _OF_A_HUMP_DB = 0.75, 0.3
 _PARTLY_MET_DB = 0.3  # more, where bursts of others are met in part
 _OFTEN_OFF, _SELDOM_OFF, _FEWEST_OFF = 0.025, 0.004, 3.0  # share of the rows, and rows
 _MOST_IN_A_REGION = 8
@@ -239,7 +240,11 @@ def _is_steady(found: Standing, is_sharp: bool = False) -> bool:
     if found.width10_hz > _WIDE_HZ and found.over_db > _HIGH_DB and found.off_share < _NEVER_OFF:
         restless_db = _RESTLESS_HIGH_DB  # what comes on top of it is seldom far below it
     # Channels on it may hardly ever be free: when they are it is there, and as ever.
-    is_alike = found.lowest_db < _ALL_ALIKE_DB and found.off_share < _HARDLY_OFF
+    is_hump = (
+        found.width3_hz < _HUMP * found.width10_hz
+    )  # channels on one another make flat tops of their own
+    alike_db = _ALL_ALIKE_DB + (_OF_A_HUMP_DB if is_hump else 0.0)
+    is_alike = found.lowest_db < alike_db and found.off_share < _HARDLY_OFF
     if is_alike and found.over_db > _HIGH_ENOUGH_DB and found.time_share > _ALWAYS:
         return True
     most_off = float(np.clip(_FEWEST_OFF / found.rows, _SELDOM_OFF, _OFTEN_OFF))

@@ -38,11 +38,11 @@ class Wave:
 
 
 def mirror_of(line_hz: float, start_s: FloatArray) -> float:
-    """The line on the other side of the nearest multiple of the row rate: to rows at even distances, which do not tell
-    whether the phase goes on or back from one to the next, it looks the same. start_s: of the rows.
+    """The line on the other side of the nearest multiple of half the row rate: to rows at even distances, which do not
+    tell whether the phase goes on or back from one to the next, it looks the same. start_s: of the rows.
     """
     rows_per_s = 1 / float(np.median(np.diff(start_s)))
-    return 2 * rows_per_s * round(line_hz / rows_per_s) - line_hz
+    return rows_per_s * round(2 * line_hz / rows_per_s) - line_hz
 
 
 def lit_parts(
