@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from gray_kettle.emitters import advertising, alike, bursts, groups, kinds, no_channels, places
+from gray_kettle.emitters.advertising import ADVERTISING_HZ
 from gray_kettle.emitters.block import block_of
 from gray_kettle.emitters.busy import but_channels
 from gray_kettle.emitters.comb import Comb
@@ -203,6 +204,44 @@ ONE_THAT_HOPS = {  # places in MHz, their levels, before a tuned instrument, whe
 }  # fmt: skip
 
 
+FEW = {  # bursts in MHz, and whether they are advertising's
+    "one, two and one": ([2402.1, 2425.9, 2426.1, 2479.8], True),
+    "two places": ([2402.1, 2401.9, 2402.0, 2479.8], True),
+    "one elsewhere": ([2402.1, 2401.9, 2426.1, 2479.8, 2440.0], True),
+    "three": ([2402.1, 2426.0, 2480.0], False),
+    "one place": ([2402.1, 2401.9, 2402.0, 2402.1], False),
+    "many elsewhere": ([2402.1, 2401.9, 2426.1, 2479.8, *range(2404, 2424, 2)], False),
+    "beside them": ([2402.7, 2401.2, 2426.7, 2480.7], False),
+}
+
+
+@pytest.mark.parametrize("name", FEW)
+def test_few_bursts_right_on_its_places_and_hardly_elsewhere_are_advertising(name):
+    at_mhz, is_one = FEW[name]
+    assert advertising._are_just_there(np.array(at_mhz) * 1e6, 0.85e6) == is_one
+
+
+@pytest.mark.parametrize("seed", [1, 2, 3])
+@pytest.mark.parametrize("places", [ADVERTISING_HZ, (2.405e9, 2.425e9, 2.48e9)])
+def test_few_bursts_of_advertising_are_told_and_those_of_other_places_are_not(places, seed):
+    rng = np.random.default_rng(seed)
+    at_s = np.sort(rng.choice(np.arange(20, 380), 6, replace=False)) / 5.3
+    levels = -110 + 10 * np.log10(rng.exponential(size=(400, 420)))
+    made = Scene(WIFI, seed)
+    span = span_at(2399.9e6, 0.2e6, 420)
+    times, codes = rows_of(made, span, rows=400, rate=5.3)
+    for k, moment in enumerate(at_s):
+        row = int(moment * 5.3)
+        shape = np.exp(-(((span.start_hz + 0.2e6 * np.arange(420) - places[k % 3]) / 0.8e6) ** 2))
+        codes[row] = to_codes(
+            10 * np.log10(10 ** (levels[row] / 10) + 1e-7 * shape * rng.exponential(size=420))
+        )
+    found = look(span, times, codes)
+    assert [s.kind for s in found if s.kind == "ble-advertising"] == ["ble-advertising"] * (
+        places == ADVERTISING_HZ
+    )
+
+
 @pytest.mark.parametrize("name", ONE_THAT_HOPS)
 def test_places_that_are_alike_are_one_that_hops(name):
     place_mhz, level, in_parts, are_hops = ONE_THAT_HOPS[name]
@@ -232,9 +271,10 @@ def test_a_place_right_on_a_sure_raster_is_a_hop_however_often_it_is_met():
     assert not hops.takes(2.43e9, hops.level_dbm - 9, often)
 
 
-@pytest.mark.parametrize("row_s", [0.04975, 0.0665])
+@pytest.mark.parametrize("row_s", [0.04975, 0.0665, 0.0752])
 def test_an_oven_shows_in_rows_at_nearly_even_distances(row_s):
-    # 60 Hz goes on by nearly whole turns from one row to the next: its mirror lies as close on the other side.
+    # 60 Hz goes on by nearly whole turns, or halves, from one row to the next: its mirror lies as close on the other
+    # side.
     rng = np.random.default_rng(5)
     times = START_S + row_s * np.arange(1500) + rng.uniform(0, 8e-4, 1500)
     span = span_at()

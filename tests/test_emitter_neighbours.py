@@ -16,7 +16,7 @@ from gray_kettle.emitters.stretch import Visible, even_stretch
 from gray_kettle.standin.spectra import shapes
 from gray_kettle.standin.spectra import transmitters as tx
 from gray_kettle.standin.spectra.scene import Scene
-from tests.sweeps import rows_of, seen, span_at
+from tests.sweeps import rows_of, seen, span_at, with_clients
 
 
 @pytest.mark.parametrize("width_hz", [12e3, 150e3, 0.6e6, 1.4e6])
@@ -46,6 +46,31 @@ def test_a_link_shows_beneath_channels_that_are_hardly_ever_free(is_there):
     found = seen((*channels, *link), span_at(2400e6, 0.25e6, 330), rows=1800)
     assert [s.kind for s in found] == ["point-to-point"] * is_there
     assert all(s.low_hz == pytest.approx(2428.7e6, abs=1.5e6) for s in found)
+
+
+@pytest.mark.parametrize("seed", [1, 2, 3])
+@pytest.mark.parametrize("is_there", [True, False])
+def test_a_picture_shows_to_a_sweep_beneath_channels_that_are_hardly_ever_free(is_there, seed):
+    channels = tuple(with_clients(tx.wifi(f"{k}", 2462e6, 20, -45 - 8 * k, 0.45)) for k in range(3))
+    picture = (tx.camera("", -72, 2461.8e6, 1.0, 11e6),) if is_there else ()
+    span = span_at(2400e6, 0.25e6, 340, sweep_s=0.028)
+    found = seen((*channels, *picture), span, seed, rows=1500, rate=26.0)
+    assert [s.kind for s in found] == ["analogue-video"] * is_there
+
+
+@pytest.mark.parametrize("seed", [1, 2, 3])
+@pytest.mark.parametrize(("line_mhz", "kinds"), [(2439.2, ["802.15.4"]), (2440.0, [])])
+def test_a_line_is_not_the_place_beside_it(line_mhz, kinds, seed):
+    made = tx.low_rate("", 18, -56, 0.05), tx.carrier("", -58, line_mhz * 1e6)
+    found = seen(made, span_at(step_hz=0.2e6, bins=420), seed, rows=600)
+    assert [s.kind for s in found if s.kind != "continuous-carrier"] == kinds
+
+
+@pytest.mark.parametrize("step_hz", [0.25e6, 0.75e6])
+def test_a_line_in_the_middle_of_noise_is_one_in_wide_bins_too(step_hz):
+    made = tx.noise("", -50, 5680e6, 32e6), tx.narrow_fm("", -58, 5680.2e6, 1e5)
+    found = seen(made, span_at(5600e6, step_hz, int(150e6 / step_hz)), rows=900)
+    assert [s.kind for s in found] == ["broadband-noise", "narrowband-fm"]
 
 
 @pytest.mark.parametrize(("off_hz", "kind"), [(0.9e6, "point-to-point"), (0.0, None)])
