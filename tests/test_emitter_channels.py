@@ -225,7 +225,7 @@ def test_few_bursts_right_on_its_places_and_hardly_elsewhere_are_advertising(nam
 @pytest.mark.parametrize("places", [ADVERTISING_HZ, (2.405e9, 2.425e9, 2.48e9)])
 def test_few_bursts_of_advertising_are_told_and_those_of_other_places_are_not(places, seed):
     rng = np.random.default_rng(seed)
-    at_s = np.sort(rng.choice(np.arange(20, 380), 6, replace=False)) / 5.3
+    at_s = np.sort(rng.choice(np.arange(20, 380), 4, replace=False)) / 5.3
     levels = -110 + 10 * np.log10(rng.exponential(size=(400, 420)))
     made = Scene(WIFI, seed)
     span = span_at(2399.9e6, 0.2e6, 420)
@@ -271,14 +271,14 @@ def test_a_place_right_on_a_sure_raster_is_a_hop_however_often_it_is_met():
     assert not hops.takes(2.43e9, hops.level_dbm - 9, often)
 
 
-@pytest.mark.parametrize("row_s", [0.04975, 0.0665, 0.0752])
-def test_an_oven_shows_in_rows_at_nearly_even_distances(row_s):
+@pytest.mark.parametrize(("row_s", "mains_hz"), [(0.04975, 60.008), (0.0665, 60.008), (0.07519, 59.97)])
+def test_an_oven_shows_in_rows_at_nearly_even_distances(row_s, mains_hz):
     # 60 Hz goes on by nearly whole turns, or halves, from one row to the next: its mirror lies as close on the other
     # side.
     rng = np.random.default_rng(5)
-    times = START_S + row_s * np.arange(1500) + rng.uniform(0, 8e-4, 1500)
+    times = START_S + row_s * np.arange(900) + rng.uniform(0, 8e-4, 900)
     span = span_at()
-    made = Scene((tx.oven("", -45, mains_hz=60.008), *WIFI), 2).rows(Instrument(span), times)
+    made = Scene((tx.oven("", -45, mains_hz=mains_hz), *WIFI), 2).rows(Instrument(span), times)
     found = look(span, times, np.concatenate([to_codes(r.levels_dbm) for r in made]))
     assert [s.kind for s in found] == ["microwave-oven"]
 

@@ -7,10 +7,12 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from gray_kettle.emitters import look
+from gray_kettle.emitters import look, mains
 from gray_kettle.emitters.alike import is_even
+from gray_kettle.emitters.apart import Part, taken_apart
 from gray_kettle.emitters.block import block_of
 from gray_kettle.emitters.bursts import Narrow, find_narrow, surroundings_of
+from gray_kettle.emitters.mains import Swing
 from gray_kettle.emitters.standing import find_standing
 from gray_kettle.emitters.stretch import Visible, even_stretch
 from gray_kettle.standin.spectra import shapes
@@ -59,11 +61,31 @@ def test_a_picture_shows_to_a_sweep_beneath_channels_that_are_hardly_ever_free(i
 
 
 @pytest.mark.parametrize("seed", [1, 2, 3])
-@pytest.mark.parametrize(("line_mhz", "kinds"), [(2439.2, ["802.15.4"]), (2440.0, [])])
+@pytest.mark.parametrize(("line_mhz", "kinds"), [(2439.4, ["802.15.4"]), (2440.0, [])])
 def test_a_line_is_not_the_place_beside_it(line_mhz, kinds, seed):
     made = tx.low_rate("", 18, -56, 0.05), tx.carrier("", -58, line_mhz * 1e6)
     found = seen(made, span_at(step_hz=0.2e6, bins=420), seed, rows=600)
     assert [s.kind for s in found if s.kind != "continuous-carrier"] == kinds
+
+
+@pytest.mark.parametrize(("width_hz", "widths_hz"), [(2.9e6, [26.5e6, 2.9e6]), (1.5e6, [26.5e6])])
+def test_beside_a_link_stands_what_is_as_wide_as_a_picture(width_hz, widths_hz):
+    freq_hz = 2400e6 + 0.11e6 * np.arange(770)
+    made = (Part(-79, 2432.6e6, 26.5e6, 12.0), Part(-98, 2453.5e6, width_hz, 2.0))
+    power = sum(part.power(freq_hz) for part in made)
+    found = taken_apart(freq_hz, power, np.full(len(freq_hz), 10**-11.3))
+    assert [part.width_hz for part in found] == pytest.approx(widths_hz, rel=0.05)
+
+
+def test_what_the_mains_tell_of_a_part_of_the_band_is_asked_too(monkeypatch):
+    swings = {
+        low_hz: Swing(None, 20.0, 9, slice(0), np.array([low_hz]), None, None) for low_hz in mains._LOW_HZ
+    }
+    monkeypatch.setattr(mains, "_swing_in", lambda _, __, low_hz: swings[low_hz])
+    monkeypatch.setattr(mains, "_locked", lambda _, __, swing: swing.top)
+    span = span_at()
+    block = block_of(span, *rows_of(Scene((), 1), span, rows=60))
+    assert mains.find_locked(block, None) == sorted(mains._LOW_HZ, reverse=True)
 
 
 @pytest.mark.parametrize("step_hz", [0.25e6, 0.75e6])

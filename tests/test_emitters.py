@@ -95,10 +95,6 @@ SIDE_BY_SIDE = {  # what stands on one place, and where its middle is in MHz
         5720.0: tx.noise("", -58, 5.720e9, 24e6),
         5759.5: tx.noise("", -58, 5.7595e9, 24e6),
     },
-    "a narrow picture beside a link": {
-        5738.3: tx.link("", -55, 5.7383e9, 26e6),
-        5757.0: tx.camera("", -72, 5.757e9, width_hz=6.4e6),
-    },
     "a line on a link": {
         5738.3: tx.link("", -50, 5.7383e9, 11e6),
         5741.0: tx.narrow_fm("", -52, 5.741e9, 300e3),
