@@ -2,7 +2,7 @@
 
 `make emitters` measures 200 scenes (and as many with Wi-Fi alone), for 30 to 120 s each and again for four times as
 long, and writes docs/emitters-confusion.svg and docs/emitters-measured.md. `python -m benchmarks.emitters --ranges
-development` (or second) measures those that the limits were set on, `--ranges reflected` scenes with reflections and
+development` (or second, or third) measures those that the limits were set on, `--ranges reflected` scenes with reflections and
 with filters that are wider than a bin, `--longer 4` takes that last four times as long.
 
 What is measured is what a technician is told: rows looked through block by block, and sightings put together.
@@ -35,7 +35,7 @@ from gray_kettle.records import (
     Traffic,
 )
 from gray_kettle.spectrum.halves import Codes, to_codes
-from gray_kettle.standin.spectra.chance import DEVELOPMENT, HELD_OUT, REFLECTED, SECOND, Ranges, by_chance
+from gray_kettle.standin.spectra.chance import DEVELOPMENT, HELD_OUT, REFLECTED, SECOND, THIRD, Ranges, by_chance
 from gray_kettle.standin.spectra.scene import Truth
 from gray_kettle.standin.spectra.transmitters import WIFI
 
@@ -43,7 +43,9 @@ DOCS = Path(__file__).parent.parent / "docs"
 LEAST_STANDING = 0.01  # share of rows in which an emitter stands out, from which it should be found
 _MANY_ROWS = 100
 _LONGER = 4.0
-_RANGES = {"development": DEVELOPMENT, "second": SECOND, "reflected": REFLECTED, "held-out": HELD_OUT}
+_RANGES = {
+    "development": DEVELOPMENT, "second": SECOND, "third": THIRD, "reflected": REFLECTED, "held-out": HELD_OUT,
+}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -229,7 +231,7 @@ def main() -> None:
         "--ranges",
         choices=tuple(_RANGES),
         default="held-out",
-        help="limits were set on development and second",
+        help="limits were set on development, second and third",
     )
     parser.add_argument(
         "--first", type=int, default=0, help="number of the first scene: another draw of the same"

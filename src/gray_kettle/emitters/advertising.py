@@ -3,6 +3,7 @@
 Source: docs/radio-model.md, "Places and hops".
 """
 
+import itertools
 import math
 from functools import partial
 
@@ -65,21 +66,16 @@ def _one(
     joint = at[0] | at[1] | at[2]
     if joint.sum() < FEWEST_FIXED:
         return [], narrow
-    for level in _levels(narrow.level_dbm[joint]):
+    # Few are asked for only where there are not more of any level.
+    ways = (False,) if block.meets_parts else (False, True)
+    for are_few, level in itertools.product(ways, _levels(narrow.level_dbm[joint])):
         if any(abs(level - known) < apart_db for known in known_dbm):
             continue
         alike = np.abs(narrow.level_dbm - level) <= SAME_LEVEL_DB + (3.0 if block.meets_parts else 0.0)
-        counts, chances = [], []
-        for hz in ADVERTISING_HZ:
-            number, chance = at_and_beside(narrow.freq_hz[alike], hz, tolerance_hz)
-            counts.append(number)
-            chances.append(chance)
-        stands = [n >= max(2, 3 * c + 1.5 * np.sqrt(c)) for n, c in zip(counts, chances, strict=True)]
-        shown = [n for n, is_there in zip(counts, stands, strict=True) if is_there]
-        if len(shown) < 2 or sum(shown) < 5 or max(shown) > 0.9 * sum(shown):
-            if block.meets_parts or not _are_just_there(narrow.freq_hz[alike], tolerance_hz):
-                continue
-            stands = [number > 0 for number in counts]
+        told = _told(narrow.freq_hz[alike], tolerance_hz, are_few)
+        if told is None:
+            continue
+        stands, chances = told
         its = [here & alike for here, is_there in zip(at, stands, strict=True) if is_there]
         left = ~np.logical_or.reduce(its)
         found = [fixed_of(block, narrow, around, near) for near in its]
@@ -101,6 +97,21 @@ def _one(
         if len(found) >= 2:
             return found, narrow.those(left)
     return [], narrow
+
+
+def _told(freq_hz: FloatArray, tolerance_hz: float, are_few: bool) -> tuple[list[bool], list[float]] | None:
+    """Which of the places bursts of one level stand out on, and how many chance would put on each; None where they tell
+    nothing. are_few: whether few will do, if they are just there.
+    """
+    at = [at_and_beside(freq_hz, hz, tolerance_hz) for hz in ADVERTISING_HZ]
+    chances = [chance for _, chance in at]
+    if are_few:
+        return ([n > 0 for n, _ in at], chances) if _are_just_there(freq_hz, tolerance_hz) else None
+    stands = [n >= max(2, 3 * chance + 1.5 * math.sqrt(chance)) for n, chance in at]
+    shown = [n for (n, _), is_there in zip(at, stands, strict=True) if is_there]
+    if len(shown) < 2 or sum(shown) < 5 or max(shown) > 0.9 * sum(shown):
+        return None
+    return stands, chances
 
 
 def _are_just_there(freq_hz: FloatArray, tolerance_hz: float) -> bool:

@@ -1,7 +1,7 @@
 """Scenes by chance: emitters among access points, before an instrument of one kind or another.
 
-Three sets of ranges with seeds of their own, two to develop on and one to measure with; a fourth has what the others
-leave out: reflections, and filters wider than a bin. Widths, rates, rasters, slots
+Four sets of ranges with seeds of their own, three to develop on (the third as hard as the last) and one to measure
+with; a fifth has what the others leave out: reflections, and filters wider than a bin. Widths, rates, rasters, slots
 and rhythms differ (but for bins of 1 MHz); levels, how busy Wi-Fi is, and the transmitters' code are the same in all.
 """
 
@@ -92,6 +92,25 @@ SECOND = Ranges(
     noise_width_hz=(23e6, 28e6, 38e6, 46e6),
     advertising_s=(0.022, 0.05, 0.1),
     turn_s=(1.8, 3.5, 6.0, 11.0),
+)
+THIRD = Ranges(
+    seeds=170_000,
+    bins_hz=(55e3, 110e3, 220e3, 450e3, 750e3, 950e3),
+    rows_per_s=(5.3, 8.8, 13.3, 28.0, 47.0),
+    levels_dbm=(-90.0, -35.0),
+    mean_burst_s=(0.65e-3, 1.6e-3, 3.0e-3),
+    mains_hz=(49.96, 60.04),
+    oven_hz=(2.4505e9, 2.4535e9, 2.4625e9),
+    oven_width_hz=(9e6, 16e6, 23e6),
+    oven_drift_hz=(5e6, 11e6, 21e6),
+    rasters_hz=(0.85e6, 1.6e6, 1.9e6, 2.5e6),
+    slots_s=(1.4e-3, 3.5e-3, 8e-3),
+    video_width_hz=(6.2e6, 8e6, 11e6, 15e6),
+    narrow_width_hz=(18e3, 50e3, 180e3, 500e3),
+    link_width_hz=(9e6, 13e6, 21e6, 27e6),
+    noise_width_hz=(23e6, 32e6, 44e6),
+    advertising_s=(0.028, 0.055, 0.085),
+    turn_s=(2.9, 4.7, 7.0),
 )
 HELD_OUT = Ranges(
     seeds=50_000,
