@@ -9,12 +9,13 @@ from gray_kettle.emitters import advertising, alike, bursts, groups, kinds, no_c
 from gray_kettle.emitters.advertising import ADVERTISING_HZ
 from gray_kettle.emitters.block import block_of
 from gray_kettle.emitters.busy import but_channels
+from gray_kettle.emitters.clear_parts import clear_parts
 from gray_kettle.emitters.comb import Comb
 from gray_kettle.emitters.hops import find_hops
 from gray_kettle.emitters.look import _is_cut_off, look
 from gray_kettle.emitters.mains import Locked
 from gray_kettle.emitters.places import Fixed
-from gray_kettle.emitters.seen import keep_time_with_beacons
+from gray_kettle.emitters.seen import keep_time_with_beacons, visible_rows_at
 from gray_kettle.emitters.standing import find_standing
 from gray_kettle.records import Span
 from gray_kettle.spectrum.floor import low_and_spread
@@ -290,3 +291,36 @@ def test_a_channel_in_rows_that_see_little_of_the_wave_is_no_oven(in_step):
         (2.4629e9, 2.481e9), 0.5, in_step,
     )  # fmt: skip
     assert (kinds.of_locked(met)[0][0] == "microwave-oven") == (in_step < 0.2)
+
+
+BETWEEN = {  # ranges of bursts in MHz with how many lie there, and whether a hopper is told
+    "all of the band, and more on a channel": ([(2402, 2480, 320), (2428, 2446, 150)], True),
+    "no farther than channels": ([(2402, 2473, 320), (2428, 2446, 150)], False),
+    "beyond the last channel, too": ([(2402, 2490, 360), (2428, 2446, 150)], False),
+    "now many and now few": ([(2402, 2480, 160), (2428, 2446, 150), (2450, 2470, 160)], False),
+    "few": ([(2402, 2480, 45), (2428, 2446, 150)], False),
+}
+
+
+@pytest.mark.parametrize("name", BETWEEN)
+def test_hops_are_told_where_nothing_wide_is_met(name):
+    ranges, is_one = BETWEEN[name]
+    span = span_at(2395e6, bins=390, sweep_s=0.03)
+    made = Scene((tx.wifi("six", 2437e6, 20, -58, 0.5),), 2)
+    block = block_of(span, *rows_of(made, span, rows=700))
+    around = bursts.surroundings_of(block, find_standing(block))
+    level_dbm = -58 - 10 * np.log10(18)  # of what a hop is as wide as
+    freq_hz = np.concatenate([np.linspace(a, b, n) * 1e6 for a, b, n in ranges])
+    seen_share = visible_rows_at(block, around, freq_hz, level_dbm, bursts_at([])) / block.rows
+    is_met = np.random.default_rng(1).uniform(size=len(freq_hz)) < seen_share
+    is_met[ranges[0][2] :] = True  # parts of frames
+    some = bursts_at(freq_hz[is_met], level_dbm)
+    told = clear_parts(block, around, some, level_dbm)
+    assert (told is not None) == is_one
+    if told is not None:
+        middle_hz = (told.edges_hz[:-1] + told.edges_hz[1:]) / 2
+        covered = np.abs(middle_hz - 2437e6) < 8e6
+        assert not told.is_clear[covered].any()
+        assert told.is_clear[np.abs(middle_hz - 2437e6) > 12e6].mean() > 0.8
+        its = some.freq_hz[told.picked(some, np.ones(len(some), bool), level_dbm)]
+        assert (np.abs(its - 2437e6) < 8e6).sum() < 0.3 * (np.abs(some.freq_hz - 2437e6) < 8e6).sum()

@@ -16,7 +16,8 @@ from numpy.typing import NDArray
 from gray_kettle.emitters.alike import are_used_alike, is_even
 from gray_kettle.emitters.at_once import parted_by_meetings
 from gray_kettle.emitters.block import FINE_HZ, Block
-from gray_kettle.emitters.bursts import Narrow, Surroundings
+from gray_kettle.emitters.bursts import LOW_BAND_HZ, Narrow, Surroundings
+from gray_kettle.emitters.clear_parts import clear_parts
 from gray_kettle.emitters.comb import (
     WIDE_HZ,
     Comb,
@@ -218,4 +219,18 @@ def _evenly(block: Block, narrow: Narrow, around: Surroundings) -> list[Mask]:
                     groups.append(whole)
         if groups:
             break
-    return groups
+    return groups or _between_channels(block, narrow, around)
+
+
+def _between_channels(block: Block, narrow: Narrow, around: Surroundings) -> list[Mask]:
+    """Bursts of the one level of which most lie evenly where nothing wide is met."""
+    if block.freq_hz[0] > LOW_BAND_HZ or block.cell_hz > FINE_HZ:
+        return []  # wide cells tell hops from parts of frames badly
+    found: list[tuple[int, Mask]] = []
+    for level in _levels(narrow):
+        off_db = np.abs(narrow.level_dbm - level)
+        parts = clear_parts(block, around, narrow.those(off_db <= _LEVEL_BAND_DB), float(level))
+        if parts is not None:
+            its = parts.picked(narrow, off_db <= 2 * _LEVEL_BAND_DB, float(level))
+            found.append((parts.number, its))
+    return [max(found, key=lambda f: f[0])[1]] if found else []

@@ -14,7 +14,7 @@ from gray_kettle.emitters.bursts import LOW_BAND_HZ, Narrow, Surroundings, over_
 from gray_kettle.emitters.comb import agreement, raster_of, raster_of_strongest
 from gray_kettle.emitters.runs import runs_of
 from gray_kettle.emitters.stretch import Stretch
-from gray_kettle.records import FloatArray
+from gray_kettle.records import FloatArray, IntArray
 
 MANY_CHANNELS_HZ = 52e6  # more than channels fill that are as full as one another
 _TWO_CHANNELS_HZ, _BEYOND_ALL_HZ = 44e6, 2.479e9  # wider than channels bonded together; hardly any end there
@@ -23,7 +23,7 @@ _ONE_PLACE_HZ = 1.4e6
 _CHANNEL_HZ = (0.0, 23.5e6), (32e6, 41e6)
 _LAST_HZ, _QUICK_HZ_PER_S = 2.477e9, 1.2e9  # beyond the last channel that most countries use
 _RASTER_SHOWS_HZ, _ENOUGH_HOPS, _SPILLS, _SPILLS_OFTEN = 2.6e5, 100, 1e3, 0.05
-_HOP_HZ, _FADED_HZ, _ALIKE = 3.2e6, 6e5, 4.0  # of the widest hop; within one burst; 6 dB
+HOP_HZ, _FADED_HZ, _ALIKE = 3.2e6, 6e5, 4.0  # of the widest hop; within one burst; 6 dB
 _WIDE_SHARE, _FEWEST_WIDE, _ALL, _MOST, _MANY_TIMES, _SELDOM_CLEAR = 0.25, 20, 0.85, 0.65, 4.5, 10.0
 _MANY, _NEXT_TO_NONE, _CLEAR = 140, 0.02, 3.2
 _IN_THE_MIDDLE_HZ = 1.2e6
@@ -108,14 +108,20 @@ def _widths_met(
 ) -> FloatArray:
     """How wide all is that is met in a range at the level of some bursts, narrow or not."""
     cells = slice(*np.searchsorted(block.freq_hz, ends_hz))
-    own_mw = 10 ** (float(np.median(group.level_dbm)) / 10) / max(1e6 / block.span.step_hz, 1.0)
+    first, last = runs_at(block, around, float(np.median(group.level_dbm)), cells)
+    return np.asarray((last - first + 1) * block.cell_hz)
+
+
+def runs_at(block: Block, around: Surroundings, level_dbm: float, cells: slice) -> tuple[IntArray, IntArray]:
+    """(first, last) of the cells of all that is met of a level, narrow or not, counted from the first of some cells."""
+    own_mw = 10 ** (level_dbm / 10) / max(1e6 / block.span.step_hz, 1.0)
     power = around.smooth[:, cells]
     shows = power > np.maximum(over_ground(around.looks) * around.ground[:, cells], own_mw / _ALIKE)
     row, first, last = runs_of(shows, 1, max(round(_FADED_HZ / block.cell_hz), 1) + 1)
     total = running_total(power)
     mean = (total[row, last + 1] - total[row, first]) / (last - first + 1)
     is_alike = (mean > own_mw / _ALIKE) & (mean < own_mw * _ALIKE)
-    return np.asarray((last - first + 1)[is_alike] * block.cell_hz)
+    return first[is_alike], last[is_alike]
 
 
 def are_parts_of_frames(cell_hz: float, number: int, width_hz: FloatArray) -> bool:
@@ -126,7 +132,7 @@ def are_parts_of_frames(cell_hz: float, number: int, width_hz: FloatArray) -> bo
     much the wide ones are wider than a hop can be tells how many are narrower. And where a hopper is, most of what is
     no wider than a hop stands clear.
     """
-    hop_hz = _HOP_HZ + cell_hz
+    hop_hz = HOP_HZ + cell_hz
     wide = width_hz[width_hz > hop_hz]
     narrow = len(width_hz) - len(wide)
     if narrow > _SELDOM_CLEAR * number:
@@ -140,7 +146,7 @@ def are_parts_of_frames(cell_hz: float, number: int, width_hz: FloatArray) -> bo
 
 def _lie_anywhere(block: Block, group: Narrow, width_hz: FloatArray) -> bool:
     """Whether most of what is met there does not stand clear, and cells that would show a raster show none."""
-    wide_hz = width_hz[width_hz > _HOP_HZ + block.cell_hz].sum()
+    wide_hz = width_hz[width_hz > HOP_HZ + block.cell_hz].sum()
     is_clear = len(width_hz) < _MOSTLY_CLEAR * len(group) and wide_hz < _WIDE_SHARE * width_hz.sum()
     if block.cell_hz > FINE_HZ or is_clear:
         return False
@@ -151,7 +157,7 @@ def _stand_clear(block: Block, number: int, width_hz: FloatArray) -> bool:
     """Whether next to nothing that is met there is wider than a hop, and most stands clear, before a sweep that is
     quick enough to meet more of frames.
     """
-    wide_hz = float(width_hz[width_hz > _HOP_HZ + block.cell_hz].sum())
+    wide_hz = float(width_hz[width_hz > HOP_HZ + block.cell_hz].sum())
     return (
         block.hz_per_s > _QUICK_HZ_PER_S
         and number >= _MANY
