@@ -2,8 +2,8 @@
 
 `make emitters` measures 200 scenes (and as many with Wi-Fi alone), for 30 to 120 s each and again for four times as
 long, and writes docs/emitters-confusion.svg and docs/emitters-measured.md. `python -m benchmarks.emitters --ranges
-development` (or second, or third) measures those that the limits were set on, `--ranges reflected` scenes with reflections and
-with filters that are wider than a bin, `--longer 4` takes that last four times as long.
+development` (or second, or third) measures those that the limits were set on, `--ranges reflected` scenes with
+reflections and with filters that are wider than a bin, `--longer 4` takes that last four times as long.
 
 What is measured is what a technician is told: rows looked through block by block, and sightings put together.
 """
@@ -35,7 +35,15 @@ from gray_kettle.records import (
     Traffic,
 )
 from gray_kettle.spectrum.halves import Codes, to_codes
-from gray_kettle.standin.spectra.chance import DEVELOPMENT, HELD_OUT, REFLECTED, SECOND, THIRD, Ranges, by_chance
+from gray_kettle.standin.spectra.chance import (
+    DEVELOPMENT,
+    HELD_OUT,
+    REFLECTED,
+    SECOND,
+    THIRD,
+    Ranges,
+    by_chance,
+)
 from gray_kettle.standin.spectra.scene import Truth
 from gray_kettle.standin.spectra.transmitters import WIFI
 
