@@ -219,7 +219,9 @@ FEW = {  # bursts in MHz, and whether they are advertising's
 @pytest.mark.parametrize("name", FEW)
 def test_few_bursts_right_on_its_places_and_hardly_elsewhere_are_advertising(name):
     at_mhz, is_one = FEW[name]
-    assert advertising._are_just_there(np.array(at_mhz) * 1e6, 0.85e6) == is_one
+    assert advertising._are_just_there(np.array(at_mhz) * 1e6, 0.85e6, 80e6) == is_one
+    # Where little else is seen, chance puts them there more often.
+    assert not advertising._are_just_there(np.array(at_mhz[:4]) * 1e6, 0.85e6, 20e6)
 
 
 @pytest.mark.parametrize("seed", [1, 2, 3])

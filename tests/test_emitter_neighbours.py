@@ -52,11 +52,15 @@ def test_a_link_shows_beneath_channels_that_are_hardly_ever_free(is_there):
 
 @pytest.mark.parametrize("seed", [1, 2, 3])
 @pytest.mark.parametrize("is_there", [True, False])
-def test_a_picture_shows_to_a_sweep_beneath_channels_that_are_hardly_ever_free(is_there, seed):
+@pytest.mark.parametrize(
+    ("sweep_s", "level_dbm", "how"), [(0.028, -72, {"rows": 1500, "rate": 26.0}), (0.0, -66, {"rows": 250})]
+)
+def test_a_picture_shows_to_a_sweep_and_in_few_rows_beneath_busy_channels(
+    sweep_s, level_dbm, how, is_there, seed
+):
     channels = tuple(with_clients(tx.wifi(f"{k}", 2462e6, 20, -45 - 8 * k, 0.45)) for k in range(3))
-    picture = (tx.camera("", -72, 2461.8e6, 1.0, 11e6),) if is_there else ()
-    span = span_at(2400e6, 0.25e6, 340, sweep_s=0.028)
-    found = seen((*channels, *picture), span, seed, rows=1500, rate=26.0)
+    picture = (tx.camera("", level_dbm, 2461.8e6, 1.0, 11e6),) if is_there else ()
+    found = seen((*channels, *picture), span_at(2400e6, 0.25e6, 340, sweep_s=sweep_s), seed, **how)
     assert [s.kind for s in found] == ["analogue-video"] * is_there
 
 

@@ -66,13 +66,14 @@ def _one(
     joint = at[0] | at[1] | at[2]
     if joint.sum() < FEWEST_FIXED:
         return [], narrow
+    band_hz = min(block.span.step_hz * block.span.bins, _BAND_HZ)
     # Few are asked for only where there are not more of any level.
     ways = (False,) if block.meets_parts else (False, True)
     for are_few, level in itertools.product(ways, _levels(narrow.level_dbm[joint])):
         if any(abs(level - known) < apart_db for known in known_dbm):
             continue
         alike = np.abs(narrow.level_dbm - level) <= SAME_LEVEL_DB + (3.0 if block.meets_parts else 0.0)
-        told = _told(narrow.freq_hz[alike], tolerance_hz, are_few)
+        told = _told(narrow.freq_hz[alike], tolerance_hz, band_hz if are_few else None)
         if told is None:
             continue
         stands, chances = told
@@ -99,14 +100,18 @@ def _one(
     return [], narrow
 
 
-def _told(freq_hz: FloatArray, tolerance_hz: float, are_few: bool) -> tuple[list[bool], list[float]] | None:
+def _told(
+    freq_hz: FloatArray, tolerance_hz: float, few_in_hz: float | None
+) -> tuple[list[bool], list[float]] | None:
     """Which of the places bursts of one level stand out on, and how many chance would put on each; None where they tell
-    nothing. are_few: whether few will do, if they are just there.
+    nothing. few_in_hz: few will do, if of all that is seen in so wide a band they are just there.
     """
     at = [at_and_beside(freq_hz, hz, tolerance_hz) for hz in ADVERTISING_HZ]
     chances = [chance for _, chance in at]
-    if are_few:
-        return ([n > 0 for n, _ in at], chances) if _are_just_there(freq_hz, tolerance_hz) else None
+    if few_in_hz is not None:
+        return (
+            ([n > 0 for n, _ in at], chances) if _are_just_there(freq_hz, tolerance_hz, few_in_hz) else None
+        )
     stands = [n >= max(2, 3 * chance + 1.5 * math.sqrt(chance)) for n, chance in at]
     shown = [n for (n, _), is_there in zip(at, stands, strict=True) if is_there]
     if len(shown) < 2 or sum(shown) < 5 or max(shown) > 0.9 * sum(shown):
@@ -114,7 +119,7 @@ def _told(freq_hz: FloatArray, tolerance_hz: float, are_few: bool) -> tuple[list
     return stands, chances
 
 
-def _are_just_there(freq_hz: FloatArray, tolerance_hz: float) -> bool:
+def _are_just_there(freq_hz: FloatArray, tolerance_hz: float, band_hz: float) -> bool:
     """Whether bursts of one level are few, and so many of them lie right on the places, two at least, that anything
     else that hops or fades would hardly ever put them there.
     """
@@ -123,7 +128,7 @@ def _are_just_there(freq_hz: FloatArray, tolerance_hz: float) -> bool:
     number, total = sum(on), len(freq_hz)
     if not FEWEST_FIXED <= number <= total <= _NO_MORE or sum(n > 0 for n in on) < 2:
         return False
-    chance = 2 * near_hz * len(ADVERTISING_HZ) / _BAND_HZ
+    chance = 2 * near_hz * len(ADVERTISING_HZ) / band_hz
     tail = sum(
         math.comb(total, k) * chance**k * (1 - chance) ** (total - k) for k in range(number, total + 1)
     )

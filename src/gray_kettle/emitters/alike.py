@@ -12,6 +12,7 @@ from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import Narrow, Surroundings
 from gray_kettle.emitters.comb import Comb
 from gray_kettle.emitters.seen import visible_rows_at
+from gray_kettle.records import FloatArray
 
 _UNLIKE_PLACES, _UNLIKE_PARTS, _PART_HZ = 0.45, 0.3, 2e6
 _ALL_HZ, _MOST_FULLER, _FULLER, _USUAL = 7e7, 0.4, 1.8, 0.3
@@ -55,5 +56,10 @@ def _unlikeness(
     if fuller.mean() < most_fuller:
         told[told] = ~fuller
         met = met[~fuller]
-    expected = visible[told] * met.sum() / visible[told].sum()
+    return unlikeness(met, visible[told])
+
+
+def unlikeness(met: NDArray[np.integer], visible: FloatArray) -> float:
+    """How much more numbers of bursts differ than chance lets them, and than how often each could be seen."""
+    expected = visible * met.sum() / visible.sum()
     return float(((met - expected) ** 2 - met).sum() / max((expected**2).sum(), 1e-9))

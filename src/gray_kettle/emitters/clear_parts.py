@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from gray_kettle.emitters.alike import unlikeness
 from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import Narrow, Surroundings
 from gray_kettle.emitters.no_channels import HOP_HZ, runs_at
@@ -18,14 +19,16 @@ from gray_kettle.emitters.seen import visible_rows_at
 from gray_kettle.records import FloatArray
 
 _PART_HZ, _LEAST_VISIBLE, _AS_MANY = 2e6, 0.05, 0.3  # of the bursts of a usual part
-_FEWEST_PARTS, FEWEST, _LEAST_RANGE_HZ = 12, 40, 45e6
+_FEWEST_PARTS, _FEWEST, _LEAST_RANGE_HZ = 12, 40, 45e6
 _EVEN, _UNLIKE, _MOST = 0.5, 0.1, 4.0
 _LAST_HZ, _BEYOND_HZ, _NEXT_TO_NONE = 2.4765e9, 2.4812e9, 0.02  # no channel ends between these
 
 
 @dataclass(frozen=True, eq=False)
 class ClearParts:
-    """A range of hops. edges_hz: of its parts, shape (parts + 1,); is_clear: which tell; expected: bursts of each."""
+    """A range of hops. edges_hz: of its parts, shape (parts + 1,); is_clear: which tell; expected: bursts of each;
+    number: of those in clear parts.
+    """
 
     edges_hz: FloatArray
     is_clear: NDArray[np.bool_]
@@ -79,7 +82,7 @@ def clear_parts(block: Block, around: Surroundings, bursts: Narrow, level_dbm: f
 
 def _go_on_beyond_channels(freq_hz: FloatArray) -> bool:
     """Whether they end where no channel does: beyond those that most countries use, before the last of all."""
-    if len(freq_hz) < FEWEST:
+    if len(freq_hz) < _FEWEST:
         return False
     return float(np.quantile(freq_hz, 0.99)) > _LAST_HZ and (freq_hz > _BEYOND_HZ).mean() <= _NEXT_TO_NONE
 
@@ -95,14 +98,12 @@ def _wide_in(block: Block, around: Surroundings, level_dbm: float, edges_hz: Flo
 
 def _are_alike(counts: NDArray[np.integer], visible: FloatArray) -> bool:
     """Whether parts are met as often as one another, but for chance."""
-    if counts.sum() < FEWEST:
+    if counts.sum() < _FEWEST:
         return False
     density = counts / visible
     usual = float(np.median(density))
-    expected = visible * counts.sum() / visible.sum()
-    unlike = float(((counts - expected) ** 2 - counts).sum() / (expected**2).sum())
     return (
         float(np.quantile(density, 0.2)) >= _EVEN * usual > 0
-        and unlike < _UNLIKE
+        and unlikeness(counts, visible) < _UNLIKE
         and float(density.max()) < _MOST * usual
     )

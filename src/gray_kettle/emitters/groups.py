@@ -48,7 +48,7 @@ def groups_of(block: Block, narrow: Narrow, around: Surroundings) -> list[Narrow
     """Bursts that may be of one hopper each."""
     if not block.meets_parts:
         return [its for group in _by_level(block, narrow) for its in _of_two(block, group)]
-    even = _evenly(block, narrow, around)
+    even = _evenly(block, narrow, around) or _between_channels(block, narrow, around)
     # A range that is wide enough is told by that; of a narrower one a raster may tell more.
     sure = [its for its in even if np.ptp(ends_of(narrow.freq_hz[its])) > MANY_CHANNELS_HZ]
     combed = _combed(block, narrow, around, ~np.logical_or.reduce([np.zeros(len(narrow), bool), *sure]))
@@ -219,7 +219,7 @@ def _evenly(block: Block, narrow: Narrow, around: Surroundings) -> list[Mask]:
                     groups.append(whole)
         if groups:
             break
-    return groups or _between_channels(block, narrow, around)
+    return groups
 
 
 def _between_channels(block: Block, narrow: Narrow, around: Surroundings) -> list[Mask]:

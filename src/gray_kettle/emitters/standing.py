@@ -240,9 +240,8 @@ def _is_steady(found: Standing, is_sharp: bool = False) -> bool:
     if found.width10_hz > _WIDE_HZ and found.over_db > _HIGH_DB and found.off_share < _NEVER_OFF:
         restless_db = _RESTLESS_HIGH_DB  # what comes on top of it is seldom far below it
     # Channels on it may hardly ever be free: when they are it is there, and as ever.
-    is_hump = (
-        found.width3_hz < _HUMP * found.width10_hz
-    )  # channels on one another make flat tops of their own
+    # (Those on one another make flat tops of their own, and no humps.)
+    is_hump = found.width3_hz < _HUMP * found.width10_hz
     alike_db = _ALL_ALIKE_DB + (_OF_A_HUMP_DB if is_hump else 0.0)
     is_alike = found.lowest_db < alike_db and found.off_share < _HARDLY_OFF
     if is_alike and found.over_db > _HIGH_ENOUGH_DB and found.time_share > _ALWAYS:
@@ -254,7 +253,9 @@ def _is_steady(found: Standing, is_sharp: bool = False) -> bool:
 def _lowest_db(
     block: Block, rows: NDArray[np.int64], level_db: FloatArray, cells: tuple[int, int], looks: float
 ) -> float:
-    """By how much its lowest levels differ beyond what noise does; NaN where rows are few or keep what is highest."""
+    """By how much its lowest levels differ beyond what noise does, and bursts that a sweep meets in part; NaN where
+    rows are few or keep what is highest.
+    """
     if block.span.detector != "sample" or len(level_db) < _ENOUGH_ROWS:
         return float("nan")
     if block.span.is_tuned:

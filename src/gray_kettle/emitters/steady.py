@@ -11,6 +11,9 @@ from gray_kettle.records import FloatArray, IntArray
 from gray_kettle.spectrum.halves import MW_OF_CODE
 
 _QUIET, _QUIETER, _MANY_ROWS = (0.25, -0.6745), (0.1, -1.2816), 150  # quantile, and its normal deviations
+Quantiles = tuple[tuple[float, float], tuple[float, float]]
+_RESTLESS: Quantiles = ((0.05, -1.645), (0.25, -0.6745))  # the same, lower and upper
+_LOWEST: Quantiles = ((0.01, -2.326), (0.05, -1.645))
 _NEARLY_ALL, _CHANCES = 1.645, 1.5
 _BESIDE_HZ, _MUCH_OF = (1e6, 3e6), 0.3
 
@@ -97,22 +100,26 @@ def off_in_parts(block: Block, rows: IntArray, first: int, last: int) -> float:
 
 def restless_in_parts(block: Block, rows: IntArray, first: int, last: int) -> float:
     """By how much the quiet moments of its parts differ beyond what noise does."""
-    smooth, half = _parts(block, rows, first, last)
-    low, high = 10 * np.log10(np.maximum(np.quantile(smooth, [0.05, 0.25], axis=0), 1e-30))
-    return float(np.median(high - low)) - spread_db(block.looks_over(2 * half + 1), -0.6745, -1.645)
+    return _spread_in_parts(block, rows, first, last, _RESTLESS)
 
 
 def lowest_db(level_db: FloatArray, looks: float) -> float:
     """By how much the lowest of levels differ, beyond what noise does."""
-    low, high = np.quantile(level_db, [0.01, 0.05])
-    return float(high - low) - spread_db(looks, -1.645, -2.326)
+    (low, lower), (high, upper) = _LOWEST
+    return float(np.diff(np.quantile(level_db, [low, high]))[0]) - spread_db(looks, upper, lower)
 
 
 def lowest_in_parts(block: Block, rows: IntArray, first: int, last: int) -> float:
     """The same of its parts, which a tuned instrument comes to one after the other."""
+    return _spread_in_parts(block, rows, first, last, _LOWEST)
+
+
+def _spread_in_parts(block: Block, rows: IntArray, first: int, last: int, between: Quantiles) -> float:
+    """Between two quantiles of the usual one of its parts, beyond what noise does."""
+    (low, lower), (high, upper) = between
     smooth, half = _parts(block, rows, first, last)
-    low, high = 10 * np.log10(np.maximum(np.quantile(smooth, [0.01, 0.05], axis=0), 1e-30))
-    return float(np.median(high - low)) - spread_db(block.looks_over(2 * half + 1), -1.645, -2.326)
+    low_db, high_db = 10 * np.log10(np.maximum(np.quantile(smooth, [low, high], axis=0), 1e-30))
+    return float(np.median(high_db - low_db)) - spread_db(block.looks_over(2 * half + 1), upper, lower)
 
 
 def _parts(block: Block, rows: IntArray, first: int, last: int) -> tuple[Floats, int]:

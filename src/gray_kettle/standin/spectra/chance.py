@@ -1,8 +1,9 @@
 """Scenes by chance: emitters among access points, before an instrument of one kind or another.
 
-Four sets of ranges with seeds of their own, three to develop on (the third about as hard as the last) and one to measure
-with; a fifth has what the others leave out: reflections, and filters wider than a bin. Widths, rates, rasters, slots
-and rhythms differ (but for bins of 1 MHz); levels, how busy Wi-Fi is, and the transmitters' code are the same in all.
+Four sets of ranges with seeds of their own, three to develop on (the third about as hard as the last) and one to
+measure with; a fifth has what the others leave out: reflections, and filters wider than a bin. Widths, rates, rasters,
+slots and rhythms differ (but for bins of 1 MHz); levels, how busy Wi-Fi is, and the transmitters' code are the same in
+all.
 """
 
 from dataclasses import dataclass, replace
