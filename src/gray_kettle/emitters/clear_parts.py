@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from gray_kettle.emitters.alike import unlikeness
 from gray_kettle.emitters.block import Block
 from gray_kettle.emitters.bursts import Narrow, Surroundings
-from gray_kettle.emitters.no_channels import HOP_HZ, runs_at
+from gray_kettle.emitters.no_channels import CLEAR, HOP_HZ, runs_at
 from gray_kettle.emitters.seen import visible_rows_at
 from gray_kettle.records import FloatArray
 
@@ -62,7 +62,9 @@ def clear_parts(block: Block, around: Surroundings, bursts: Narrow, level_dbm: f
     told = visible >= _LEAST_VISIBLE
     if not told.any():
         return None
-    wide = _wide_in(block, around, level_dbm, edges_hz)
+    first_cell, last_cell = runs_at(block, around, level_dbm, slice(0, len(block.freq_hz)))
+    low_hz, high_hz = block.freq_hz[first_cell], block.freq_hz[last_cell]
+    wide = _wide_in(low_hz, high_hz, HOP_HZ, edges_hz)
     clear = told & (wide <= _AS_MANY * max(float(np.median(counts[told])), 1.0))
     at = np.flatnonzero(clear & (counts > 0))
     if len(at) < _FEWEST_PARTS:
@@ -71,7 +73,9 @@ def clear_parts(block: Block, around: Surroundings, bursts: Narrow, level_dbm: f
     clear[: first + 1] = clear[last:] = False  # it may begin and end within a part
     if clear.sum() < _FEWEST_PARTS or not _are_alike(counts[clear], visible[clear]):
         return None
-    if np.ptp(middle_hz[clear]) < _LEAST_RANGE_HZ:
+    # Where a hopper is, most of what is met stands clear.
+    met = np.histogram((low_hz + high_hz) / 2, edges_hz)[0]
+    if np.ptp(middle_hz[clear]) < _LEAST_RANGE_HZ or met[clear].sum() > CLEAR * counts[clear].sum():
         return None
     density = counts[clear].sum() / visible[clear].sum()
     some = slice(first, last + 1)
@@ -87,13 +91,11 @@ def _go_on_beyond_channels(freq_hz: FloatArray) -> bool:
     return float(np.quantile(freq_hz, 0.99)) > _LAST_HZ and (freq_hz > _BEYOND_HZ).mean() <= _NEXT_TO_NONE
 
 
-def _wide_in(block: Block, around: Surroundings, level_dbm: float, edges_hz: FloatArray) -> FloatArray:
-    """How often something wider than a hop is met of a level in each part."""
-    first, last = runs_at(block, around, level_dbm, slice(0, len(block.freq_hz)))
-    is_wide = (last - first + 1) * block.cell_hz > HOP_HZ + block.cell_hz
-    low_hz, high_hz = (np.sort(block.freq_hz[ends[is_wide]]) for ends in (first, last))
-    begun = np.searchsorted(low_hz, edges_hz[1:], side="left")
-    return np.asarray(begun - np.searchsorted(high_hz, edges_hz[:-1], side="right"), float)
+def _wide_in(low_hz: FloatArray, high_hz: FloatArray, least_hz: float, edges_hz: FloatArray) -> FloatArray:
+    """How many of some runs that are wider than that reach into each part. low_hz, high_hz: middles of their ends."""
+    is_wide = high_hz - low_hz > least_hz
+    begun = np.searchsorted(np.sort(low_hz[is_wide]), edges_hz[1:], side="left")
+    return np.asarray(begun - np.searchsorted(np.sort(high_hz[is_wide]), edges_hz[:-1], side="right"), float)
 
 
 def _are_alike(counts: NDArray[np.integer], visible: FloatArray) -> bool:

@@ -25,7 +25,7 @@ _LAST_HZ, _QUICK_HZ_PER_S = 2.477e9, 1.2e9  # beyond the last channel that most 
 _RASTER_SHOWS_HZ, _ENOUGH_HOPS, _SPILLS, _SPILLS_OFTEN = 2.6e5, 100, 1e3, 0.05
 HOP_HZ, _FADED_HZ, _ALIKE = 3.2e6, 6e5, 4.0  # of the widest hop; within one burst; 6 dB
 _WIDE_SHARE, _FEWEST_WIDE, _ALL, _MOST, _MANY_TIMES, _SELDOM_CLEAR = 0.25, 20, 0.85, 0.65, 4.5, 10.0
-_MANY, _NEXT_TO_NONE, _CLEAR = 140, 0.02, 3.2
+_MANY, _NEXT_TO_NONE, CLEAR = 140, 0.02, 3.2
 _IN_THE_MIDDLE_HZ = 1.2e6
 _MOSTLY_CLEAR, _BY_CHANCE = 2.0, 9.0  # the exponent that the best of all rasters reaches by chance
 _FIRST_END_HZ, _INNER_HZ = 2.402e9, (2.405e9, 2.4775e9)  # between ends of channels: 2401.6 and 2402.4 MHz
@@ -162,7 +162,7 @@ def _stand_clear(block: Block, number: int, width_hz: FloatArray) -> bool:
         block.hz_per_s > _QUICK_HZ_PER_S
         and number >= _MANY
         and wide_hz < _NEXT_TO_NONE * width_hz.sum()
-        and len(width_hz) < _CLEAR * number
+        and len(width_hz) < CLEAR * number
     )
 
 
