@@ -95,11 +95,49 @@ def test_a_tube_is_told_where_channels_cover_it_and_no_look_falls(seed):
         assert (end[0], end[-1]) == pytest.approx((true_end[0], true_end[-1]), abs=2)
 
 
+@pytest.mark.parametrize("seed", [0, 1])
+@pytest.mark.parametrize(
+    ("other", "level_dbm", "span"),
+    [
+        (tx.link("", -42, 2459e6, 10e6), -52, span_at()),
+        (tx.carrier("", -48, 2453.5e6), -72, span_at(step_hz=0.95e6, bins=90, sweep_s=0.011)),
+        (tx.wifi("", 2462e6, 20, -49, 0.3), -74, span_at(step_hz=0.45e6, bins=190, sweep_s=0.03)),
+    ],
+    ids=lambda v: getattr(v, "kind", None),
+)
+def test_an_oven_reaches_as_far_whatever_stands_on_it(other, level_dbm, span, seed):
+    oven = tx.oven("", level_dbm, 1.0, 2453e6)
+    (told,) = (s for s in seen((oven, other), span, seed, rows=1200, rate=17.3) if s.kind == oven.kind)
+    (truth,) = Scene((oven,), seed).truth(span, START_S, START_S + 1200 / 17.3)
+    assert told.low_hz == pytest.approx(truth.low_hz, abs=6e6)
+    assert told.high_hz == pytest.approx(truth.high_hz, abs=6e6)
+    shares = {number: duty for _, number, duty in told.channels}
+    assert all(shares.get(number, 0.0) == pytest.approx(duty, abs=0.1) for _, number, duty in truth.channels)
+
+
 @pytest.mark.parametrize("sweep_s", [0.03, 0.06])
 def test_hops_that_hide_one_another_from_a_sweep_count(sweep_s):
     made = tx.hopper("", -50, 0.9, "frequency-hopper", 5e-3, 0.95, 2.404e9, 1.5e6, 50)
     (told,) = seen((made,), span_at(sweep_s=sweep_s), rows=1200, rate=8.3)
     assert told.duty == pytest.approx(0.9 * 0.95, rel=0.15)
+
+
+@pytest.mark.parametrize("seed", [0, 2, 4, 7])
+def test_what_a_headset_leaves_out_has_none_of_its_time_however_few_rows_there_are(seed):
+    made = tx.hopper(
+        "", -50, 0.5, first_hz=2.424e9, places=57
+    )  # who advertises is on one of the other places
+    found = seen((made, tx.advertiser("", -52, 0.04)), seed=seed, rows=220)
+    (told,) = (s for s in found if s.kind == made.kind)
+    shares = {number: duty for _, number, duty in told.channels}
+    assert shares.get(1, 0.0) < 0.03
+    assert shares[13] == pytest.approx(0.3 * 18 / 57, abs=0.035)
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_a_place_that_has_far_more_than_those_next_to_it_is_no_hop(seed):
+    made = tx.hopper("", -50, 0.7), tx.low_rate("", 14, -50, 0.08), tx.wifi("", 2417e6, 20, -40, 0.3)
+    assert {s.kind for s in seen(made, seed=seed, rows=1500)} == {"bluetooth", "802.15.4"}
 
 
 def test_wide_bins_show_hops_that_fill_three_of_them():

@@ -9,6 +9,8 @@ from dataclasses import replace
 import numpy as np
 
 from gray_kettle.emitters.advertising import ADVERTISING_HZ
+from gray_kettle.emitters.block import Block
+from gray_kettle.emitters.bursts import Surroundings
 from gray_kettle.emitters.hops import Hops
 from gray_kettle.emitters.mains import OVENS_HZ, Locked
 from gray_kettle.emitters.places import Fixed
@@ -25,15 +27,20 @@ _WIDE_HZ, _ALWAYS, _SHARED = 3e6, 0.9, 0.5
 
 
 def on_their_own(
-    fixed: list[Fixed], advertising: list[Fixed], hops: list[Hops], locked: Locked | None
-) -> list[Fixed]:
-    """Places that are no part of what else is told."""
+    block: Block, around: Surroundings, fixed: list[Fixed],
+    others: tuple[list[Fixed], list[Hops], Locked | None],
+) -> list[Fixed]:  # fmt: skip
+    """Places that are no part of what else is told. others: who advertises, hoppers, an oven."""
+    advertising, hops, locked = others
     return [
         f
         for f in fixed
         if not (locked is not None and _is_of_oven(f, locked))
         and not _is_of_advertising(f, advertising)
-        and not any(h.takes(f.centre_hz, f.level_dbm, len(f.bursts)) for h in hops)
+        and not any(
+            h.takes(f.centre_hz, f.level_dbm, len(f.bursts), h.beside(block, around, f.centre_hz))
+            for h in hops
+        )
     ]
 
 

@@ -7,6 +7,7 @@ import math
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from gray_kettle.emitters.amounts import (
     part_by_company,
@@ -27,9 +28,11 @@ from gray_kettle.emitters.seen import (
     stand_alone,
     visible_rows_at,
 )
-from gray_kettle.records import FloatArray
+from gray_kettle.records import FloatArray, IntArray
 
-_USED_HZ, _TOLD = 4e6, 0.03
+_USED_HZ, _TOLD, _SHOWS = 4e6, 0.03, 0.2
+_MOST_RUNS, _SELDOM_AT_ENDS, _SELDOM_WITHIN = 4, 0.4, 0.2  # of the usual rate
+_TWO_RATES, _AS_WELL = 5.0, 1.0  # logarithms of how much likelier
 _GROUP_HZ = 1e6
 _ON_RASTER, _STRONGER_DB, _MORE_THAN_OTHERS = 0.2, 4.0, 5.0
 BEYOND_DOUBT, _RIGHT_ON = 50.0, 0.08  # exponent of a raster; of its distance
@@ -93,8 +96,24 @@ class Hops:
             self, used_hz=used_hz, low_hz=low, high_hz=high, share=float(min(self.share * times, 1.0))
         )
 
-    def takes(self, freq_hz: float, level_dbm: float, number: int) -> bool:
-        """Whether bursts on one place are hops of it: on its raster, of its level, no more than on its others."""
+    def beside(self, block: Block, around: Surroundings, freq_hz: float) -> float:
+        """How often the fullest of the places next to one would be met if it showed as well; infinite if none does."""
+        if math.isnan(self.raster_hz):
+            return math.inf
+        places_hz = freq_hz + self.raster_hz * np.array([0, -2, -1, 1, 2])
+        here, *others = visible_rows_at(block, around, places_hz, self.level_dbm, self.bursts)
+        steps = np.rint((self.bursts.freq_hz - freq_hz) / self.raster_hz)
+        met = [
+            (steps == k).sum() * here / rows
+            for k, rows in zip((-2, -1, 1, 2), others, strict=True)
+            if rows > _SHOWS * here
+        ]
+        return float(max(met)) if met else math.inf
+
+    def takes(self, freq_hz: float, level_dbm: float, number: int, beside: float = math.inf) -> bool:
+        """Whether bursts on one place are hops of it: on its raster, of its level, no more than on its others. beside:
+        how many places next to it would have.
+        """
         raster_hz = _GROUP_HZ if math.isnan(self.raster_hz) else self.raster_hz
         inside = self.low_hz - raster_hz < freq_hz < self.high_hz + raster_hz
         off_hz = abs((freq_hz - 2.4e9 - self.phase_hz + raster_hz / 2) % raster_hz - raster_hz / 2)
@@ -104,11 +123,13 @@ class Hops:
         weaker_db = max(_WEAKER_DB, _WEAKER * self.level_spread_db)
         alike = self.level_dbm - weaker_db < level_dbm < self.level_dbm + _STRONGER_DB
         is_there = inside and on_raster and alike
-        # Where its other places are covered, one that is free has more; then it must be its own beyond doubt.
+        # Where its other places are covered, one that is free has more; then it must be its own beyond doubt, and so
+        # must have those next to it that are as free.
         is_own = (
             self.raster_strength > BEYOND_DOUBT
             and off_hz < _RIGHT_ON * raster_hz
             and abs(level_dbm - self.level_dbm) < _STRONGER_DB
+            and number < _MORE_THAN_OTHERS * max(beside, 1.0)
         )
         return is_there and (is_own or number < _MORE_THAN_OTHERS * usual)
 
@@ -155,6 +176,7 @@ def _hops(block: Block, bursts: Narrow, narrow: Narrow, around: Surroundings) ->
     its = without_feet(block, bursts) if block.meets_parts else bursts
     level = whole_dbm = float(np.median(its.level_dbm))
     share, used_hz = _used(block, around, its, level, (low, high))
+    low, high = max(low, float(used_hz[0, 0])), min(high, float(used_hz[-1, 1]))
     if block.meets_parts:
         # Parts of channels come more often than one hopper can.
         most = _MOST_SHARE * max(width, WIDTH_HZ) / min(float(bursts.width_hz.mean()), max(width, WIDTH_HZ))
@@ -195,14 +217,56 @@ def _used(
     told = visible > _TOLD * block.rows
     if not told.any():
         told = visible >= visible.max()
-    is_used = np.ones(parts, bool)
+    is_used = (
+        np.ones(parts, bool) if block.meets_parts else _without_runs(told, _visits(bursts, edges), visible)
+    )
+    of_runs = is_used
     for _ in range(2):
         some = told & is_used
         expected = visible * counts[some].sum() / max(visible[some].sum(), 1.0)
-        is_used = ~(told & (counts < 0.3 * expected - 1.5 * np.sqrt(0.3 * expected)))
+        is_used = of_runs & ~(told & (counts < 0.3 * expected - 1.5 * np.sqrt(0.3 * expected)))
     some = told & is_used
     share = counts[some].sum() / max(visible[some].sum(), 1.0) * is_used.sum()
     return float(share), np.stack([edges[:-1], edges[1:]], axis=1)[is_used]
+
+
+def _visits(bursts: Narrow, edges: FloatArray) -> IntArray:
+    """How often each part of a range is come to: what stays at a place from one row to the next came once."""
+    order = np.argsort(bursts.row, kind="stable")
+    row, place = bursts.row[order], np.rint(bursts.freq_hz[order] / _GROUP_HZ)
+    comes = np.append(True, (np.diff(row) > 1) | (np.diff(place) != 0))
+    return np.histogram(bursts.freq_hz[order][comes], edges)[0]
+
+
+def _without_runs(told: NDArray[np.bool_], visits: IntArray, visible: FloatArray) -> NDArray[np.bool_]:
+    """Parts of a range, but for runs of them that are come to much more seldom than the rest, which single ones do not
+    tell. All of shape (parts,).
+
+    A law of two rates must tell the visits much better than one does; of the runs that it tells about as well the
+    longest.
+    """
+    is_used = np.ones(len(told), bool)
+    for _ in range(_MOST_RUNS):
+        some = told & is_used
+        visits_to, visible_to = (np.append(0.0, np.cumsum(np.where(some, v, 0.0))) for v in (visits, visible))
+        first, last = np.triu_indices(len(told) + 1, 1)
+        inside, seen = visits_to[last] - visits_to[first], visible_to[last] - visible_to[first]
+        outside, elsewhere = visits_to[-1] - inside, visible_to[-1] - seen
+        usual = visits_to[-1] / max(visible_to[-1], 1e-9)
+        rates = inside / np.maximum(seen, 1e-9), outside / np.maximum(elsewhere, 1e-9)
+        gain = sum(
+            number * np.log(np.maximum(rate, 1e-9) / max(usual, 1e-9))
+            for number, rate in zip((inside, outside), rates, strict=True)
+        )
+        is_end = (visits_to[first] == 0) | (visits_to[last] == visits_to[-1])
+        seldom = np.where(is_end, _SELDOM_AT_ENDS, _SELDOM_WITHIN) * rates[1]
+        asked = (rates[0] < seldom) & (seen > 0) & (outside >= FEWEST_HOPS)
+        gain = np.where(asked, gain, 0.0)
+        if gain.max() < _TWO_RATES:
+            break
+        best = int(np.argmax(np.where(gain > gain.max() - _AS_WELL, last - first, 0)))
+        is_used[first[best] : last[best]] = False
+    return is_used
 
 
 def _dwelling(bursts: Narrow, block: Block) -> float:

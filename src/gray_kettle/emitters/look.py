@@ -62,7 +62,7 @@ def look(
     locked, oven = timed[0] if timed else (None, None)
     slow = find_slow_wave(block, around)
     is_in_step = slow is not None or (locked is not None and locked.stands_in_stripes)
-    fixed = belongs.on_their_own(fixed, advertising, hops, locked)
+    fixed = belongs.on_their_own(block, around, fixed, (advertising, hops, locked))
     fixed = belongs.but_of_turning(fixed, find_turning(block, ground, narrow))
     standing = belongs.but_stripes(but_channels(block, ground.regions), is_in_step)
     found = [_from_standing(block, s) for s in standing]

@@ -25,6 +25,7 @@ from gray_kettle.emitters.wave import (
     running_share,
     smooth_cells,
     smoothed,
+    usual_density,
 )
 from gray_kettle.records import FloatArray, IntArray
 
@@ -42,7 +43,7 @@ _BLIND, _HALF_BLIND = 0.85, 0.4  # looks that all fall on one phase tell nothing
 _OVERTONES, _NEARLY, _PARTLY = 20, 0.7, 0.3
 _BESIDE, _BESIDE_TO, _COARSER = 0.5, 1.2e-2, 2.0
 _FEWEST_RUNS = 12
-_IN_STEP = 0.2
+_IN_STEP, _EVENED_HZ = 0.2, 4e6
 _WINDOW_S, _SLOW = 8.0, 0.5  # through which the wave must turn: what comes and goes as slowly may be anything
 
 # When each was met, its row, (cell in its middle, width against the usual), times of all rows, offsets of the cells.
@@ -344,13 +345,16 @@ def _swing(
     return Swing(wave, strength, len(row), cells, swing, wide, near[fold] & wide)
 
 
+def _evened(values: FloatArray, many: int) -> FloatArray:
+    """Means of so many next to one another: of many values that waver the highest tells too much."""
+    kernel = np.ones(min(many, len(values)))
+    return np.convolve(values, kernel, "same") / np.convolve(np.ones(len(values)), kernel, "same")
+
+
 def _locked(block: Block, around: Surroundings, swing: Swing) -> Locked | None:
     """Where it lies, and how often it is there."""
     cells, its_own, top = swing.cells, swing.its_own, swing.top
     met_mw = np.where(its_own, block.power[:, cells], 0).sum(axis=0) / np.maximum(its_own.sum(axis=0), 1)
-    met_db = np.log10(np.where(its_own, around.smooth[:, cells], 1)).sum(axis=0) / np.maximum(
-        its_own.sum(axis=0), 1
-    )
     loud = (
         met_mw >= np.median(met_mw[swing.by_cell >= 0.7 * top]) / _FEET
     )  # the feet of a strong one reach far
@@ -374,10 +378,15 @@ def _locked(block: Block, around: Surroundings, swing: Swing) -> Locked | None:
         level_mw = float(np.median(level)) * (high - low + 1) * block.joined if len(level) else 1e-12
     else:
         level_mw = float(np.median(power[rows].sum(axis=1))) * block.joined
-    densest = int(np.argmax(np.where((swing.by_cell >= 0.7 * top) & loud, met_db, -np.inf)))
     wave = replace(swing.wave, offset_s=block.offset_s)
+    shows = (swing.by_cell >= 0.7 * top) & loud
+    is_clear = ~around.is_line[cells]  # a line's own power says nothing of what comes on top of it
+    asked = cells.start + np.flatnonzero(shows & is_clear if (shows & is_clear).any() else shows)
+    usual_mw = _evened(usual_density(block, around, wave, asked), max(round(_EVENED_HZ / block.cell_hz), 1))
+    densest = int(np.argmax(usual_mw))
     # Its core tells whether it is an oven, its feet what it touches.
-    core, reach = (lit_parts(block, around, wave, cells.start + densest, c) for c in (True, False))
+    centre, usual = int(asked[densest]), float(usual_mw[densest])
+    core, reach = (lit_parts(block, around, wave, centre, usual, is_core) for is_core in (True, False))
     if not core.any() or not reach.any():
         return None
     core_cells, lit_cells = (np.flatnonzero(lit.any(axis=0)) for lit in (core, reach))

@@ -54,13 +54,13 @@ class Tube:
 
 
 def fitted(
-    looked: FloatArray, met: FloatArray, off: FloatArray, on: float, start: NDArray[np.bool_]
+    looked: FloatArray, met: FloatArray, off: FloatArray, on: FloatArray | float, start: NDArray[np.bool_]
 ) -> Tube | None:
     """The tube that explains best what is met; None where nothing is asked.
 
     looked, met: looks, and those in which something is there, by part of the wave and cell, shape (parts, cells). off:
-    share of them while it is off, shape (cells,). on: share while it is on and nothing else is. start: roughly where it
-    is, shape (parts, cells).
+    share of them while it is off, shape (cells,). on: share while it is on and nothing else is, of all or of each cell;
+    0 where something hides it. start: roughly where it is, shape (parts, cells).
     """
     usual = np.clip(off, _LEAST, _MOST)
     then = np.clip(usual + (1 - usual) * on, _LEAST, (1 + _MOST) / 2)

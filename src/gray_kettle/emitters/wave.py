@@ -9,15 +9,16 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from gray_kettle.emitters.block import Block
+from gray_kettle.emitters.block import Block, normal_below
 from gray_kettle.emitters.bursts import Surroundings, over_ground
 from gray_kettle.emitters.runs import runs_of
 from gray_kettle.emitters.tube import fitted
-from gray_kettle.records import FloatArray
+from gray_kettle.records import FloatArray, IntArray
 
 STRETCH_S = 60.0  # for so long the mains keep their phase
 _PARTS, _CORE, _REACH, _LEAST_SHOWN_DB, _SMOOTH_HZ = 64, 4.0, 10.0, 3.0, 2e6
-_WAY_HZ, _HALF, _SHOWS = 1e6, 0.5, (0.1, 0.98)
+_STEP_DB = 0.5  # of levels
+_WAY_HZ, _HALF, _SHOWS, _HARDLY = 1e6, 0.5, (0.1, 0.98), 0.02
 _LOOKS_TO_TELL, _PAUSE_S, _FEWEST_STRETCHES, _USUALLY, _LEAST_SPREAD = 12, 2.0, 4, 0.75, 0.02
 _NEARLY_ALWAYS = 0.9  # less than a tenth of pauses may be chance
 
@@ -45,12 +46,33 @@ def mirror_of(line_hz: float, start_s: FloatArray) -> float:
     return rows_per_s * round(2 * line_hz / rows_per_s) - line_hz
 
 
+def usual_density(block: Block, around: Surroundings, wave: Wave, cells: IntArray) -> FloatArray:
+    """Power at which half of what more is met at its own part of the wave than at the other side is stronger, mW, shape
+    (cells,): what channels add is met at both. cells: that are asked.
+    """
+    part = wave.part(_PARTS)[:, cells]
+    away = np.minimum(part, _PARTS - part)
+    power = around.smooth[:, cells]
+    is_over = power > over_ground(around.looks) * around.ground[:, cells]
+    level = (10 * np.log10(np.maximum(power, 1e-30)) / _STEP_DB).astype(np.int32)
+    low = int(level[is_over].min()) if is_over.any() else 0
+    steps = int(level.max()) - low + 2
+    place = (level - low) + steps * np.arange(len(cells))
+    more = np.zeros((len(cells), steps))
+    for side, sign in ((away <= _PARTS // 10, 1), (away >= _PARTS // 2 - _PARTS // 8, -1)):
+        number = np.bincount(place[side & is_over], minlength=steps * len(cells)).reshape(-1, steps)
+        more += sign * np.cumsum(number[:, ::-1], axis=1)[:, ::-1] / np.maximum(side.sum(axis=0), 1)[:, None]
+    first = np.argmax(more < more[:, :1] / 2, axis=1)
+    usual_db = _STEP_DB * (low + first - 0.5)
+    return np.asarray(np.where(more[:, 0] > 0, 10 ** (usual_db / 10), 0.0))
+
+
 def lit_parts(
-    block: Block, around: Surroundings, wave: Wave, centre: int, is_core: bool = False
+    block: Block, around: Surroundings, wave: Wave, centre: int, usual: float, is_core: bool = False
 ) -> NDArray[np.bool_]:
     """Which cells it fills at which part of the wave, shape (parts, cells): where looks that are no more than 10 dB
-    below its usual density are more by half than at the other side of the wave, and feet that the floor hides. is_core:
-    to 6 dB, and as far as it shows.
+    below its usual density are more by half than at the other side of the wave, and feet that the floor hides. centre:
+    a cell that it fills, usual: with so much, mW. is_core: to 6 dB, and as far as it shows.
     """
     foot = _CORE if is_core else _REACH
     part = wave.part(_PARTS)
@@ -58,8 +80,6 @@ def lit_parts(
     # A tuned instrument takes time for a megahertz: its cells are not averaged over it.
     power, looks = (block.power, block.looks) if block.span.is_tuned else (around.smooth, around.looks)
     floor = over_ground(looks) * around.ground
-    at_centre = (away[part[:, centre]] <= _PARTS // 10) & (around.smooth[:, centre] > floor[:, centre])
-    usual = float(np.median(around.smooth[at_centre, centre])) if at_centre.any() else 0.0
     hits = power > np.maximum(floor, usual / foot)
     window = smooth_cells(block)
     looked, met = (smoothed(v, 1, window) for v in folded(part, _PARTS, hits))
@@ -83,17 +103,28 @@ def lit_parts(
     shown_db = 10 * np.log10(max(usual / max(float(np.median(floor[:, often > 0])), usual / foot), 1.0))
     arc = _longest_arc(out)
     if not is_core:
-        arc = _on_its_way(block, wave, hits, off, level, arc)
+        # What stands there may hide it: that it is not met there then tells nothing.
+        shows = _chance_to_show(np.median(np.maximum(floor, usual / foot), axis=0) / max(usual, 1e-30), looks)
+        on = level * np.minimum(shows / max(float(shows[centre]), 1e-3), 1.0)
+        arc = _on_its_way(block, wave, hits, off, on, arc)
         arc = _to_feet(arc, math.sqrt(10 * math.log10(foot) / max(shown_db, _LEAST_SHOWN_DB)))
     # What is looked at for a while is met from before it begins until after it has ended.
     held = round(block.dwell_s * wave.line_hz * len(arc))
     return arc & np.roll(arc, held // 2, axis=0) & np.roll(arc, held // 2 - held, axis=0)
 
 
+def _chance_to_show(needed: FloatArray, looks: float) -> FloatArray:
+    """Chance of what wavers as so many looks do to be over so many times its mean (Wilson and Hilferty)."""
+    ninth = 1 / (9 * looks)
+    return normal_below((1 - ninth - np.cbrt(needed)) / np.sqrt(ninth))
+
+
 def _on_its_way(
-    block: Block, wave: Wave, hits: NDArray[np.bool_], off: FloatArray, on: float, lit: NDArray[np.bool_]
+    block: Block, wave: Wave, hits: NDArray[np.bool_], off: FloatArray, on: FloatArray, lit: NDArray[np.bool_]
 ) -> NDArray[np.bool_]:
-    """The same where the way of a tube lies that explains best what is met, twice as finely over the wave."""
+    """The same where the way of a tube lies that explains best what is met, twice as finely over the wave. off, on:
+    share of the looks in which something is met while it is off and, where nothing else is, on, shape (cells,).
+    """
     parts = 2 * _PARTS
     step = max(round(_WAY_HZ / block.cell_hz), 1)
     cells = hits.shape[1] // step
@@ -104,8 +135,9 @@ def _on_its_way(
         v[:, :used].reshape(parts, cells, step).mean(axis=2) for v in folded(wave.part(parts), parts, hits)
     )
     start = lit[:, :used].reshape(_PARTS, cells, step).mean(axis=2) >= _HALF
-    by_cell = off[:used].reshape(cells, step).mean(axis=1)
-    tube = fitted(looked, met, by_cell, float(np.clip(on, *_SHOWS)), np.repeat(start, 2, axis=0))
+    off_by_cell, on_by_cell = (v[:used].reshape(cells, step).mean(axis=1) for v in (off, on))
+    shows = np.where(on_by_cell < _HARDLY, 0.0, np.clip(on_by_cell, *_SHOWS))
+    tube = fitted(looked, met, off_by_cell, shows, np.repeat(start, 2, axis=0))
     if tube is None:
         return lit
     out = np.zeros((parts, lit.shape[1]), bool)
