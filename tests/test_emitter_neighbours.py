@@ -89,7 +89,7 @@ def test_what_the_mains_tell_of_a_part_of_the_band_is_asked_too(monkeypatch):
     monkeypatch.setattr(mains, "_locked", lambda _, __, swing: swing.top)
     span = span_at()
     block = block_of(span, *rows_of(Scene((), 1), span, rows=60))
-    assert mains.find_locked(block, None) == sorted(mains._LOW_HZ, reverse=True)
+    assert list(mains.find_locked(block, None)) == sorted(mains._LOW_HZ, reverse=True)
 
 
 @pytest.mark.parametrize("step_hz", [0.25e6, 0.75e6])

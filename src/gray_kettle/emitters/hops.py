@@ -30,9 +30,10 @@ from gray_kettle.emitters.seen import (
 )
 from gray_kettle.records import FloatArray, IntArray
 
-_USED_HZ, _TOLD, _SHOWS = 4e6, 0.03, 0.2
+_USED_HZ, _LOOKS_A_PART, _TOLD, _SHOWS = 4e6, 3, 0.03, 0.2
 _MOST_RUNS, _SELDOM_AT_ENDS, _SELDOM_WITHIN = 4, 0.4, 0.2  # of the usual rate
 _TWO_RATES, _AS_WELL = 5.0, 1.0  # logarithms of how much likelier
+_MOST_VISITS = 0.7
 _GROUP_HZ = 1e6
 _ON_RASTER, _STRONGER_DB, _MORE_THAN_OTHERS = 0.2, 4.0, 5.0
 BEYOND_DOUBT, _RIGHT_ON = 50.0, 0.08  # exponent of a raster; of its distance
@@ -212,8 +213,8 @@ def _used(
     parts = max(int((high_hz - low_hz) / _USED_HZ), 1)
     edges = np.linspace(low_hz, high_hz, parts + 1)
     counts = np.histogram(bursts.freq_hz, edges)[0]
-    middle = (edges[:-1] + edges[1:]) / 2
-    visible = visible_rows_at(block, around, middle, level_dbm, bursts)
+    at = np.linspace(low_hz, high_hz, 2 * _LOOKS_A_PART * parts + 1)[1::2]
+    visible = visible_rows_at(block, around, at, level_dbm, bursts).reshape(parts, _LOOKS_A_PART).mean(axis=1)
     told = visible > _TOLD * block.rows
     if not told.any():
         told = visible >= visible.max()
@@ -266,7 +267,11 @@ def _without_runs(told: NDArray[np.bool_], visits: IntArray, visible: FloatArray
             break
         best = int(np.argmax(np.where(gain > gain.max() - _AS_WELL, last - first, 0)))
         is_used[first[best] : last[best]] = False
-    return is_used
+    return (
+        is_used
+        if visits[told & is_used].sum() > _MOST_VISITS * visits[told].sum()
+        else np.ones(len(told), bool)
+    )
 
 
 def _dwelling(bursts: Narrow, block: Block) -> float:

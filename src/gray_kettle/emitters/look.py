@@ -57,9 +57,7 @@ def look(
     hops = find_hops(block, rest, around)
     if not span.is_tuned:
         hops = turns.put_together(hops, block.rows)
-    timed = [(o, _from_locked(block, o)) for o in find_locked(block, around)]
-    timed = [both for both in timed if both[1] is not None] or timed
-    locked, oven = timed[0] if timed else (None, None)
+    locked, oven = _what_keeps_time(block, around)
     slow = find_slow_wave(block, around)
     is_in_step = slow is not None or (locked is not None and locked.stands_in_stripes)
     fixed = belongs.on_their_own(block, around, fixed, (advertising, hops, locked))
@@ -210,6 +208,17 @@ def _from_hops(block: Block, h: Hops) -> Sighting | None:
         likely, low, high, h.width_hz, h.whole_dbm, h.share, float(h.bursts.when_s.min()),
         float(h.bursts.when_s.max()), len(h.bursts), _channels(block, low, high, duty), words.of_hops(h),
     )  # fmt: skip
+
+
+def _what_keeps_time(block: Block, around: Surroundings) -> tuple[Locked | None, Sighting | None]:
+    """What keeps time with the mains: the first that is an oven, or the first of all, which is then none."""
+    first = None
+    for locked in find_locked(block, around):
+        oven = _from_locked(block, locked)
+        if oven is not None:
+            return locked, oven
+        first = first or locked
+    return first, None
 
 
 def _from_locked(block: Block, o: Locked) -> Sighting | None:

@@ -7,6 +7,7 @@ alike. What all looks have in common (the instrument's own rhythm) is taken off.
 Source: docs/radio-model.md, "Keeping time with the mains".
 """
 
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -109,19 +110,23 @@ class Swing:
         return float(self.by_cell.max())
 
 
-def find_locked(block: Block, around: Surroundings) -> list[Locked]:
-    """Wide things that keep time with the mains, what tells most first: of them one is an oven at most.
+def find_locked(block: Block, around: Surroundings) -> Iterator[Locked]:
+    """Wide things that keep time with the mains, what tells most first, each measured when it is asked for: of them one
+    is an oven at most.
 
     Asked of the whole band, and of its upper half alone: there ovens are, and channels of the lower half do not vote. A
     sweep is asked first what it sees within its rows.
     """
     if block.rows < 30 or np.median(np.diff(block.time_s)) > _SPARSE_S:
-        return []
-    found = [_swing_in(block, around, low_hz) for low_hz in _LOW_HZ]
-    ordered = sorted((s for s in found if s is not None), key=lambda s: -s.strength * s.top)
-    told = [_locked(block, around, s) for s in ordered]
+        return
     in_rows = _locked_in_rows(block, around) if can_be_told(block) else None
-    return [o for o in (in_rows, *told) if o is not None]
+    if in_rows is not None:
+        yield in_rows
+    found = [_swing_in(block, around, low_hz) for low_hz in _LOW_HZ]
+    for swing in sorted((s for s in found if s is not None), key=lambda s: -s.strength * s.top):
+        told = _locked(block, around, swing)
+        if told is not None:
+            yield told
 
 
 def _locked_in_rows(block: Block, around: Surroundings) -> Locked | None:
