@@ -270,9 +270,8 @@ def test_a_place_right_on_a_sure_raster_is_a_hop_however_often_it_is_met():
     (hops,) = find_hops(block, bursts.find_narrow(block, around), around)
     often = 12 * len(hops.bursts) // 20
     assert hops.takes(2.43e9, hops.level_dbm, often)
-    assert not hops.takes(
-        2.43e9, hops.level_dbm, often, hops.beside(block, around, 2.43e9)
-    )  # which are as free
+    beside = hops.beside(block, around, 2.43e9)  # which are as free here
+    assert not hops.takes(2.43e9, hops.level_dbm, often, beside)
     assert not hops.takes(2.4304e9, hops.level_dbm, often)
     assert not hops.takes(2.43e9, hops.level_dbm - 9, often)
 

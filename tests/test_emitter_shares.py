@@ -124,10 +124,9 @@ def test_hops_that_hide_one_another_from_a_sweep_count(sweep_s):
 
 @pytest.mark.parametrize("seed", [0, 2, 4, 7])
 def test_what_a_headset_leaves_out_has_none_of_its_time_however_few_rows_there_are(seed):
-    made = tx.hopper(
-        "", -50, 0.5, first_hz=2.424e9, places=57
-    )  # who advertises is on one of the other places
-    found = seen((made, tx.advertiser("", -52, 0.04)), seed=seed, rows=220)
+    made = tx.hopper("", -50, 0.5, first_hz=2.424e9, places=57)
+    on_one_of_the_others = tx.advertiser("", -52, 0.04)
+    found = seen((made, on_one_of_the_others), seed=seed, rows=220)
     (told,) = (s for s in found if s.kind == made.kind)
     shares = {number: duty for _, number, duty in told.channels}
     assert shares.get(1, 0.0) < 0.03

@@ -33,7 +33,7 @@ from gray_kettle.records import FloatArray, IntArray
 _USED_HZ, _LOOKS_A_PART, _TOLD, _SHOWS = 4e6, 3, 0.03, 0.2
 _MOST_RUNS, _SELDOM_AT_ENDS, _SELDOM_WITHIN = 4, 0.4, 0.2  # of the usual rate
 _TWO_RATES, _AS_WELL = 5.0, 1.0  # logarithms of how much likelier
-_MOST_VISITS = 0.7
+_LEAST_LEFT = 0.7  # of the visits
 _GROUP_HZ = 1e6
 _ON_RASTER, _STRONGER_DB, _MORE_THAN_OTHERS = 0.2, 4.0, 5.0
 BEYOND_DOUBT, _RIGHT_ON = 50.0, 0.08  # exponent of a raster; of its distance
@@ -218,10 +218,10 @@ def _used(
     told = visible > _TOLD * block.rows
     if not told.any():
         told = visible >= visible.max()
-    is_used = (
-        np.ones(parts, bool) if block.meets_parts else _without_runs(told, _visits(bursts, edges), visible)
-    )
-    of_runs = is_used
+    of_runs = np.ones(parts, bool)
+    if not block.meets_parts:  # where parts of frames do not make the rest look empty
+        of_runs = _without_runs(told, _visits(bursts, edges), visible)
+    is_used = of_runs
     for _ in range(2):
         some = told & is_used
         expected = visible * counts[some].sum() / max(visible[some].sum(), 1.0)
@@ -267,11 +267,9 @@ def _without_runs(told: NDArray[np.bool_], visits: IntArray, visible: FloatArray
             break
         best = int(np.argmax(np.where(gain > gain.max() - _AS_WELL, last - first, 0)))
         is_used[first[best] : last[best]] = False
-    return (
-        is_used
-        if visits[told & is_used].sum() > _MOST_VISITS * visits[told].sum()
-        else np.ones(len(told), bool)
-    )
+    if visits[told & is_used].sum() <= _LEAST_LEFT * visits[told].sum():
+        return np.ones(len(told), bool)
+    return is_used
 
 
 def _dwelling(bursts: Narrow, block: Block) -> float:

@@ -54,8 +54,10 @@ def usual_density(block: Block, around: Surroundings, wave: Wave, cells: IntArra
     away = np.minimum(part, _PARTS - part)
     power = around.smooth[:, cells]
     is_over = power > over_ground(around.looks) * around.ground[:, cells]
+    if not is_over.any():
+        return np.zeros(len(cells))
     level = (10 * np.log10(np.maximum(power, 1e-30)) / _STEP_DB).astype(np.int32)
-    low = int(level[is_over].min()) if is_over.any() else 0
+    low = int(level[is_over].min())
     steps = int(level.max()) - low + 2
     place = (level - low) + steps * np.arange(len(cells))
     more = np.zeros((len(cells), steps))
