@@ -11,9 +11,9 @@ import numpy as np
 
 from benchmarks import captures, sweeps
 from benchmarks.terminal import Program
-from gray_kettle.case import Case
-from gray_kettle.reading import read
-from gray_kettle.standin.demo import make_demo
+from gray_kettle.session import read
+from gray_kettle.simulator.demo import make_demo
+from gray_kettle.store import Case
 
 RUNS = 7
 DOWN, RIGHT = b"\x1b[B", b"\x1b[C"

@@ -15,17 +15,17 @@ from pathlib import Path
 from typing import Any
 
 from benchmarks.mixed import write_mixed
-from gray_kettle.case import Case
-from gray_kettle.decode import reception
-from gray_kettle.decode.announcing import Announcer
+from gray_kettle.collect.files import open_file
+from gray_kettle.collect.ingest import take
+from gray_kettle.decode import capture_headers as reception
 from gray_kettle.decode.capture import CaptureReader
-from gray_kettle.decode.clients import Asking
-from gray_kettle.decode.containers import iter_pcap
-from gray_kettle.decode.headers import headers_of
-from gray_kettle.decode.tallies import Tally, listening
-from gray_kettle.records import Setup
-from gray_kettle.sources.files import open_file
-from gray_kettle.sources.taking import take
+from gray_kettle.decode.capture_files import iter_pcap
+from gray_kettle.decode.dot11.beacon_dedup import Announcer
+from gray_kettle.decode.dot11.client_capabilities import Asking
+from gray_kettle.decode.dot11.mac_headers import headers_of
+from gray_kettle.decode.dot11.traffic_counters import Tally, listening
+from gray_kettle.model.records import Setup
+from gray_kettle.store import Case
 
 FRAMES = 1_000_000
 DPKT_FRAMES, SCAPY_FRAMES = 60_000, 4_000

@@ -19,11 +19,10 @@ import numpy as np
 from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.figure import Figure
 
-from gray_kettle.case.looks import BLOCK_ROWS
-from gray_kettle.emitters.look import look
-from gray_kettle.judge.assessment import Emitter
-from gray_kettle.judge.emitters import find_emitters
-from gray_kettle.records import (
+from gray_kettle.analysis.assessment import Emitter
+from gray_kettle.analysis.emitters.tracking import find_emitters
+from gray_kettle.interference.detect import look
+from gray_kettle.model.records import (
     KINDS,
     FloatArray,
     Listening,
@@ -34,8 +33,7 @@ from gray_kettle.records import (
     Span,
     Traffic,
 )
-from gray_kettle.spectrum.halves import Codes, to_codes
-from gray_kettle.standin.spectra.chance import (
+from gray_kettle.simulator.spectra.random_scenes import (
     DEVELOPMENT,
     HELD_OUT,
     REFLECTED,
@@ -44,8 +42,10 @@ from gray_kettle.standin.spectra.chance import (
     Ranges,
     by_chance,
 )
-from gray_kettle.standin.spectra.scene import Truth
-from gray_kettle.standin.spectra.transmitters import WIFI
+from gray_kettle.simulator.spectra.scene import Truth
+from gray_kettle.simulator.spectra.transmitters import WIFI
+from gray_kettle.spectrum.quantise import Codes, to_codes
+from gray_kettle.store.detection_cache import BLOCK_ROWS
 
 DOCS = Path(__file__).parent.parent / "docs"
 LEAST_STANDING = 0.01  # share of rows in which an emitter stands out, from which it should be found

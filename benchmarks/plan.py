@@ -14,15 +14,15 @@ from pathlib import Path
 
 import numpy as np
 
-from gray_kettle.air.channels import Channel, all_channels
-from gray_kettle.air.countries import is_allowed
-from gray_kettle.judge.harms import Asking, Candidates, Others
-from gray_kettle.plan.joint import Joint, shifts_for
-from gray_kettle.plan.players import Player, mbps_of
-from gray_kettle.plan.search import Effort, effort_for, search
-from gray_kettle.plan.solver import solve
-from gray_kettle.records import FloatArray
-from gray_kettle.wishes import CHANGE_COST
+from gray_kettle.analysis.loss.interference_loss import Asking, Candidates, Others
+from gray_kettle.model.plan_preferences import CHANGE_COST
+from gray_kettle.model.records import FloatArray
+from gray_kettle.phy.channels import Channel, all_channels
+from gray_kettle.phy.countries import is_allowed
+from gray_kettle.planner.annealing import Effort, effort_for, search
+from gray_kettle.planner.objective import Joint, shifts_for
+from gray_kettle.planner.radio_model import Player, mbps_of
+from gray_kettle.planner.solver import solve
 
 _HERE = Path(__file__).parent
 _KNOWN = _HERE / "best_known.json"

@@ -15,16 +15,16 @@ import numpy as np
 import zstandard
 
 from benchmarks.terminal import Program
-from gray_kettle.case import Case
-from gray_kettle.records import Piece, Setup, Span, SweepRows
-from gray_kettle.sources.files import open_file
-from gray_kettle.sources.taking import take
-from gray_kettle.spectrum.halves import to_codes
-from gray_kettle.spectrum.view import Frame
-from gray_kettle.standin import tern_quay, tern_sweeps
-from gray_kettle.standin.analyser import StandInAnalyser
-from gray_kettle.standin.spectra import transmitters as tx
-from gray_kettle.standin.spectra.scene import Instrument, Scene
+from gray_kettle.collect.files import open_file
+from gray_kettle.collect.ingest import take
+from gray_kettle.model.records import Piece, Setup, Span, SweepRows
+from gray_kettle.simulator import tern_quay, tern_sweeps
+from gray_kettle.simulator.analyser import StandInAnalyser
+from gray_kettle.simulator.spectra import transmitters as tx
+from gray_kettle.simulator.spectra.scene import Instrument, Scene
+from gray_kettle.spectrum.quantise import to_codes
+from gray_kettle.spectrum.views import Frame
+from gray_kettle.store import Case
 
 START_S = 1.79e9
 TABLE_ROWS, TABLE_BINS = 36_000, 2_000

@@ -7,11 +7,11 @@ from pathlib import Path
 import pytest
 from hypothesis import HealthCheck, settings
 
-from gray_kettle.case import Case
-from gray_kettle.cli import main
-from gray_kettle.records import Setup
-from gray_kettle.sources.files import open_file
-from gray_kettle.sources.taking import take
+from gray_kettle.cli.main import main
+from gray_kettle.collect.files import open_file
+from gray_kettle.collect.ingest import take
+from gray_kettle.model.records import Setup
+from gray_kettle.store import Case
 from tests.terminal import Terminal
 
 os.environ["GRAY_KETTLE_REGULATORY_DB"] = "none"  # the same answers whatever this machine's kernel knows

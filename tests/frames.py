@@ -12,7 +12,7 @@ with warnings.catch_warnings():
     from scapy.layers.dot11 import Dot11, Dot11Beacon, Dot11Elt, Dot11ProbeResp, Dot11QoS, RadioTap
 
 from gray_kettle.decode.capture import CaptureReader
-from gray_kettle.decode.containers import iter_pcap, iter_pcapng
+from gray_kettle.decode.capture_files import iter_pcap, iter_pcapng
 from gray_kettle.decode.errors import DecodeError
 
 EVERYONE = "ff:ff:ff:ff:ff:ff"

@@ -14,16 +14,16 @@ import traceback
 from collections import Counter
 from pathlib import Path
 
-from gray_kettle.answers import air_answer, brief_answer, heard_answer, plan_answer
-from gray_kettle.case import Case
+from gray_kettle.collect.files import open_file
+from gray_kettle.collect.ingest import take
 from gray_kettle.errors import KettleError
-from gray_kettle.reading import read
-from gray_kettle.records import Setup
-from gray_kettle.sources.files import open_file
-from gray_kettle.sources.taking import take
-from gray_kettle.spectrum.view import Frame
-from gray_kettle.standin import tern_quay
-from gray_kettle.standin.receiving import write_capture
+from gray_kettle.export.json_api import air_answer, brief_answer, heard_answer, plan_answer
+from gray_kettle.model.records import Setup
+from gray_kettle.session import read
+from gray_kettle.simulator import tern_quay
+from gray_kettle.simulator.receivers import write_capture
+from gray_kettle.spectrum.views import Frame
+from gray_kettle.store import Case
 from tests.frames import busy_harbour, pcap_bytes, pcapng_bytes
 from tests.test_damage import DAMAGED
 from tests.test_listings import ALL

@@ -2,10 +2,10 @@
 
 from dataclasses import replace
 
-from gray_kettle.air.channels import wide
-from gray_kettle.judge.assessment import Change, Client, Emitter, Network, OwnView, Radio, Stay
-from gray_kettle.judge.findings import Facts, find
-from gray_kettle.judge.standing import asking_of, hidden_from_each_other, standing_on
+from gray_kettle.analysis.assessment import Change, Client, Emitter, Network, OwnView, Radio, Stay
+from gray_kettle.analysis.findings import Facts, find
+from gray_kettle.analysis.loss.channel_assessment import asking_of, hidden_from_each_other, standing_on
+from gray_kettle.phy.channels import wide
 
 START_S = 1_800_000_000.0
 

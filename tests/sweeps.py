@@ -4,11 +4,11 @@ from dataclasses import replace
 
 import numpy as np
 
-from gray_kettle.emitters.look import look
-from gray_kettle.records import Span
-from gray_kettle.spectrum.halves import to_codes
-from gray_kettle.standin.spectra import transmitters as tx
-from gray_kettle.standin.spectra.scene import Instrument, Scene
+from gray_kettle.interference.detect import look
+from gray_kettle.model.records import Span
+from gray_kettle.simulator.spectra import transmitters as tx
+from gray_kettle.simulator.spectra.scene import Instrument, Scene
+from gray_kettle.spectrum.quantise import to_codes
 
 START_S = 1.79e9
 WIFI = (tx.wifi("one", 2412e6, 20, -58, 0.2), tx.wifi("eleven", 2462e6, 20, -66, 0.15))

@@ -14,14 +14,14 @@ import zstandard
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gray_kettle.answers import heard_answer, plan_answer
-from gray_kettle.case import Case
-from gray_kettle.case.packing import announcement_from, announcement_text, pack, unpack
+from gray_kettle.collect.files import open_file
+from gray_kettle.collect.ingest import STOPPED_NOTE, take
 from gray_kettle.errors import KettleError
-from gray_kettle.reading import read
-from gray_kettle.records import Listening, Setup, Sightings
-from gray_kettle.sources.files import open_file
-from gray_kettle.sources.taking import STOPPED_NOTE, take
+from gray_kettle.export.json_api import heard_answer, plan_answer
+from gray_kettle.model.records import Listening, Setup, Sightings
+from gray_kettle.session import read
+from gray_kettle.store import Case
+from gray_kettle.store.packing import announcement_from, announcement_text, pack, unpack
 from tests.frames import BOAT, OWN, beacon, busy_harbour, load, pcap_bytes, traffic, write_pcap
 from tests.test_listings import LISTING
 
@@ -92,7 +92,7 @@ def test_a_damaged_case_is_told_as_one(tmp_path):
 def test_another_process_reads_while_this_one_writes(tmp_path):
     path = tmp_path / "a.kettle"
     program = (
-        "import sys; from pathlib import Path; from gray_kettle.case import Case\n"
+        "import sys; from pathlib import Path; from gray_kettle.store import Case\n"
         "print(Case.open(Path(sys.argv[1])).setup().site)"
     )
     with Case.create(path, SETUP) as case, case._writing() as db:
@@ -128,8 +128,8 @@ def _with_zeros(payload: bytes, rows: int) -> bytes:
 
 
 def test_announcements_come_back_with_any_name(tmp_path):
-    from gray_kettle.air.channels import wide
-    from gray_kettle.records import Announcement
+    from gray_kettle.model.records import Announcement
+    from gray_kettle.phy.channels import wide
 
     made = Announcement(
         OWN, bytes(range(32)), wide("2.4", 3, 40)[0], "ax", 2, "open", 100, (1.0, 5.5), "GB", "f", 200

@@ -11,11 +11,11 @@ import tracemalloc
 
 import pytest
 
-from gray_kettle.case import Case
+from gray_kettle.collect.files import open_file
+from gray_kettle.collect.ingest import take
 from gray_kettle.errors import KettleError
-from gray_kettle.records import Setup
-from gray_kettle.sources.files import open_file
-from gray_kettle.sources.taking import take
+from gray_kettle.model.records import Setup
+from gray_kettle.store import Case
 from tests.frames import busy_harbour, pcap_bytes, pcapng_bytes
 from tests.test_containers import block, enhanced, interface, section
 

@@ -4,10 +4,10 @@ from dataclasses import replace
 
 import pytest
 
-from gray_kettle.case import Case
-from gray_kettle.plan import propose
-from gray_kettle.reading import read
-from gray_kettle.standin.demo import make_demo
+from gray_kettle.planner import propose
+from gray_kettle.session import read
+from gray_kettle.simulator.demo import make_demo
+from gray_kettle.store import Case
 
 
 @pytest.fixture(scope="module")

@@ -4,11 +4,11 @@ from dataclasses import replace
 
 import pytest
 
-from gray_kettle.judge.assessment import Gap, PlaceView, Utilisation
-from gray_kettle.judge.findings import HEADLINES, find
-from gray_kettle.judge.movements import answers, episodes_of, most_in_a_day, with_siblings
-from gray_kettle.judge.thresholds import Thresholds, shown, threshold_from, thresholds_of
-from gray_kettle.records import Setup
+from gray_kettle.analysis.assessment import Gap, PlaceView, Utilisation
+from gray_kettle.analysis.findings import HEADLINES, find
+from gray_kettle.analysis.inventory.channel_changes import answers, episodes_of, most_in_a_day, with_siblings
+from gray_kettle.analysis.thresholds import Thresholds, shown, threshold_from, thresholds_of
+from gray_kettle.model.records import Setup
 from tests.radios import START_S, channel, client, emitter, facts, kinds, moving, network, radio
 
 HOME = (("hall", -40.0), ("pier", -70.0))

@@ -9,19 +9,19 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gray_kettle.air.channels import all_channels, narrow, wide
-from gray_kettle.case import Case
-from gray_kettle.judge.harms import Asking, Candidates, Others
-from gray_kettle.plan.joint import Joint, shifts_for
-from gray_kettle.plan.limits import parse_limit
-from gray_kettle.plan.order import steps_of
-from gray_kettle.plan.players import Player, score_by_the_model
-from gray_kettle.plan.search import descend
-from gray_kettle.plan.solver import solve
-from gray_kettle.plan.trials import Trials
-from gray_kettle.reading import read
-from gray_kettle.records import Setup
-from gray_kettle.wishes import CHANGE_COST
+from gray_kettle.analysis.loss.interference_loss import Asking, Candidates, Others
+from gray_kettle.model.plan_preferences import CHANGE_COST
+from gray_kettle.model.records import Setup
+from gray_kettle.phy.channels import all_channels, narrow, wide
+from gray_kettle.planner.annealing import descend
+from gray_kettle.planner.delta_eval import Trials
+from gray_kettle.planner.limits import parse_limit
+from gray_kettle.planner.migration_order import steps_of
+from gray_kettle.planner.objective import Joint, shifts_for
+from gray_kettle.planner.radio_model import Player, score_by_the_model
+from gray_kettle.planner.solver import solve
+from gray_kettle.session import read
+from gray_kettle.store import Case
 from tests.frames import OWN, beacon, busy_harbour, ht, traffic, vht, write_pcap
 
 RASTER = [narrow("2.4", n) for n in (1, 3, 6, 9, 11)]

@@ -10,22 +10,22 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gray_kettle.air.channels import all_channels, narrow, wide
-from gray_kettle.air.countries import KNOWN, is_allowed, needs_radar_watch
-from gray_kettle.case import Case
-from gray_kettle.judge.assessment import Client
-from gray_kettle.judge.raster import FOUR, THREE, rasters
-from gray_kettle.plan import propose
-from gray_kettle.plan.hours import at_hours, hours_from, moments_of, times_of_day
-from gray_kettle.plan.limits import limit_of_radio, parse_limit
-from gray_kettle.plan.options import options_for
-from gray_kettle.plan.rules import rules_for, rules_of_clients
-from gray_kettle.plan.sheet import sheet_of
-from gray_kettle.reading import Reading, read
-from gray_kettle.records import Setup
-from gray_kettle.sheet import sheet_table, sheet_text
-from gray_kettle.times import zone_of
-from gray_kettle.wishes import Wishes
+from gray_kettle.analysis.assessment import Client
+from gray_kettle.analysis.loss.channel_plan import FOUR, THREE, rasters
+from gray_kettle.export.change_sheet import sheet_table, sheet_text
+from gray_kettle.model.plan_preferences import Wishes
+from gray_kettle.model.records import Setup
+from gray_kettle.phy.channels import all_channels, narrow, wide
+from gray_kettle.phy.countries import KNOWN, is_allowed, needs_radar_watch
+from gray_kettle.planner import propose
+from gray_kettle.planner.change_sheet import sheet_of
+from gray_kettle.planner.hours import at_hours, hours_from, moments_of, times_of_day
+from gray_kettle.planner.limits import limit_of_radio, parse_limit
+from gray_kettle.planner.options import options_for
+from gray_kettle.planner.rules import rules_for, rules_of_clients
+from gray_kettle.session import Reading, read
+from gray_kettle.site_timezone import zone_of
+from gray_kettle.store import Case
 from tests.frames import OWN, beacon, busy_harbour, ht, load, traffic, write_pcap
 
 HIGH = "02:00:00:00:01:10"
@@ -36,8 +36,8 @@ def harbour(tmp_path_factory):
     """The assessment of a small harbour, and its observations."""
     folder = tmp_path_factory.mktemp("harbour")
     path = folder / "a.kettle"
-    from gray_kettle.sources.files import open_file
-    from gray_kettle.sources.taking import take
+    from gray_kettle.collect.files import open_file
+    from gray_kettle.collect.ingest import take
 
     with Case.create(path, Setup(country="GB", own=("tern-guest",))) as case:
         take(case, open_file(write_pcap(folder / "a.pcap", busy_harbour())))

@@ -9,12 +9,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gray_kettle.case import Case
-from gray_kettle.cli import main
-from gray_kettle.draw import lanes_figure, save
-from gray_kettle.reading import read
-from gray_kettle.records import Setup
+from gray_kettle.cli.main import main
+from gray_kettle.export.drawings import lanes_figure, save
+from gray_kettle.model.records import Setup
 from gray_kettle.safe_text import HIDDEN_NAME, REPLACEMENT, network_name, printable
+from gray_kettle.session import read
+from gray_kettle.store import Case
 from tests.frames import OWN, beacon, ht, write_pcap
 
 NAMES = [

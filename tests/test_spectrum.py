@@ -7,15 +7,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gray_kettle.records import Piece, Setup, Span, SweepRows
-from gray_kettle.spectrum.floor import floor_of, low_and_spread
-from gray_kettle.spectrum.halves import DBM_OF_CODE, MISSING, to_codes, to_dbm
+from gray_kettle.model.records import Piece, Setup, Span, SweepRows
+from gray_kettle.simulator.spectra import transmitters as tx
+from gray_kettle.simulator.spectra.scene import Instrument, Scene
+from gray_kettle.spectrum.channel_power import places_in
+from gray_kettle.spectrum.multires import Pyramid, added_counts, counts_of
+from gray_kettle.spectrum.noise_floor import floor_of, low_and_spread
 from gray_kettle.spectrum.periodogram import mean_power
-from gray_kettle.spectrum.places import places_in
-from gray_kettle.spectrum.pyramid import Pyramid, added_counts, counts_of
-from gray_kettle.spectrum.view import Frame
-from gray_kettle.standin.spectra import transmitters as tx
-from gray_kettle.standin.spectra.scene import Instrument, Scene
+from gray_kettle.spectrum.quantise import DBM_OF_CODE, MISSING, to_codes, to_dbm
+from gray_kettle.spectrum.views import Frame
 
 START_S = 1.79e9
 KNOWN = (
@@ -37,7 +37,7 @@ def noise(rows, bins, averages, floor_dbm, seed=1):
 @pytest.fixture
 def swept_case(tmp_path):
     """Makes a case from sweep rows and gives it, open."""
-    from gray_kettle.case import Case
+    from gray_kettle.store import Case
 
     opened = []
 

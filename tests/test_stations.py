@@ -6,14 +6,14 @@ import struct
 
 import pytest
 
-from gray_kettle.answers import air_answer, heard_answer
-from gray_kettle.case import Case
-from gray_kettle.judge.assessment import Link
-from gray_kettle.reading import read
-from gray_kettle.records import Setup
-from gray_kettle.screens.heard.tree import link_rows
-from gray_kettle.sources.files import open_file
-from gray_kettle.sources.taking import take
+from gray_kettle.analysis.assessment import Link
+from gray_kettle.collect.files import open_file
+from gray_kettle.collect.ingest import take
+from gray_kettle.export.json_api import air_answer, heard_answer
+from gray_kettle.model.records import Setup
+from gray_kettle.session import read
+from gray_kettle.store import Case
+from gray_kettle.tui.heard.tree import link_rows
 from tests.frames import BOAT, OWN, beacon, busy_harbour, data, ht, write_pcap
 from tests.test_listings import NETSH, SURVEY
 from tests.test_tallies import CLIENT, request

@@ -11,13 +11,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gray_kettle.case import Case
-from gray_kettle.cli import main
-from gray_kettle.decode.sweeps.layout import parse_layout
-from gray_kettle.decode.sweeps.numbers import decimals, numbers
+from gray_kettle.cli.main import main
+from gray_kettle.collect.files import SweepReading, open_file
+from gray_kettle.decode.sweeps.column_layout import parse_layout
+from gray_kettle.decode.sweeps.number_parsing import decimals, numbers
 from gray_kettle.decode.sweeps.table import TableReader
 from gray_kettle.errors import KettleError
-from gray_kettle.sources.files import SweepReading, open_file
+from gray_kettle.store import Case
 
 START_S = 1.79e9
 OWN = "time,start_hz,step_hz,dbm"

@@ -6,13 +6,13 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from gray_kettle.air.channels import narrow, wide
-from gray_kettle.judge import assess
-from gray_kettle.judge.emissions import Emission
-from gray_kettle.judge.explain import of_own, of_place, of_radio, of_standing
-from gray_kettle.judge.harms import Asking, Candidates, Others, weigh
-from gray_kettle.judge.standing import effect_on_own, everywhere
-from gray_kettle.records import Listening, Observations, Setup, Sightings, Traffic
+from gray_kettle.analysis import assess
+from gray_kettle.analysis.explain import of_own, of_place, of_radio, of_standing
+from gray_kettle.analysis.loss.channel_assessment import effect_on_own, everywhere
+from gray_kettle.analysis.loss.emitter_loss import Emission
+from gray_kettle.analysis.loss.interference_loss import Asking, Candidates, Others, weigh
+from gray_kettle.model.records import Listening, Observations, Setup, Sightings, Traffic
+from gray_kettle.phy.channels import narrow, wide
 from tests.radios import emitter, facts, network, radio
 
 USUAL = Asking("ax", 2, -65.0)

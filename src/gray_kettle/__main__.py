@@ -1,3 +1,3 @@
-from gray_kettle.cli import run
+from gray_kettle.cli.main import run
 
 run()

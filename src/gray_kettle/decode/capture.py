@@ -5,14 +5,15 @@ from concurrent.futures import Future, ThreadPoolExecutor
 
 import numpy as np
 
-from gray_kettle.decode import netlink, reception
-from gray_kettle.decode.announcing import Announcer
-from gray_kettle.decode.clients import Asking
-from gray_kettle.decode.containers import PacketBlock
+from gray_kettle.decode import capture_headers as reception
+from gray_kettle.decode import nl80211 as netlink
+from gray_kettle.decode.capture_files import PacketBlock
+from gray_kettle.decode.dot11.beacon_dedup import Announcer
+from gray_kettle.decode.dot11.client_capabilities import Asking
+from gray_kettle.decode.dot11.mac_headers import headers_of
+from gray_kettle.decode.dot11.traffic_counters import Tally, listening
 from gray_kettle.decode.errors import DecodeError
-from gray_kettle.decode.headers import headers_of
-from gray_kettle.decode.tallies import Tally, listening
-from gray_kettle.records import Piece
+from gray_kettle.model.records import Piece
 
 
 class CaptureReader:

@@ -7,11 +7,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from gray_kettle.air.channels import Channel
-from gray_kettle.records import FloatArray, IntArray, Span, Swept
-from gray_kettle.spectrum.floor import OVER_FLOOR_DB, threshold_codes
-from gray_kettle.spectrum.halves import MISSING, MW_OF_CODE, Codes, FloatDb, dbm_of_mw, to_codes, to_dbm
-from gray_kettle.spectrum.places import cover, floor_in_places, place_codes
+from gray_kettle.model.records import FloatArray, IntArray, Span, Swept
+from gray_kettle.phy.channels import Channel
+from gray_kettle.spectrum.channel_power import cover, floor_in_places, place_codes
+from gray_kettle.spectrum.noise_floor import OVER_FLOOR_DB, threshold_codes
+from gray_kettle.spectrum.quantise import MISSING, MW_OF_CODE, Codes, FloatDb, dbm_of_mw, to_codes, to_dbm
 
 ALWAYS = 255  # of a share kept as a byte
 _HOURS = 24

@@ -12,9 +12,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.decode.errors import DecodeError
-from gray_kettle.decode.sweeps.joining import Joiner, Part
-from gray_kettle.decode.sweeps.numbers import Levels
-from gray_kettle.records import Piece, Span, SweepRows
+from gray_kettle.decode.sweeps.number_parsing import Levels
+from gray_kettle.decode.sweeps.segment_stitch import Joiner, Part
+from gray_kettle.model.records import Piece, Span, SweepRows
 
 _BLOCK_BYTES = 8 << 20
 _HEADER = 3

@@ -15,10 +15,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.decode.errors import DecodeError
-from gray_kettle.records import LATEST_S, Piece, Span, SweepRows
+from gray_kettle.model.records import LATEST_S, Piece, Span, SweepRows
 from gray_kettle.safe_text import printable
-from gray_kettle.spectrum.halves import dbm_of_mw
 from gray_kettle.spectrum.periodogram import mean_power
+from gray_kettle.spectrum.quantise import dbm_of_mw
 
 FULL_SCALE_DBM = -20.0  # what a full sample is taken for where nobody told
 ROW_S = 0.01

@@ -7,11 +7,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.decode.errors import DecodeError
-from gray_kettle.decode.sweeps.evening import Evener
-from gray_kettle.decode.sweeps.joining import Joiner, Part
-from gray_kettle.decode.sweeps.layout import OWN_HEADER, Head, Layout, parse_layout
-from gray_kettle.decode.sweeps.numbers import Levels, decimals, numbers
-from gray_kettle.records import Piece, Span, SweepRows
+from gray_kettle.decode.sweeps.column_layout import OWN_HEADER, Head, Layout, parse_layout
+from gray_kettle.decode.sweeps.number_parsing import Levels, decimals, numbers
+from gray_kettle.decode.sweeps.segment_stitch import Joiner, Part
+from gray_kettle.decode.sweeps.timestamp_spread import Evener
+from gray_kettle.model.records import Piece, Span, SweepRows
 from gray_kettle.safe_text import printable
 
 DETECTORS = ("sample", "mean", "max", "min")

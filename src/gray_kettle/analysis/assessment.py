@@ -1,0 +1,371 @@
+"""What the judge answers with. Values only; shares are 0 to 1, levels dBm, times seconds since the epoch."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from gray_kettle.model.records import Swept
+from gray_kettle.phy.channels import Channel
+
+
+@dataclass(frozen=True)
+class Link:
+    """What a device's own counters tell of its link to a station, over the window; None where they do not."""
+
+    station: str
+    level_dbm: float | None
+    sent: float | None
+    retry_share: float | None
+    failed_share: float | None
+    send_mbps: float | None
+    receive_mbps: float | None
+    first_s: float
+    last_s: float
+
+
+@dataclass(frozen=True)
+class Client:
+    """A station that was heard to exchange frames with a BSSID. level_dbm: None when no frame of it had one.
+
+    generation, streams, width_mhz: what it said it can do, None when it was not heard to say so. channels: (band,
+    number) that it named as usable. airtime_s, mbps: of its frames heard, and the mean rate that they were sent at.
+    level_at: by spot.
+    """
+
+    mac: str
+    level_dbm: float | None
+    frames: int
+    retries: int
+    generation: str | None = None
+    streams: int | None = None
+    width_mhz: int | None = None
+    channels: tuple[tuple[str, int], ...] = ()
+    link: Link | None = None
+    airtime_s: float = 0.0
+    mbps: float | None = None
+    level_at: tuple[tuple[str, float], ...] = ()
+
+    @property
+    def bands(self) -> tuple[str, ...]:
+        """Bands that it named channels of."""
+        return tuple(sorted({band for band, _ in self.channels}))
+
+
+@dataclass(frozen=True)
+class Rate:
+    """Frames that were sent at one data rate. generation: "" for rates from before 802.11n."""
+
+    mbps: float
+    generation: str
+    frames: int
+    retries: int
+
+
+@dataclass(frozen=True)
+class OffChannel:
+    """Announcements that were heard while the receiver was on another channel than the radio's own."""
+
+    band: str
+    channel: int
+    frames: int
+    level_dbm: float | None
+
+
+@dataclass(frozen=True)
+class Network:
+    """One BSSID as it was last heard.
+
+    hidden: its beacons do not tell its name; named_by says where a name was learnt all the same.
+    transmitted_by: the BSSID in whose beacons it is announced, "" for its own.
+    """
+
+    bssid: str
+    ssid: bytes
+    security: str
+    generation: str
+    streams: int
+    beacon_interval_tu: int
+    beacon_share: float
+    load_stations: int | None
+    load_utilisation: float | None
+    basic_rates_mbps: tuple[float, ...]
+    level_dbm: float | None
+    frames: int
+    retries: int
+    clients: tuple[Client, ...]
+    hidden: bool = False
+    named_by: str = "beacon"
+    transmitted_by: str = ""
+    ap_name: str = ""
+    country: str = ""
+    tx_power_dbm: int | None = None
+    roaming: tuple[str, ...] = ()
+    device: str = ""
+    neighbours: tuple[tuple[str, str, int], ...] = ()
+    rates: tuple[Rate, ...] = ()
+    off_channel: tuple[OffChannel, ...] = ()
+
+
+@dataclass(frozen=True)
+class Stay:
+    """A channel that a radio was heard on in the window.
+
+    presence: share of the minutes listened in which it was heard there. level_at: median by spot.
+    told_busy: median of the channel utilisation that its access point told; None when it told none.
+    """
+
+    channel: Channel
+    presence: float
+    level_dbm: float | None
+    level_at: tuple[tuple[str, float], ...]
+    told_busy: float | None
+    first_s: float
+    last_s: float
+
+
+@dataclass(frozen=True)
+class Change:
+    """A move from one channel to another. announced: the radio told beforehand where it would go."""
+
+    time_s: float
+    before: Channel
+    after: Channel
+    announced: bool
+
+
+@dataclass(frozen=True)
+class Radio:
+    """One transmitter and the BSSIDs it announces. id is the lowest of them.
+
+    channel is where it was heard last; stays has every channel of the window, in order of first hearing.
+    air_share: from frames, None when no frame was timed. activity: share of time it is taken to transmit, with
+    activity_source ("frames", "beacons", "sweep") saying what that rests on. grouped: why its BSSIDs are one radio.
+    moves_a_day: the most changes in any 24 hours. episodes: from when to when it was there. swing_db: spread of its
+    level. siblings: ids of radios of other bands in the same box. is_gone: not heard any more, though listened for.
+    """
+
+    id: str
+    name: str
+    own: bool
+    channel: Channel
+    level_dbm: float | None
+    noise_dbm: float | None
+    air_share: float | None
+    retry_share: float | None
+    activity: float
+    activity_source: str
+    generation: str
+    streams: int
+    first_s: float
+    last_s: float
+    stays: tuple[Stay, ...]
+    moves: int
+    networks: tuple[Network, ...]
+    grouped: str
+    client_level_dbm: float | None
+    level_estimated: bool = False  # worked out from percentages
+    changes: tuple[Change, ...] = ()
+    moves_a_day: int = 0
+    episodes: tuple[tuple[float, float], ...] = ()
+    swing_db: float | None = None
+    siblings: tuple[str, ...] = ()
+    is_gone: bool = False
+
+    @property
+    def band(self) -> str:
+        return self.channel.band
+
+    @property
+    def stay(self) -> Stay:
+        """The stay on its present channel."""
+        return next(s for s in self.stays if s.channel == self.channel)
+
+
+@dataclass(frozen=True)
+class Utilisation:
+    """Share of time a 20 MHz part is busy. value None: not measured. others: the sources that were not used.
+
+    by_hour: (hour of the day UTC, source, share) of the hours in which one of the better sources told.
+    """
+
+    value: float | None
+    source: str
+    confidence: str
+    others: tuple[tuple[str, float], ...] = ()
+    by_hour: tuple[tuple[int, str, float], ...] = ()
+
+
+@dataclass(frozen=True)
+class Emitter:
+    """A source of energy that is not Wi-Fi, put together from all sightings of it in the window.
+
+    likely: (kind, probability). low_hz, high_hz: all that it touches; burst_hz: width of one burst. duty: share of the
+    time swept in which it is on the air, duty_while_on: of the looks that saw it; channels: (band, number, duty) of the
+    20 MHz places. looks: (that saw it, that could have); episodes: from when to when each of the former did. hours:
+    (hour UTC, share of its looks that saw it). gone_since_s: when it was last seen, None while it is there.
+    was_found_as: the kind before the technician corrected it, "" where that was not done.
+    """
+
+    id: str
+    kind: str
+    confidence: float
+    likely: tuple[tuple[str, float], ...]
+    low_hz: float
+    high_hz: float
+    burst_hz: float
+    level_dbm: float
+    duty: float
+    duty_while_on: float
+    first_s: float
+    last_s: float
+    gone_since_s: float | None
+    channels: tuple[tuple[str, int, float], ...]
+    evidence: tuple[str, ...]
+    reasons: str
+    hours: tuple[tuple[int, float], ...]
+    looks: tuple[int, int]
+    episodes: tuple[tuple[float, float], ...]
+    spot: str
+    name: str = ""
+    is_dismissed: bool = False
+    was_found_as: str = ""
+
+    @property
+    def found_kind(self) -> str:
+        return self.was_found_as or self.kind
+
+    @property
+    def centre_hz(self) -> float:
+        return (self.low_hz + self.high_hz) / 2
+
+    @property
+    def bandwidth_hz(self) -> float:
+        return self.high_hz - self.low_hz
+
+    @property
+    def band(self) -> str:
+        return "2.4" if self.centre_hz < 3e9 else "5" if self.centre_hz < 5.92e9 else "6"
+
+
+@dataclass(frozen=True)
+class Harm:
+    """One cause that takes clear air away. kind: "co-channel", "adjacent", "secondary" or "non-wi-fi".
+
+    radio: its id; of an emitter for the last kind, which has no channel.
+    """
+
+    kind: str
+    radio: str
+    name: str
+    channel: Channel | None
+    level_dbm: float
+    activity: float
+    share_lost: float
+
+
+@dataclass(frozen=True)
+class Standing:
+    """How one channel looks from one place: what is lost to whom, and what is left.
+
+    contenders, efficiency, width_share, rate_mbps: what the two figures are made of, see explain.
+    """
+
+    channel: Channel
+    clear_air: float
+    expected_mbps: float
+    co_channel_radios: int
+    co_channel_strongest_dbm: float | None
+    co_channel_lost: float
+    adjacent_radios: int
+    adjacent_power_dbm: float | None
+    adjacent_lost: float
+    harms: tuple[Harm, ...]
+    non_wifi_emitters: int = 0
+    non_wifi_lost: float = 0.0
+    contenders: float = 0.0
+    efficiency: float = 1.0
+    width_share: float = 1.0
+    rate_mbps: float = 0.0
+
+
+@dataclass(frozen=True)
+class PlaceView:
+    """One 20 MHz place of a band. standing None: the place was not listened to."""
+
+    channel: Channel
+    utilisation: Utilisation
+    standing: Standing | None
+
+
+@dataclass(frozen=True)
+class Gap:
+    """Something that was not measured. why: what it keeps open ("" for no decision); step: what to do about it."""
+
+    what: str
+    text: str
+    why: str = ""
+    step: str = ""
+
+
+@dataclass(frozen=True)
+class Finding:
+    """Something wrong. severity: "act", "watch" or "note"; radio: id of the own radio it concerns, "" for the site."""
+
+    severity: str
+    kind: str
+    subject: str
+    cause: str
+    effect: str
+    first_step: str
+    figures: dict[str, Any]
+    radio: str = ""
+    lost: float = 0.0
+    see: str = "heard"
+
+
+@dataclass(frozen=True)
+class OwnView:
+    """An own radio as it stands now. client_level_assumed: no client of it was heard.
+
+    noise_dbm: on its whole width, noise_source says from what. hidden: pairs (ids) of radios on its channel that it
+    hears both, and that hardly hear each other.
+    """
+
+    radio: Radio
+    now: Standing | None
+    client_level_dbm: float
+    client_level_assumed: bool
+    noise_dbm: float = -94.0
+    noise_source: str = "thermal"
+    hidden: tuple[tuple[str, str], ...] = ()
+
+    @property
+    def snr_db(self) -> float:
+        return self.client_level_dbm - self.noise_dbm
+
+
+@dataclass(frozen=True, eq=False)
+class Assessment:
+    """The answer for a window."""
+
+    start_s: float
+    end_s: float
+    radios: tuple[Radio, ...]
+    places: tuple[PlaceView, ...]
+    own: tuple[OwnView, ...]
+    findings: tuple[Finding, ...]
+    not_known: tuple[str, ...]
+    covered: frozenset[tuple[str, int]]
+    links: tuple[Link, ...] = ()
+    swept: tuple[Swept, ...] = ()
+    emitters: tuple[Emitter, ...] = ()
+    swept_bands: frozenset[str] = frozenset()  # that were looked through for emitters
+
+    def emitter(self, emitter_id: str) -> Emitter | None:
+        return next((e for e in self.emitters if e.id == emitter_id), None)
+
+    def radio(self, radio_id: str) -> Radio | None:
+        """The radio with that id, or that has that BSSID."""
+        for radio in self.radios:
+            if radio.id == radio_id or any(n.bssid == radio_id for n in radio.networks):
+                return radio
+        return None

@@ -1,0 +1,1 @@
+"""Non-Wi-Fi emitters of a window: detections tracked over time, and advice for each kind."""

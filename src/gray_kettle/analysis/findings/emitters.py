@@ -1,0 +1,94 @@
+"""Findings about what is not Wi-Fi: what it is, what it costs each own radio, and how to be sure."""
+
+from collections.abc import Iterator
+
+from gray_kettle.analysis.assessment import Emitter, Finding, OwnView
+from gray_kettle.analysis.emitters.advice import ADVICE
+from gray_kettle.analysis.findings.facts import Facts
+
+
+def title_of(emitter: Emitter) -> str:
+    """How a sentence calls it: "microwave oven at 2451–2480 MHz", or by the name that it was given."""
+    what = emitter.name or ADVICE[emitter.kind].called
+    low, high = round(emitter.low_hz / 1e6), round(emitter.high_hz / 1e6)
+    return f"{what} at {low}–{high} MHz" if high > low else f"{what} at {emitter.centre_hz / 1e6:.1f} MHz"
+
+
+def how_sure(emitter: Emitter) -> str:
+    if emitter.was_found_as:
+        return "as you told"
+    return f"{100 * emitter.confidence:.0f} % sure" if emitter.kind != "unknown" else "kind not known"
+
+
+def _of_emitters(facts: Facts) -> Iterator[Finding]:
+    """One finding for each that was not dismissed."""
+    for emitter in facts.emitters:
+        if emitter.is_dismissed:
+            continue
+        lost = _lost(emitter, facts.own)
+        # Hours without it do not make it harmless in those with it.
+        more = emitter.duty_while_on / emitter.duty if emitter.duty else 1.0
+        worst = max((share for _, _, share in lost), default=0.0)
+        worst_on = min(worst * more, 1.0)
+        advice = ADVICE[emitter.kind]
+        yield Finding(
+            severity=_severity(facts, worst_on, worst),
+            kind="emitter",
+            subject=title_of(emitter),
+            cause=f"{emitter.reasons} ({how_sure(emitter)})",
+            effect=_effect(emitter, lost, more),
+            first_step=f"{advice.test} {advice.remedy}",
+            figures={
+                "emitter": emitter.id,
+                "kind": emitter.kind,
+                "confidence": emitter.confidence,
+                "duty": emitter.duty,
+                "duty_while_on": emitter.duty_while_on,
+                "level_dbm": emitter.level_dbm,
+                "lost": {radio: share for radio, _, share in lost},
+            },
+            radio=lost[0][0] if lost else "",
+            lost=max(worst, worst_on / 2),
+            see="sweep",
+        )
+
+
+def _lost(emitter: Emitter, own: tuple[OwnView, ...]) -> list[tuple[str, str, float]]:
+    """(radio, its title, share lost) of the own radios that it harms, worst first."""
+    found = [
+        (view.radio.id, f"{view.radio.name} {view.radio.band} GHz", harm.share_lost)
+        for view in own
+        if view.now is not None
+        for harm in view.now.harms
+        if harm.kind == "non-wi-fi" and harm.radio == emitter.id
+    ]
+    return sorted(found, key=lambda item: (-item[2], item[0]))
+
+
+def _severity(facts: Facts, while_on: float, lost: float) -> str:
+    act, watch = facts.limits.act_lost, facts.limits.watch_lost
+    if while_on >= act:
+        return "act" if lost >= act / 10 else "watch"
+    return "watch" if while_on >= watch else "note"
+
+
+def _effect(emitter: Emitter, lost: list[tuple[str, str, float]], more: float) -> str:
+    on = f"On the air {_percent(emitter.duty)} of the time that was swept"
+    seen, looked = emitter.looks
+    if seen < looked:
+        on += f", {_percent(emitter.duty_while_on)} in the {seen} of {looked} looks that saw it"
+    if not lost:
+        return f"{on}; no own radio is harmed."
+    each = []
+    for _, name, share in lost[:3]:
+        while_on = min(share * more, 1.0)
+        told = f"{name} loses {_percent(share)}"
+        each.append(told + (f" ({_percent(while_on)} in those looks)" if more > 1.3 else ""))
+    return f"{on}: {', '.join(each)}" + (f" and {len(lost) - 3} more." if len(lost) > 3 else ".")
+
+
+def _percent(share: float) -> str:
+    return f"{100 * share:.0f} %" if share >= 0.0095 or share == 0 else f"{100 * share:.1f} %"
+
+
+RULES = (_of_emitters,)

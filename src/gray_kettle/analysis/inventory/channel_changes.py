@@ -1,0 +1,127 @@
+"""How a radio behaves over the window: changes of channel, comings and goings, how steady its level is.
+
+Source: docs/radio-model.md, "Moves and absences".
+"""
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from gray_kettle.analysis.assessment import Change, Radio
+from gray_kettle.analysis.observed.bssid_index import Ground, present
+from gray_kettle.model.records import FloatArray, IntArray
+
+_LEAST_LEVELS = 20
+_DAY_S = 86400.0
+_ANNOUNCED_S = 120.0  # a switch that was told so long before a change is that change
+_GAP_LOOKS = 3  # so many looks without it: it was away
+
+
+def changes_of(rows: IntArray, ground: Ground) -> tuple[Change, ...]:
+    """From which channel to which, and when; a mere change of width is none. rows: of one radio, in order of time."""
+    codes = ground.channel_of[rows]
+    out = []
+    for k in np.flatnonzero(np.diff(codes)):
+        before, after = ground.channels[codes[k]], ground.channels[codes[k + 1]]
+        if before.centre_hz == after.centre_hz and before.primary == after.primary:
+            continue
+        time_s = float(ground.sightings.time_s[rows[k + 1]])
+        last_s = float(ground.sightings.time_s[rows[k]])
+        out.append(Change(time_s, before, after, _was_told(rows[: k + 1], after.primary, last_s, ground)))
+    return tuple(out)
+
+
+def _was_told(earlier: IntArray, primary: int, last_s: float, ground: Ground) -> bool:
+    recent = earlier[ground.sightings.time_s[earlier] > last_s - _ANNOUNCED_S]
+    announced = ground.observations.announcements
+    return any(announced[n].switching_to == primary for n in present(ground.sightings.announcement[recent]))
+
+
+def most_in_a_day(changes: Sequence[Change]) -> int:
+    """The most changes in any 24 hours."""
+    times = np.array([c.time_s for c in changes])
+    return int(max((np.searchsorted(times, t + _DAY_S) - k for k, t in enumerate(times)), default=0))
+
+
+def swing_db(rows: IntArray, ground: Ground) -> float | None:
+    """Spread of the level on one channel at one spot, from the lowest to the highest tenth; where most was heard."""
+    levels = ground.levels_mw[rows]
+    told = rows[levels > 0]
+    spots = ground.sightings.spot[told]
+    if not len(told):
+        return None
+    most = told[spots == np.argmax(np.bincount(spots))]
+    if len(most) < _LEAST_LEVELS:
+        return None
+    low, high = np.percentile(ground.levels_mw[most], [10, 90])
+    return round(float(10 * np.log10(high / low)), 1)
+
+
+def episodes_of(heard_s: FloatArray, looks_s: FloatArray, gap_s: float) -> tuple[tuple[float, float], ...]:
+    """When a radio was there. heard_s: moments it was heard, looks_s: moments its band was looked at, both in order.
+
+    It was away where it was not heard for longer than gap_s and for three looks or more in between.
+    """
+    if not len(heard_s):
+        return ()
+    looked = np.searchsorted(looks_s, heard_s)
+    away = (np.diff(heard_s) > gap_s) & (np.diff(looked) > _GAP_LOOKS)
+    firsts = np.append(0, np.flatnonzero(away) + 1)
+    lasts = np.append(np.flatnonzero(away), len(heard_s) - 1)
+    return tuple((float(heard_s[a]), float(heard_s[b])) for a, b in zip(firsts, lasts, strict=True))
+
+
+def with_siblings(radios: tuple[Radio, ...]) -> tuple[Radio, ...]:
+    """Each radio with those of other bands that are of the same box, and what says so.
+
+    A box that names its other radios is certain. Else the addresses agree but for their last two octets, the two
+    announce a name in common or are told apart by nobody, and they are nearest to one another of all of their bands.
+    """
+    by_bssid = {n.bssid: r for r in radios for n in r.networks}
+    told: dict[str, set[str]] = {r.id: set() for r in radios}
+    for radio in radios:
+        for network in radio.networks:
+            for bssid, _, _ in network.neighbours:
+                other = by_bssid.get(bssid)
+                if other is not None and other.band != radio.band:
+                    told[radio.id].add(other.id)
+                    told[other.id].add(radio.id)
+    alike: dict[str, list[Radio]] = {}
+    for radio in radios:
+        alike.setdefault(radio.id[3:11], []).append(radio)
+    for group in alike.values():
+        for radio in group:
+            for band in {r.band for r in group} - {radio.band}:
+                other = min((r for r in group if r.band == band), key=_apart(radio))
+                if radio is min((r for r in group if r.band == radio.band), key=_apart(other)):
+                    told[radio.id].add(other.id)
+    return tuple(replace(r, siblings=tuple(sorted(told[r.id]))) for r in radios)
+
+
+def _apart(one: Radio) -> Callable[[Radio], tuple[bool, int, str]]:
+    names = {n.ssid for n in one.networks}
+
+    def distance(other: Radio) -> tuple[bool, int, str]:
+        shares = bool(names & {n.ssid for n in other.networks})
+        octets = zip(one.id.split(":")[4:], other.id.split(":")[4:], strict=True)
+        return not shares, sum(abs(int(a, 16) - int(b, 16)) for a, b in octets), other.id
+
+    return distance
+
+
+def answers(mine: Radio, theirs: Radio, within_s: float) -> list[Change]:
+    """Moves of mine that follow one of theirs within that time, and have to do with it.
+
+    That is: mine goes where theirs went or came from, or leaves where theirs went.
+    """
+    out = []
+    for change in mine.changes:
+        for other in theirs.changes:
+            if not 0 <= change.time_s - other.time_s <= within_s:
+                continue
+            went, came, left = set(other.after.parts), set(other.before.parts), set(change.before.parts)
+            if set(change.after.parts) & (went | came) or left & went:
+                out.append(change)
+                break
+    return out

@@ -1,0 +1,261 @@
+"""Sightings and traffic to radios: who is there, where, how strong, how busy."""
+
+from dataclasses import replace
+from typing import TypedDict
+
+import numpy as np
+
+from gray_kettle.analysis import model_constants as settings
+from gray_kettle.analysis.assessment import Network, Radio, Stay
+from gray_kettle.analysis.inventory.channel_changes import (
+    changes_of,
+    episodes_of,
+    most_in_a_day,
+    swing_db,
+    with_siblings,
+)
+from gray_kettle.analysis.inventory.networks import network_of
+from gray_kettle.analysis.inventory.radio_grouping import ALONE, CERTAIN, PROBABLE, TOLD, Heard, group
+from gray_kettle.analysis.inventory.stations import (
+    abilities_by_mac,
+    links_by_station,
+    names_asked_for,
+)
+from gray_kettle.analysis.observed.bssid_index import (
+    TUNED_HZ,
+    Ground,
+    OfBssid,
+    Told,
+    by_bssid,
+    in_order_of_bssid,
+    level_dbm,
+    middle,
+    present,
+)
+from gray_kettle.analysis.observed.coverage import Looks
+from gray_kettle.analysis.observed.traffic_totals import Sent
+from gray_kettle.analysis.thresholds import thresholds_of
+from gray_kettle.model.records import IntArray, Observations, Setup
+from gray_kettle.phy.channels import Channel
+from gray_kettle.safe_text import is_hidden, network_name
+
+_LEAST_AWAY_S = 300.0
+_AWAY_LOOKS = 3
+
+
+def find_radios(observations: Observations, setup: Setup, looks: Looks, sent: Sent) -> tuple[Radio, ...]:
+    """Every radio heard in the window, own ones first, then by level."""
+    observations, moment = in_order_of_bssid(_widths_filled_in(observations))
+    about = Told(
+        abilities_by_mac(observations), links_by_station(observations), names_asked_for(observations)
+    )
+    bssids = by_bssid(observations, sent, about.names)
+    ground = Ground(observations, moment)
+    heard = [_heard(one, ground) for one in bssids]
+    own_names = {name.encode() for name in setup.own}
+    own_addresses = {name.lower() for name in setup.own}
+    own = [
+        (b.latest.ssid in own_names or b.bssid in own_addresses) and b.bssid not in setup.foreign
+        for b in bssids
+    ]
+    radios = []
+    gone_s = 60 * thresholds_of(setup).gone_min
+    for members in group(heard, setup.together, setup.apart):
+        chosen = sorted((bssids[k] for k in members), key=lambda b: b.bssid)
+        is_own = any(own[k] for k in members)
+        radios.append(_radio(chosen, is_own, ground, setup, looks, about, gone_s))
+    found = with_siblings(tuple(radios))
+    return tuple(sorted(found, key=lambda r: (not r.own, -(r.level_dbm or -200.0), r.id)))
+
+
+def _widths_filled_in(observations: Observations) -> Observations:
+    """Where an announcement does not tell its width, that which the same BSSID told elsewhere on the same primary."""
+    told = {
+        (a.bssid, a.channel.band, a.channel.primary): a.channel
+        for a in observations.announcements
+        if a.width_told
+    }
+    filled = tuple(
+        a
+        if a.width_told
+        else replace(a, channel=told.get((a.bssid, a.channel.band, a.channel.primary), a.channel))
+        for a in observations.announcements
+    )
+    return replace(observations, announcements=filled)
+
+
+def _heard(one: OfBssid, ground: Ground) -> Heard:
+    levels_mw = ground.levels_mw
+    rows = ground.rows_on(one.latest.channel, one.rows)
+    told = rows[levels_mw[rows] > 0]
+    time_s = ground.sightings.time_s[told]  # in order: rows are
+    first = np.flatnonzero(np.diff(time_s, prepend=-np.inf) > 0)
+    moments = time_s[first]
+    return Heard(
+        one.bssid,
+        one.latest.channel,
+        one.latest.beacon_interval_tu,
+        one.latest.fingerprint,
+        ground.level_on(one.latest.channel, one.rows),
+        moments,
+        10 * np.log10(levels_mw[told][first]),
+        one.latest.transmitted_by,
+    )
+
+
+def _radio(
+    members: list[OfBssid],
+    own: bool,
+    ground: Ground,
+    setup: Setup,
+    looks: Looks,
+    about: Told,
+    gone_s: float,
+) -> Radio:
+    sightings = ground.sightings
+    all_rows = members[0].rows
+    if len(members) > 1:
+        all_rows = np.concatenate([m.rows for m in members])
+        all_rows = all_rows[np.argsort(ground.moment[all_rows])]
+    latest = max(members, key=lambda m: (sightings.time_s[m.rows[-1]], m.bssid)).latest
+    channel = latest.channel
+    stays = _stays(all_rows, ground, looks)
+    changes = changes_of(all_rows, ground)
+    on_channel = ground.rows_on(channel, all_rows)
+    noise = sightings.noise_dbm[on_channel]
+    noise = noise[~np.isnan(noise)]
+    networks = tuple(network_of(m, ground, about) for m in members)
+    air_share = _air_share(members, channel, looks)
+    beacons = sum(n.beacon_share for n in networks)
+    frames, retries = sum(n.frames for n in networks), sum(n.retries for n in networks)
+    told = next((s.told_busy for s in stays if s.channel == channel), None)
+    activity, source = _activity(air_share, beacons, told if own else None)
+    return Radio(
+        id=members[0].bssid,
+        name=_name(members, channel, setup),
+        own=own,
+        channel=channel,
+        level_dbm=ground.level_on(channel, all_rows),
+        noise_dbm=round(middle(noise), 2) if len(noise) else None,
+        air_share=air_share,
+        retry_share=retries / frames if frames else None,
+        activity=activity,
+        activity_source=source,
+        generation=latest.generation,
+        streams=max(m.latest.streams for m in members),
+        first_s=float(sightings.time_s[all_rows[0]]),
+        last_s=float(sightings.time_s[all_rows[-1]]),
+        stays=stays,
+        moves=len(changes),
+        networks=networks,
+        grouped=_why_grouped(members, setup),
+        client_level_dbm=_client_level(networks, stays),
+        level_estimated=bool(len(on_channel) and sightings.estimated[on_channel].all()),
+        changes=changes,
+        moves_a_day=most_in_a_day(changes),
+        swing_db=swing_db(on_channel, ground),
+        **_absences(all_rows, channel.band, ground, looks, gone_s),
+    )
+
+
+class _Absences(TypedDict):
+    episodes: tuple[tuple[float, float], ...]
+    is_gone: bool
+
+
+def _absences(rows: IntArray, band: str, ground: Ground, looks: Looks, gone_s: float) -> _Absences:
+    """When it was there, as heard at the spot where it was heard most; and whether it is gone."""
+    spots = ground.sightings.spot[rows]
+    home = int(np.argmax(np.bincount(spots)))
+    heard_s, looks_s = ground.sightings.time_s[rows[spots == home]], looks.moments(band, home)
+    later = looks_s[looks_s > heard_s[-1] + gone_s]
+    away_s = max(_LEAST_AWAY_S, looks.usual_gap_s(band, home) * _AWAY_LOOKS)
+    return {"episodes": episodes_of(heard_s, looks_s, away_s), "is_gone": len(later) > 0}
+
+
+def _why_grouped(members: list[OfBssid], setup: Setup) -> str:
+    if len(members) == 1:
+        return ALONE
+    names = {m.bssid for m in members}
+    if any(len(names & set(told)) > 1 for told in setup.together):
+        return TOLD
+    speaks_for = sum(m.latest.transmitted_by in names for m in members)
+    return CERTAIN if speaks_for == len(members) - 1 else PROBABLE
+
+
+def _client_level(networks: tuple[Network, ...], stays: tuple[Stay, ...]) -> float | None:
+    """Median level of the clients at the spot where their radio is strongest: elsewhere it says nothing of the link."""
+    at = [item for s in stays for item in s.level_at]
+    if not at:
+        return None
+    home = max(at, key=lambda item: (item[1], item[0]))[0]
+    levels = [level for n in networks for c in n.clients for spot, level in c.level_at if spot == home]
+    return round(float(np.median(levels)), 2) if levels else None
+
+
+def _activity(air_share: float | None, beacons: float, own_told: float | None) -> tuple[float, str]:
+    """Share of time a radio is taken to transmit, and what that rests on.
+
+    Of the busy time that an own radio tells, half is taken for its own: how much of it is, it does not say.
+    (What foreign ones tell counts for their channel as a whole, see judge.harms.)
+    """
+    if air_share is not None:
+        return min(max(air_share, beacons), 1.0), "frames"
+    least = min(settings.PRIOR_ACTIVITY + beacons, 1.0)
+    if own_told is not None and own_told / 2 > least:
+        return own_told / 2, "half of its BSS load"
+    return least, "beacons"
+
+
+def _name(members: list[OfBssid], channel: Channel, setup: Setup) -> str:
+    names = dict(setup.names)
+    given = next((names[m.bssid] for m in members if m.bssid in names), None)
+    if given is not None:
+        return given
+    told = [network_name(m.latest.ssid) for m in members if not is_hidden(m.latest.ssid)]
+    return told[0] if told else network_name(b"")
+
+
+def _stays(rows: IntArray, ground: Ground, looks: Looks) -> tuple[Stay, ...]:
+    """Channels in order of first hearing."""
+    sightings, levels_mw, spots = ground.sightings, ground.levels_mw, ground.observations.spots
+    codes = ground.channel_of[rows]
+    here_codes = present(codes)
+    first = np.array([int(np.argmax(codes == code)) for code in here_codes])
+    stays = []
+    for code in here_codes[np.argsort(first)]:
+        channel, found = ground.channels[code], rows[codes == code]
+        here = ground.rows_on(channel, found)
+        told = sightings.load_utilisation[here]
+        told = told[~np.isnan(told)]
+        at, there = [], present(sightings.spot[here])
+        for spot in there:
+            of_spot = here if len(there) == 1 else here[sightings.spot[here] == spot]
+            level = ground.level_on(channel, found) if len(there) == 1 else level_dbm(levels_mw[of_spot])
+            if level is not None:
+                at.append((spots[spot], level))
+        stays.append(
+            Stay(
+                channel=channel,
+                presence=looks.presence(channel.band, sightings.time_s[here], sightings.spot[here]),
+                level_dbm=ground.level_on(channel, found),
+                level_at=tuple(at),
+                told_busy=round(middle(told), 4) if len(told) else None,
+                first_s=float(sightings.time_s[found[0]]),
+                last_s=float(sightings.time_s[found[-1]]),
+            )
+        )
+    return tuple(stays)
+
+
+def _air_share(members: list[OfBssid], channel: Channel, looks: Looks) -> float | None:
+    """Airtime of the radio's frames over the time listened on its primary; None when that was too short."""
+    dwell_s = looks.dwell_s(channel.primary_hz)
+    timed_s = 0.0
+    for member in members:
+        for sent in (member.frames, member.nameless):
+            on_it = np.abs(sent.receiver_hz - channel.primary_hz) < TUNED_HZ
+            timed_s += float(sent.airtime_s[on_it].sum())
+    if dwell_s < settings.LEAST_DWELL_S or not timed_s:
+        return None
+    return round(min(timed_s / dwell_s, 1.0), 6)

@@ -1,0 +1,152 @@
+"""Clients: who exchanges frames with which BSSID, what each can do, and what its link's own counters tell."""
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from gray_kettle.analysis.assessment import Client, Link, Rate
+from gray_kettle.analysis.observed.traffic_totals import Sent
+from gray_kettle.decode.dot11.mac_headers import address, address_number
+from gray_kettle.model.records import Ability, FloatArray, IntArray, Links, Observations
+from gray_kettle.phy.modes import generation_of, table
+
+_GROUP_BIT = 40
+_LADDER = ("", "b", "g", "a", "n", "ac", "ax", "be")
+
+
+def sums(which: IntArray, values: FloatArray | IntArray, count: int) -> FloatArray:
+    return np.bincount(which, weights=values.astype(np.float64), minlength=count).astype(np.float64)
+
+
+def clients_of(
+    bssid: str, frames: Sent, abilities: dict[str, Ability], links: dict[str, Link], spots: Sequence[str]
+) -> tuple[Client, ...]:
+    """Everyone but the access point who sent frames in a BSSID; frames: those of it."""
+    own = address_number(bssid)
+    usable = (
+        (frames.transmitter != 0) & (frames.transmitter != own) & (frames.transmitter >> _GROUP_BIT & 1 == 0)
+    )
+    frames = frames.rows(usable)
+    macs, which = np.unique(frames.transmitter, return_inverse=True)
+    counts, retries, levels, level_mw = (
+        sums(which, column, len(macs))
+        for column in (frames.frames, frames.retries, frames.levels, frames.level_mw)
+    )
+    airtime_s = sums(which, frames.airtime_s, len(macs))
+    bits = sums(which, np.where(frames.airtime_s > 0, 8 * frames.octets, 0), len(macs))
+    at: dict[int, list[tuple[str, float]]] = {}
+    for spot in np.unique(frames.spot).tolist():
+        here = frames.spot == spot
+        mw, count = (sums(which[here], c[here], len(macs)) for c in (frames.level_mw, frames.levels))
+        for n in np.flatnonzero(count).tolist():
+            at.setdefault(n, []).append((spots[spot], _mean_dbm(mw[n], count[n]) or 0.0))
+    out = []
+    for k, mac in enumerate(macs.tolist()):
+        text = address(mac)
+        level = _mean_dbm(level_mw[k], levels[k])
+        can = abilities.get(text)
+        out.append(
+            Client(
+                mac=text,
+                level_dbm=level,
+                frames=int(counts[k]),
+                retries=int(retries[k]),
+                generation=can.generation if can else None,
+                streams=can.streams if can else None,
+                width_mhz=can.width_mhz if can else None,
+                channels=can.channels if can else (),
+                link=links.get(text),
+                airtime_s=round(float(airtime_s[k]), 6),
+                mbps=round(float(bits[k] / airtime_s[k] / 1e6), 1) if airtime_s[k] else None,
+                level_at=tuple(at.get(k, ())),
+            )
+        )
+    return tuple(out)
+
+
+def _mean_dbm(level_mw: float, levels: float) -> float | None:
+    return round(float(10 * np.log10(level_mw / levels)), 2) if levels else None
+
+
+def rates_of(frames: Sent) -> tuple[Rate, ...]:
+    """How often each data rate was used, slow to fast; frames whose rate was not told are left out."""
+    modes, which = np.unique(frames.mode, return_inverse=True)
+    counts, retries = (sums(which, column, len(modes)) for column in (frames.frames, frames.retries))
+    found: dict[tuple[float, str], tuple[int, int]] = {}
+    mbps = table().rate_mbps
+    for mode, count, again in zip(modes.tolist(), counts.tolist(), retries.tolist(), strict=True):
+        if mode and not np.isnan(mbps[mode]):
+            key = (round(float(mbps[mode]), 1), generation_of(mode))
+            had = found.get(key, (0, 0))
+            found[key] = had[0] + int(count), had[1] + int(again)
+    return tuple(Rate(rate, generation, *found[rate, generation]) for rate, generation in sorted(found))
+
+
+def abilities_by_mac(observations: Observations) -> dict[str, Ability]:
+    """The most that each device said it can do, over all of its requests."""
+    out: dict[str, Ability] = {}
+    for told in observations.abilities:
+        had = out.get(told.mac)
+        if had is None:
+            out[told.mac] = told
+            continue
+        best = max(had, told, key=lambda a: (bool(a.bssid), _LADDER.index(a.generation), a.width_mhz, a.mac))
+        channels = tuple(sorted(set(had.channels) | set(told.channels)))
+        out[told.mac] = Ability(
+            told.mac,
+            best.bssid,
+            best.ssid,
+            best.band,
+            max(had.generation, told.generation, key=_LADDER.index),
+            max(had.streams, told.streams),
+            max(had.width_mhz, told.width_mhz),
+            channels,
+            tuple(sorted(set(had.roaming) | set(told.roaming))),
+        )
+    return out
+
+
+def names_asked_for(observations: Observations) -> dict[str, bytes]:
+    """Names of networks by BSSID, from clients that asked to join: they say them even where beacons do not."""
+    return {a.bssid: a.ssid for a in observations.abilities if a.bssid and a.ssid}
+
+
+def links_by_station(observations: Observations) -> dict[str, Link]:
+    """What the counters of each link gained in the window; all that they hold where there is one reading alone."""
+    links = observations.links
+    return {
+        address(mac): _link(mac, links.rows(links.station == mac))
+        for mac in np.unique(links.station).tolist()
+    }
+
+
+def _link(mac: int, rows: Links) -> Link:
+    sent, retried, failed = (_gained(column) for column in (rows.sent, rows.retried, rows.failed))
+    told = rows.level_dbm[~np.isnan(rows.level_dbm)]
+    return Link(
+        station=address(mac),
+        level_dbm=round(float(np.median(told)), 2) if len(told) else None,
+        sent=sent,
+        retry_share=min(retried / sent, 1.0) if sent and retried is not None else None,
+        failed_share=min(failed / sent, 1.0) if sent and failed is not None else None,
+        send_mbps=_last(rows.send_mbps),
+        receive_mbps=_last(rows.receive_mbps),
+        first_s=float(rows.time_s[0]),
+        last_s=float(rows.time_s[-1]),
+    )
+
+
+def _gained(counter: FloatArray) -> float | None:
+    """By how much a counter grew; where it began anew, that counts from 0. One reading counts whole."""
+    told = counter[~np.isnan(counter)]
+    if not len(told):
+        return None
+    if len(told) == 1:
+        return float(told[0])
+    steps = np.diff(told)
+    return float(np.where(steps < 0, told[1:], steps).sum())
+
+
+def _last(values: FloatArray) -> float | None:
+    told = values[~np.isnan(values)]
+    return float(told[-1]) if len(told) else None

@@ -1,0 +1,104 @@
+"""How channels lie to one another: what they share, what spills over, and what is left when one falls back.
+
+Source: docs/radio-model.md, "Masks and coupling" and "The harms".
+"""
+
+import math
+from functools import lru_cache
+
+from gray_kettle.phy.channels import Channel, centre_hz
+from gray_kettle.phy.masks import NOTHING_DB, SKIRT_BELOW_MASK_DB, coupling_db
+
+_REACH_HZ = 200e6  # centres further apart than this cannot touch
+# What lies within the width that a receiver is set to reaches its narrower frames unfiltered, but for what the
+# transform keeps apart (docs/decisions/009-falling-back-is-not-free.md).
+_UNFILTERED_DB = -30.0
+
+Lie = tuple[float, float, float, float, float, float]
+_PAIRS: dict[tuple[object, ...], Lie] = {}
+
+
+def lie(mine: Channel, theirs: Channel, dsss: bool) -> Lie:
+    """How theirs lies to mine; only where they lie to each other matters, which few pairs differ in."""
+    shape = (
+        dsss,
+        mine.band,
+        theirs.band,
+        mine.width_mhz,
+        theirs.width_mhz,
+        mine.centre_hz - theirs.centre_hz,
+    )
+    inside = (mine.primary_hz - mine.centre_hz, theirs.primary_hz - theirs.centre_hz)
+    seconds = tuple(c.second_hz - mine.centre_hz if c.second_hz else 0.0 for c in (mine, theirs))
+    key = (*shape, *inside, *seconds)
+    if key not in _PAIRS:
+        _PAIRS[key] = _lie(mine, theirs, dsss)
+    return _PAIRS[key]
+
+
+def _lie(mine: Channel, theirs: Channel, dsss: bool) -> Lie:
+    """(same primary, my primary is among their parts, secondary segment met, coupling, coupling into my primary,
+    coupling into what is left of mine when I fall back before theirs)
+    """
+    if mine.band != theirs.band:
+        return 0.0, 0.0, 0.0, NOTHING_DB, NOTHING_DB, NOTHING_DB
+    shares = mine.primary in theirs.parts
+    segment = 0 if shares else _segment_met(mine, theirs)
+    full, narrow = _coupling(mine.segments, theirs, dsss), _coupling(((mine.primary_hz, 20e6),), theirs, dsss)
+    inner = NOTHING_DB
+    if segment:
+        inner = max(_coupling((_inner(mine, segment),), theirs, dsss), _UNFILTERED_DB)
+    return float(mine.primary == theirs.primary), float(shares), float(segment), full, narrow, inner
+
+
+def _segment_met(mine: Channel, theirs: Channel) -> int:
+    """Width of the innermost secondary segment of mine that theirs shares a 20 MHz part with; 0 for none."""
+    width = 20
+    while width < mine.width_mhz:
+        if set(_segment_parts(mine, width)) & set(theirs.parts):
+            return width
+        width *= 2
+    return 0
+
+
+def _segment_parts(channel: Channel, width_mhz: int) -> tuple[int, ...]:
+    """The parts that widening from width_mhz to twice that adds."""
+    count, twice = width_mhz // 20, width_mhz // 10
+    ordered = sorted(channel.parts)
+    if channel.second_hz or channel.band == "2.4":
+        return channel.parts[count:twice]
+    # Channels halve at even places: the block of `twice` parts that holds the primary, less the one of `count`.
+    at = ordered.index(channel.primary)
+    outer = ordered[at // twice * twice : at // twice * twice + twice]
+    inner = ordered[at // count * count : at // count * count + count]
+    return tuple(n for n in outer if n not in inner)
+
+
+def _inner(mine: Channel, width_mhz: int) -> tuple[float, float]:
+    """Centre and width of the part of mine that holds the primary and is that wide."""
+    if mine.second_hz and width_mhz == mine.segments[0][1] / 1e6:
+        return mine.segments[0]
+    ordered, count = sorted(mine.parts), width_mhz // 20
+    at = ordered.index(mine.primary) // count * count
+    middle = (centre_hz(mine.band, ordered[at]) + centre_hz(mine.band, ordered[at + count - 1])) / 2
+    return middle, width_mhz * 1e6
+
+
+def _coupling(segments: tuple[tuple[float, float], ...], theirs: Channel, dsss: bool) -> float:
+    """Share of theirs (dB) in the passband of my segments."""
+    total = 0.0
+    for their_hz, width_hz in theirs.segments:
+        for victim_hz, victim_width_hz in segments:
+            offset_hz = victim_hz - their_hz
+            if abs(offset_hz) - victim_width_hz / 2 > _REACH_HZ:
+                continue
+            kind, width_mhz = ("dsss", 20) if dsss else ("ofdm", round(width_hz / 1e6))
+            total += _share(kind, width_mhz, round(victim_width_hz / 1e6), abs(offset_hz)) / len(
+                theirs.segments
+            )
+    return max(10 * math.log10(total), NOTHING_DB) if total else NOTHING_DB
+
+
+@lru_cache(maxsize=10_000)
+def _share(kind: str, width_mhz: int, victim_width_mhz: int, offset_hz: float) -> float:
+    return float(10 ** (coupling_db(kind, width_mhz, victim_width_mhz, offset_hz, SKIRT_BELOW_MASK_DB) / 10))

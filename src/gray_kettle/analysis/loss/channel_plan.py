@@ -1,0 +1,38 @@
+"""The places of 2.4 GHz that do not overlap one another.
+
+Three where anybody sends in the old way (DSSS, 22 MHz wide), four where nobody does and channel 13 is permitted: OFDM
+fills 18 MHz, and places 20 MHz apart do not overlap. Source: docs/radio-model.md, "Choosing channels".
+"""
+
+from collections.abc import Iterable
+
+from gray_kettle.analysis.assessment import Radio
+from gray_kettle.phy.channels import Channel
+from gray_kettle.phy.countries import rules_by_number
+
+THREE, FOUR = (1, 6, 11), (1, 5, 9, 13)
+_OFDM_ONLY = (6.0, 9.0, 12.0, 18.0, 24.0, 36.0, 48.0, 54.0)
+
+
+def rasters(radios: Iterable[Radio], country: str) -> tuple[tuple[int, ...], ...]:
+    """The rasters that a site may keep to, the usual one first."""
+    if 13 not in rules_by_number(country, "2.4"):
+        return (THREE,)
+    low = [r for r in radios if r.band == "2.4"]
+    return (THREE, FOUR) if low and not any(sends_dsss(r) for r in low) else (THREE,)
+
+
+def places(raster: tuple[int, ...]) -> str:
+    """A raster in words: “1, 6 and 11”."""
+    return ", ".join(map(str, raster[:-1])) + f" and {raster[-1]}"
+
+
+def sends_dsss(radio: Radio) -> bool:
+    """Whether a radio sends in the old way: it can do nothing else, its beacons go so, or it does not tell."""
+    rates = [rate for n in radio.networks for rate in n.basic_rates_mbps]
+    return radio.generation == "b" or not rates or any(rate not in _OFDM_ONLY for rate in rates)
+
+
+def keeps_to(channel: Channel, raster: tuple[int, ...]) -> bool:
+    """Whether a channel lies on a raster; outside of 2.4 GHz every channel does."""
+    return channel.band != "2.4" or channel.primary in raster

@@ -1,0 +1,373 @@
+"""The harms: what every other radio takes from every candidate channel, all at once.
+
+Source: docs/radio-model.md, "The harms" and "Clear air". Arrays are shaped (candidates, others).
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cache, lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gray_kettle.analysis import model_constants as settings
+from gray_kettle.analysis.loss.channel_overlap import lie
+from gray_kettle.analysis.loss.emitter_loss import Emission, taken, taken_from
+from gray_kettle.model.records import FloatArray, IntArray
+from gray_kettle.phy import carrier_sense as floors
+from gray_kettle.phy.channels import Channel
+from gray_kettle.phy.contention import mac_efficiency
+from gray_kettle.phy.rates import MCS_SINR_DB, TOP_MCS, rate_at_mbps
+
+
+@dataclass(frozen=True, eq=False)
+class Others:
+    """Transmitters that are not the one asking, one row each.
+
+    level_dbm: as heard where the asking radio stands. activity: share of time on the air while present.
+    presence: share of time present. told_busy: busy share of its channel that it tells itself, NaN when none.
+    emissions: of what is not Wi-Fi, apart from the rows. own: rows that are radios of ours, None for none: what
+    others tell as busy does not have them in it, so they count beside it.
+    """
+
+    channels: tuple[Channel, ...]
+    level_dbm: FloatArray
+    activity: FloatArray
+    presence: FloatArray
+    told_busy: FloatArray
+    dsss_only: NDArray[np.bool_]
+    emissions: tuple[Emission, ...] = ()
+    own: NDArray[np.bool_] | None = None
+
+    def __len__(self) -> int:
+        return len(self.channels)
+
+    def louder_by(self, step_db: float) -> "Others":
+        """The same transmitters, all levels shifted."""
+        return Others(
+            self.channels,
+            self.level_dbm + step_db,
+            self.activity,
+            self.presence,
+            self.told_busy,
+            self.dsss_only,
+            tuple(e.louder_by(step_db) for e in self.emissions),
+            self.own,
+        )
+
+
+@dataclass(frozen=True)
+class Asking:
+    """The radio that asks: what it can send, how strong its clients are, where it is now (None: nowhere yet)."""
+
+    generation: str
+    streams: int
+    client_level_dbm: float
+    now: Channel | None = None
+
+
+class Candidates:
+    """A list of channels and how others lie to them. What depends on channels alone is worked out once and kept."""
+
+    def __init__(self, channels: Sequence[Channel]) -> None:
+        self.channels = tuple(channels)
+        self.width_mhz = np.array([c.width_mhz for c in self.channels], dtype=np.int64)
+        self.primary_hz = np.array([c.primary_hz for c in self.channels])
+        self.noise_dbm = floors.noise_floor_dbm(self.width_mhz * 1e6)[:, None]
+        steps = 20 * 2 ** np.arange(5)
+        exists = steps[None, :] <= self.width_mhz[:, None]
+        self.usable_mhz = np.where(exists, steps, 0)  # widths it can be used at, 20 MHz first; 0 beyond
+        self.usable_share = np.where(exists, steps / self.width_mhz[:, None], 0.0)
+        self._columns: dict[tuple[Channel, bool], FloatArray] = {}
+        self._rates: dict[Asking, FloatArray] = {}
+
+    def lie(self, others: "Others") -> FloatArray:
+        """How each other lies to each channel: (6, channels, others), see judge.geometry.lie for the six."""
+        columns = []
+        for theirs, dsss in zip(others.channels, others.dsss_only, strict=True):
+            key = (theirs, bool(dsss))
+            if key not in self._columns:
+                self._columns[key] = np.array([lie(mine, *key) for mine in self.channels]).T
+            columns.append(self._columns[key])
+        if not columns:
+            return np.zeros((6, len(self.channels), 0))
+        return np.stack(columns, axis=2)
+
+    def rates_mbps(self, asking: "Asking") -> FloatArray:
+        """Rate at each usable width: same client level, noise of that width."""
+        if asking not in self._rates:
+            out = np.zeros(self.usable_mhz.shape)
+            for width in np.unique(self.usable_mhz[self.usable_mhz > 0]):
+                snr_db = asking.client_level_dbm - floors.noise_floor_dbm(float(width) * 1e6)
+                streams = min(asking.streams, settings.CLIENT_STREAMS)
+                out[self.usable_mhz == width] = rate_at_mbps(asking.generation, int(width), streams, snr_db)
+            # A station may always send narrower: a wider usable channel is never worth less.
+            self._rates[asking] = np.maximum.accumulate(out, axis=1)
+        return self._rates[asking]
+
+
+@dataclass(frozen=True, eq=False)
+class Weighed:
+    """What each candidate would give. lost_to: (candidates, others), by kind; the rest has one entry a candidate."""
+
+    candidates: tuple[Channel, ...]
+    clear_air: FloatArray
+    expected_mbps: FloatArray
+    co_lost: FloatArray
+    adjacent_lost: FloatArray
+    co_lost_to: FloatArray
+    adjacent_lost_to: FloatArray
+    secondary_lost_to: FloatArray
+    non_wifi_lost_to: FloatArray  # (candidates, emissions)
+    heard_on_primary: FloatArray  # Pr(heard) where the other shares the primary part, else 0
+    heard_in_parts: NDArray[np.bool_]  # the other shares any part at a level that holds us back
+    coupled_dbm: FloatArray  # power into the passband of those that overlap and cannot be decoded, else -inf
+    contenders: FloatArray  # the others that share the primary, by how much they send
+    efficiency: FloatArray  # share of the time left that carries payload
+    width_share: FloatArray  # mean share of the width that is usable
+    rate_mbps: FloatArray  # mean rate over the usable widths
+    count: FloatArray  # of those heard on the primary, by how long they are there
+    co_free: FloatArray  # what those that share the primary leave, before the fair share that is always left
+    beyond: FloatArray  # (candidates, 5) busy share of what each widening adds
+
+
+def weigh(asking: Asking, candidates: Candidates, others: Others) -> Weighed:
+    """Clear air and expected throughput of every candidate among the others."""
+    activity, presence = others.activity[None, :], others.presence[None, :]
+    width_mhz = np.array([c.width_mhz for c in others.channels], dtype=np.int64)[None, :]
+    met = meet(candidates.lie(others), width_mhz, others.level_dbm[None, :], candidates.noise_dbm, asking)
+    heard, held = met.heard, met.held
+    known, told = presence * activity, np.nan_to_num(others.told_busy * others.presence)[None, :]
+    groups = _groups(others)
+
+    count = (presence * heard).sum(axis=1)
+    # Where we are now, our own frames are part of what the others tell: an even share of it.
+    here = candidates.primary_hz == (asking.now.primary_hz if asking.now else 0.0)
+    telling = count if others.own is None else (presence * heard * ~others.own[None, :]).sum(axis=1)
+    others_part = np.where(here, telling / (telling + 1), 1.0)[:, None]
+    co_known, co_told = known * heard, told * heard * others_part
+    co_groups = _lost_by_group(co_known, co_told, groups)
+    co_summed = _lost(co_groups)
+    co_busy = np.minimum(co_summed, 1 - 1 / (1 + count))  # contenders yield: a fair share is always left
+    co_to = _shared_out(co_groups, co_known, co_told, groups)
+    co_to *= (co_busy / np.where(co_summed > 0, co_summed, 1.0))[:, None]
+    contenders = (known * heard).sum(axis=1)
+
+    adjacent_known, adjacent_told = presence * met.spoilt_by(activity), met.spoilt_by(told)
+    adjacent_groups = _lost_by_group(adjacent_known, adjacent_told, groups)
+    adjacent_free = np.prod(1 - adjacent_groups, axis=1)
+
+    non_wifi = taken(candidates.channels, others.emissions, lambda c, e: _taken_from(c, e, asking))
+    beyond = _busy_beyond(met.segment_mhz, known * held, told * held, groups, non_wifi.beyond)
+    usable = usable_widths(candidates.width_mhz, beyond)
+
+    primary_free = (1 - co_busy) * adjacent_free * np.prod(1 - non_wifi.lost_to, axis=1)
+    width_share = (usable * candidates.usable_share).sum(axis=1)
+    clear = primary_free * width_share
+    efficiency = efficiency_among(contenders)
+    rate_mbps = (usable * candidates.rates_mbps(asking)).sum(axis=1)
+    expected = primary_free * efficiency * rate_mbps
+    return Weighed(
+        candidates=candidates.channels,
+        clear_air=clear,
+        expected_mbps=expected,
+        co_lost=co_busy,
+        adjacent_lost=1 - adjacent_free,
+        co_lost_to=co_to,
+        adjacent_lost_to=_shared_out(adjacent_groups, adjacent_known, adjacent_told, groups),
+        secondary_lost_to=np.maximum(known, told) * held * primary_free[:, None],
+        non_wifi_lost_to=non_wifi.lost_to,
+        heard_on_primary=heard,
+        heard_in_parts=(heard >= 0.5) | (met.in_secondary & (met.holds >= 0.5)),
+        coupled_dbm=np.where(met.overlaps, met.coupled_dbm, -np.inf),
+        contenders=contenders,
+        efficiency=np.asarray(efficiency),
+        width_share=width_share,
+        rate_mbps=rate_mbps,
+        count=count,
+        co_free=1 - co_summed,
+        beyond=beyond,
+    )
+
+
+@dataclass(frozen=True, eq=False)
+class Met:
+    """What transmitters do to an asking radio while they send, whatever share of time they send. All of one shape.
+
+    heard: chance that a frame of theirs on our primary is heard. holds: that one on a secondary part holds us back;
+    held: the same, or that it spoils wide frames. defers: chance that what spills over silences us; loss: share of
+    frames that it spoils, leaks: of the narrower frames that are left when we fall back.
+    """
+
+    in_secondary: NDArray[np.bool_]
+    overlaps: NDArray[np.bool_]
+    segment_mhz: FloatArray
+    coupled_dbm: FloatArray
+    heard: FloatArray
+    holds: FloatArray
+    held: FloatArray
+    defers: FloatArray
+    loss: FloatArray
+    leaks: FloatArray
+
+    def spoilt_by(self, sent: FloatArray) -> FloatArray:
+        """Share lost to what they send beside us (share of time), or into the width that is left."""
+        beside = np.maximum(sent * self.defers, _exposed(sent) * self.loss)
+        return np.asarray(np.where(self.overlaps, beside, _exposed(sent) * self.leaks * self.in_secondary))
+
+
+def meet(
+    lie: FloatArray, their_width_mhz: IntArray, level_dbm: FloatArray, noise_dbm: FloatArray, asking: Asking
+) -> Met:
+    """lie: shape (6, …), see judge.geometry.lie; the rest broadcasts to what follows the six."""
+    same, on_primary, segment_mhz = lie[0] > 0, lie[1] > 0, lie[2]
+    in_secondary = segment_mhz > 0
+    level = np.where(level_dbm < floors.UNHEARD_DBM, -np.inf, level_dbm)
+    # Their primary part carries what they send at 20 MHz; on their other parts only wide frames are heard.
+    spread_db = 10 * np.log10(their_width_mhz / 20)
+    heard = floors.heard_share(np.where(same, level, level - spread_db), floors.PREAMBLE_DBM)
+    loss = _frame_loss(level + lie[3], noise_dbm, asking)
+    holds = floors.heard_share(level, _secondary_threshold(segment_mhz))
+    inner_noise = floors.noise_floor_dbm(np.maximum(segment_mhz, 20) * 1e6)
+    return Met(
+        in_secondary=in_secondary,
+        overlaps=~on_primary & ~in_secondary,
+        segment_mhz=segment_mhz,
+        coupled_dbm=level + lie[3],
+        heard=np.where(on_primary, heard, 0.0),
+        holds=holds,
+        held=np.where(in_secondary, np.maximum(holds, loss), 0.0),
+        defers=floors.heard_share(level + lie[4], floors.ENERGY_DBM),
+        loss=loss,
+        leaks=_frame_loss(level + lie[5], inner_noise, asking),
+    )
+
+
+def efficiency_among(contenders: FloatArray) -> FloatArray:
+    """Share of the time left that carries payload, beside so many others that always have something to send."""
+    return np.asarray(np.interp(1 + contenders, *_efficiency_table()))
+
+
+@lru_cache(maxsize=20_000)
+def _taken_from(channel: Channel, emission: Emission, asking: Asking) -> tuple[float, tuple[float, ...]]:
+    noise_dbm = np.array([floors.noise_floor_dbm(channel.width_mhz * 1e6)])
+    return taken_from(
+        channel, emission, lambda level: float(_frame_loss(np.array([level]), noise_dbm, asking)[0])
+    )
+
+
+@cache
+def _efficiency_table() -> tuple[FloatArray, FloatArray]:
+    """The contention model at close steps: it changes slowly, and its equations are costly to solve anew."""
+    contenders = np.concatenate([np.linspace(1, 20, 400), np.linspace(21, 400, 380)])
+    return contenders, mac_efficiency(contenders)
+
+
+@dataclass(frozen=True, eq=False)
+class _Groups:
+    """Others by their primary: columns in order of groups, where each begins, and the group of each ordered column."""
+
+    order: IntArray
+    starts: IntArray
+    member: IntArray
+
+
+def _groups(others: Others) -> _Groups:
+    """Rows of the others that have one primary: what they tell of its busy time is the same time.
+
+    A radio of ours is a group of its own.
+    """
+    own = np.zeros(len(others), bool) if others.own is None else others.own
+    alone = np.where(own, 1 + np.arange(len(others)), 0)
+    primaries = np.array(
+        [(c.band, c.primary, k) for c, k in zip(others.channels, alone, strict=True)], dtype=_PRIMARY
+    )
+    _, which = np.unique(primaries, return_inverse=True)
+    order = np.argsort(which, kind="stable")
+    member = which[order]
+    starts = np.flatnonzero(np.diff(member, prepend=-1))
+    return _Groups(order, starts, member)
+
+
+_PRIMARY = np.dtype([("band", "U3"), ("primary", np.int64), ("alone", np.int64)])
+
+
+def _lost_by_group(known: FloatArray, told: FloatArray, groups: _Groups) -> FloatArray:
+    """Share lost of each candidate to each group.
+
+    What access points tell is the busy share of a channel, not of themselves: within a group it counts once, as
+    the most that any of them tells, beside the sum of what each is known or taken to send
+    (docs/decisions/003-told-load-is-of-the-channel.md).
+    """
+    if not len(groups.order):
+        return np.zeros((known.shape[0], 0))
+    one_by_one = 1 - np.multiply.reduceat(1 - known[:, groups.order], groups.starts, axis=1)
+    most_told = np.maximum.reduceat(told[:, groups.order], groups.starts, axis=1)
+    return np.asarray(np.maximum(one_by_one, most_told))
+
+
+def _lost(by_group: FloatArray) -> FloatArray:
+    """Share lost of each candidate to all groups, which are independent of one another."""
+    return np.asarray(1 - np.prod(1 - by_group, axis=1))
+
+
+def _shared_out(by_group: FloatArray, known: FloatArray, told: FloatArray, groups: _Groups) -> FloatArray:
+    """What of each group's loss each other takes: in proportion to what it is known, or tells, to take."""
+    out = np.zeros(known.shape)
+    if len(groups.order):
+        weight = np.maximum(known, told)[:, groups.order]
+        total = np.add.reduceat(weight, groups.starts, axis=1)
+        part = weight / np.where(total > 0, total, 1.0)[:, groups.member]
+        out[:, groups.order] = part * by_group[:, groups.member]
+    return out
+
+
+def _exposed(activity: FloatArray) -> FloatArray:
+    """Share of our frames that meet a transmitter which does not wait for them: bursts as long as our frames."""
+    return np.asarray(1 - (1 - activity) * np.exp(-activity))
+
+
+def _frame_loss(coupled_dbm: FloatArray, noise_dbm: FloatArray, asking: Asking) -> FloatArray:
+    """Share of frames lost that meet this interference, at the rate chosen for the air without it.
+
+    Rate control does not follow bursts of milliseconds: frames are lost once the noise rises by more than the
+    margin in hand. A signal better than the fastest rate needs adds to the margin.
+    """
+    rise = 10 * np.log10(1 + 10 ** ((coupled_dbm - noise_dbm) / 10))
+    top = MCS_SINR_DB[TOP_MCS.get(asking.generation, 7)]
+    spare = np.maximum(asking.client_level_dbm - noise_dbm - top, 0.0)
+    margin = settings.MARGIN_DB + spare
+    at_rest = floors.normal_share(-margin / settings.MARGIN_SPREAD_DB)
+    lost = floors.normal_share((rise - margin) / settings.MARGIN_SPREAD_DB)
+    return np.asarray(np.clip((lost - at_rest) / (1 - at_rest), 0.0, 1.0))
+
+
+def _secondary_threshold(segment_mhz: FloatArray) -> FloatArray:
+    return np.select(
+        [segment_mhz >= 80, segment_mhz >= 20], [floors.SECONDARY_DBM[80], floors.SECONDARY_DBM[20]], 0.0
+    )
+
+
+def _busy_beyond(
+    segment_mhz: FloatArray, known: FloatArray, told: FloatArray, groups: _Groups, non_wifi: FloatArray
+) -> FloatArray:
+    """Busy share of the parts that widening from 20, 40, 80 … MHz to twice that adds: (candidates, 5)."""
+    out = non_wifi.copy()
+    for k in range(5):
+        here = segment_mhz == 20 * 2**k
+        if here.any():
+            busy = _lost(_lost_by_group(np.where(here, known, 0.0), np.where(here, told, 0.0), groups))
+            out[:, k] = 1 - (1 - busy) * (1 - non_wifi[:, k])
+    return out
+
+
+def usable_widths(width_mhz: IntArray, beyond: FloatArray) -> FloatArray:
+    """Chance that just each width is usable while the primary is free: (…, 5), sums to 1 over the last.
+
+    width_mhz: shape (…). beyond: busy share of what each widening adds, shape (…, 5).
+    """
+    widens = width_mhz[..., None] > 20 * 2 ** np.arange(5)
+    stop = np.where(widens, beyond, 1.0)
+    reach = np.cumprod(1 - stop, axis=-1)  # chance that more than the width of this step is usable
+    before = np.concatenate([np.ones_like(reach[..., :1]), reach[..., :-1]], axis=-1)
+    return np.asarray(before * stop)

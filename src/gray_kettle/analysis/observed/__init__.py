@@ -1,0 +1,1 @@
+"""Indexes over the observations of one window: rows by BSSID, coverage, traffic totals, survey counters."""

@@ -1,0 +1,105 @@
+"""What was listened to, for how long: the ground that every share stands on."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gray_kettle.analysis import model_constants as settings
+from gray_kettle.analysis.observed.bssid_index import present
+from gray_kettle.model.records import FloatArray, IntArray, Observations
+from gray_kettle.phy.channels import number_at, numbers
+
+_TUNED_HZ = 1e6
+
+
+class Looks:
+    """Dwell by channel, looks (minutes) by band and spot, and the places that were covered at all."""
+
+    def __init__(self, observations: Observations) -> None:
+        self._listening = observations.listening
+        sightings = observations.sightings
+        bands = sorted({a.channel.band for a in observations.announcements})
+        code = np.array([bands.index(a.channel.band) for a in observations.announcements], np.int64)
+        of_row = code[sightings.announcement] if len(sightings) else np.zeros(0, np.int64)
+        minutes = _minutes(sightings.time_s)
+        self._moments: dict[tuple[str, int], FloatArray] = {}
+        self._gaps_s: dict[tuple[str, int], float] = {}
+        self._rows_of = {band: of_row == k for k, band in enumerate(bands)}
+        self._sightings = sightings
+        self._looked = {
+            (band, int(spot)): _distinct(minutes[(of_row == k) & (sightings.spot == spot)])
+            for k, band in enumerate(bands)
+            for spot in present(sightings.spot)
+        }
+        hz, which = np.unique(self._listening.receiver_hz, return_inverse=True)
+        self._tuned_hz = hz
+        self._dwell_s = np.bincount(which, self._listening.end_s - self._listening.start_s, len(hz))
+        self.covered = self._covered(observations, set(bands))
+
+    def dwell_s(self, channel_hz: float) -> float:
+        """Seconds in which the receiver is known to have been on a channel."""
+        return float(self._dwell_s[np.abs(self._tuned_hz - channel_hz) < _TUNED_HZ].sum())
+
+    def dwell_by_hour_s(self, channel_hz: float) -> FloatArray:
+        """The same by hour of the day (UTC); a run counts for the hour in which it began."""
+        on_it = np.abs(self._listening.receiver_hz - channel_hz) < _TUNED_HZ
+        start_s = self._listening.start_s[on_it]
+        hour = (start_s // 3600 % 24).astype(np.int64)
+        return np.bincount(hour, self._listening.end_s[on_it] - start_s, 24).astype(np.float64)
+
+    def moments(self, band: str, spot: int) -> FloatArray:
+        """When a band was looked at from a spot: moments at which anything was heard in it, in order."""
+        if (band, spot) not in self._moments:
+            rows = self._rows_of[band] & (self._sightings.spot == spot)
+            time_s = self._sightings.time_s[rows]
+            self._moments[band, spot] = time_s[np.diff(time_s, prepend=-np.inf) > 0]
+        return self._moments[band, spot]
+
+    def usual_gap_s(self, band: str, spot: int) -> float:
+        """Median time from one look at a band to the next."""
+        if (band, spot) not in self._gaps_s:  # each radio of the band asks
+            moments = self.moments(band, spot)
+            self._gaps_s[band, spot] = float(np.median(np.diff(moments))) if len(moments) > 1 else 0.0
+        return self._gaps_s[band, spot]
+
+    def presence(self, band: str, time_s: FloatArray, spot: IntArray) -> float:
+        """Share of the minutes looked at a band in which something was heard, at the spot where that is most."""
+        most = 0.0
+        for k in present(spot):
+            looked = self._looked.get((band, int(k)), 0)
+            if looked:
+                most = max(most, _distinct(_minutes(time_s[spot == k])) / looked)
+        return min(most, 1.0)
+
+    def _covered(self, observations: Observations, heard_bands: set[str]) -> frozenset[tuple[str, int]]:
+        """20 MHz places that were listened to.
+
+        A scan covers the bands it heard something in. A receiver that hops passes over silent channels too. One
+        that stays on a channel says nothing of the others.
+        """
+        heard_blind = observations.sightings.announcement[np.isnan(observations.sightings.receiver_hz)]
+        # Where the receiver told no place of its own, it was where it heard something.
+        blind = [observations.announcements[k].channel.primary_hz for k in present(heard_blind)]
+        tuned: NDArray[np.float64] = np.unique(np.concatenate([observations.listening.receiver_hz, blind]))
+        whole = {band for take in observations.takes for band in take.swept_bands} & heard_bands
+        if len(tuned) >= settings.HOPPING_CHANNELS:
+            whole |= {place_at(hz)[0] for hz in tuned}
+        places = {(band, n) for band in whole if band for n in numbers(band)}
+        places |= {place_at(hz) for hz in tuned}
+        return frozenset(p for p in places if p[0])
+
+
+def _minutes(time_s: FloatArray) -> FloatArray:
+    return np.floor(time_s / settings.LOOK_S)
+
+
+def _distinct(ordered: FloatArray) -> int:
+    """How many different values there are among ordered ones."""
+    return int(np.count_nonzero(np.diff(ordered))) + 1 if len(ordered) else 0
+
+
+def place_at(hz: float) -> tuple[str, int]:
+    """Band and nearest channel number at a frequency; ("", 0) where there is none."""
+    try:
+        return number_at(float(hz))
+    except ValueError:
+        return "", 0

@@ -1,0 +1,58 @@
+"""Traffic of a window summed up over its time: a million rows of single seconds become some hundreds of senders."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from gray_kettle.groupby import alike
+from gray_kettle.model.records import Columns, FloatArray, IntArray, Traffic
+
+_SUMS = ("frames", "retries", "octets", "airtime_s", "level_mw", "levels")
+_HOUR_S = 3600
+
+
+@dataclass(frozen=True, eq=False)
+class Sent(Columns):
+    """Frames of one transmitter within one BSSID, receiver channel, way of sending, spot and hour of the day (UTC)."""
+
+    hour: IntArray
+    receiver_hz: FloatArray
+    bssid: IntArray
+    transmitter: IntArray
+    mode: IntArray
+    spot: IntArray
+    frames: IntArray
+    retries: IntArray
+    octets: IntArray
+    airtime_s: FloatArray
+    level_mw: FloatArray
+    levels: IntArray
+
+
+def sent_in(traffic: Traffic) -> Sent:
+    """The window's traffic by sender and hour of the day."""
+    if not len(traffic):
+        return Sent.empty()
+    hour = traffic.second // _HOUR_S % 24
+    keys = (hour, traffic.receiver_hz, traffic.bssid, traffic.transmitter, traffic.mode, traffic.spot)
+    order, starts = alike(*keys)
+    first = order[starts]
+    sums: dict[str, Any] = {name: np.add.reduceat(getattr(traffic, name)[order], starts) for name in _SUMS}
+    rows = Sent(*(key[first] for key in keys), **sums)  # type: ignore[arg-type]
+    return rows.rows(
+        np.lexsort((rows.spot, rows.mode, rows.transmitter, rows.bssid, rows.receiver_hz, rows.hour))
+    )
+
+
+class SentBy:
+    """Rows of traffic by a key, so that those of one are found without looking at all."""
+
+    def __init__(self, sent: Sent, key: IntArray) -> None:
+        self._sent = sent
+        self._order = np.argsort(key, kind="stable")
+        self._keys = key[self._order]
+
+    def of(self, number: int) -> Sent:
+        low, high = np.searchsorted(self._keys, [number, number + 1])
+        return self._sent.rows(self._order[low:high])

@@ -1,0 +1,86 @@
+"""From when something is a finding: every threshold, with its unit and what it is for. A case may change them.
+
+docs/scoring.md, "Thresholds", has the same list in words.
+"""
+
+import math
+from dataclasses import dataclass, field, fields, replace
+
+from gray_kettle.model.records import Setup
+
+
+def _limit(default: float, unit: str, meaning: str, low: float, high: float) -> float:
+    told = {"unit": unit, "meaning": meaning, "low": low, "high": high}
+    return field(default=default, metadata=told)
+
+
+@dataclass(frozen=True)
+class Thresholds:
+    """Shares are 0 to 1 here, per cent on screen and in what is told."""
+
+    act_lost: float = _limit(0.15, "%", "time lost from which a cause is to act on", 0, 1)
+    watch_lost: float = _limit(0.05, "%", "time lost from which a cause is to watch", 0, 1)
+    high_utilisation: float = _limit(0.5, "%", "busy share from which a channel is called busy", 0, 1)
+    beacon_share: float = _limit(0.1, "%", "air that the beacons of one radio may take", 0, 1)
+    retry_share: float = _limit(0.2, "%", "frames sent again from which that is told", 0, 1)
+    fewest_frames: float = _limit(100, "", "frames without which shares of them are not told", 1, 1e9)
+    least_margin_db: float = _limit(
+        20, "dB", "how far an own radio should stand over the next on its channel", 0, 60
+    )
+    strong_neighbour_dbm: float = _limit(-75, "dBm", "level from which such a neighbour counts", -100, 0)
+    weak_own_dbm: float = _limit(
+        -75, "dBm", "level under which an own radio is weak where it was measured", -100, 0
+    )
+    coverage_dbm: float = _limit(
+        -70, "dBm", "best level of a band at a spot under which that is told", -100, 0
+    )
+    weak_client_dbm: float = _limit(-75, "dBm", "level under which a client is called far", -100, 0)
+    swing_db: float = _limit(
+        15, "dB", "spread of a steady radio's level from which it is called unsteady", 1, 60
+    )
+    moves_a_day: float = _limit(3, "", "changes of channel a day from which a radio is a mover", 1, 1000)
+    answer_min: float = _limit(20, "min", "within which a move counts as the answer to another", 1, 1440)
+    visitor_presence: float = _limit(0.6, "%", "presence under which a radio comes and goes", 0, 1)
+    idle_lost: float = _limit(0.1, "%", "time lost up to which another band of a device counts as free", 0, 1)
+    slow_client_share: float = _limit(
+        0.4, "%", "of a radio's airtime from which one slow client is told", 0, 1
+    )
+    gone_min: float = _limit(
+        60, "min", "without being heard, while listened for, after which a radio is gone", 1, 1e5
+    )
+
+
+def thresholds_of(setup: Setup) -> Thresholds:
+    """Those of a case: the usual ones with what was changed. Names that this version does not know are passed over."""
+    known = {f.name for f in fields(Thresholds)}
+    return replace(Thresholds(), **{name: value for name, value in setup.thresholds if name in known})
+
+
+def threshold_from(text: str) -> tuple[str, float]:
+    """A threshold that somebody wrote: "act-lost=20". Raises: ValueError, with a sentence."""
+    name, sign, number = text.partition("=")
+    name = name.strip().replace("-", "_")
+    found = next((f for f in fields(Thresholds) if f.name == name), None)
+    if found is None or not sign:
+        listed = ", ".join(f.name.replace("_", "-") for f in fields(Thresholds))
+        raise ValueError(f"“{text}” is no threshold: write NAME=VALUE, with one of {listed}.")
+    of_hundred = found.metadata["unit"] == "%"
+    try:
+        value = float(number.replace("−", "-").rstrip(" %")) / (100 if of_hundred else 1)
+    except ValueError:
+        value = math.nan
+    low, high = found.metadata["low"], found.metadata["high"]
+    if not low <= value <= high:
+        factor = 100 if of_hundred else 1
+        unit = f" {found.metadata['unit']}".rstrip()
+        raise ValueError(
+            f"“{number}” does not do for {name.replace('_', '-')}: {low * factor:g} to {high * factor:g}{unit}."
+        )
+    return name, value
+
+
+def shown(name: str, value: float) -> str:
+    """A threshold's value as people write it: "15 %"."""
+    unit = next(f.metadata["unit"] for f in fields(Thresholds) if f.name == name)
+    text = f"{100 * value:g} %" if unit == "%" else f"{value:g} {unit}".rstrip()
+    return text.replace("-", "−")

@@ -1,0 +1,1 @@
+"""How busy channels and radios are, by source and by hour."""

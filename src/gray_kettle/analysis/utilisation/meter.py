@@ -1,0 +1,166 @@
+"""Utilisation of each 20 MHz part, every source side by side, the one that is used named; over the window and by hour.
+
+Source: docs/radio-model.md, "Utilisation". Not measured is said, never 0.
+"""
+
+import numpy as np
+
+from gray_kettle.analysis import model_constants as settings
+from gray_kettle.analysis.assessment import Radio, Utilisation
+from gray_kettle.analysis.loss.channel_assessment import level_at
+from gray_kettle.analysis.observed.coverage import Looks
+from gray_kettle.analysis.observed.survey_counters import surveyed, surveyed_by_hour
+from gray_kettle.analysis.observed.traffic_totals import Sent
+from gray_kettle.model.records import Observations, Swept
+from gray_kettle.phy.carrier_sense import PREAMBLE_DBM
+from gray_kettle.phy.channels import Channel
+from gray_kettle.phy.channels import centre_hz as centre_of
+
+NOT_MEASURED = Utilisation(None, "not measured", "none")
+SOURCES = (
+    "survey",
+    "sweep",
+    "frames",
+    "BSS load",
+    "beacons",
+)  # the first that there is, but for the larger of two
+_CONFIDENCE = {"frames": "medium", "BSS load": "medium", "beacons": "low"}
+_HOUR_S = 3600
+Hours = dict[int, float]
+
+
+class Meter:
+    """Reads the utilisation of parts from what was observed; what all parts share is worked out once."""
+
+    def __init__(
+        self, radios: tuple[Radio, ...], observations: Observations, looks: Looks, sent: Sent
+    ) -> None:
+        self._radios, self._observations, self._looks, self._sent = radios, observations, looks, sent
+        self._told_by_hour = _told_by_hour(observations)
+
+    def read(self, band: str, number: int) -> Utilisation:
+        """The best figure there is for a part. Order: survey; sweep; frames and BSS load, the larger; then beacons."""
+        place_hz = centre_of(band, number)
+        here = [r for r in self._radios if (r.band, r.channel.primary) == (band, number)]
+        swept = swept_at(self._observations, place_hz)
+        survey = surveyed(self._observations, place_hz)
+        found: dict[str, float] = {}
+        hours: dict[str, Hours] = {}
+        if survey is not None:
+            found["survey"] = survey.busy_share
+            hours["survey"] = surveyed_by_hour(self._observations, place_hz)
+        if swept is not None:
+            found["sweep"] = swept.duty
+            hours["sweep"] = {hour: duty for hour, duty, _ in swept.by_hour}
+        if self._looks.dwell_s(place_hz) >= settings.LEAST_DWELL_S:
+            found["frames"], hours["frames"] = self._frames(place_hz)
+        loudest = max((r for r in here if r.stay.told_busy is not None), key=_loudness, default=None)
+        if loudest is not None:
+            found["BSS load"] = float(loudest.stay.told_busy or 0.0)
+            hours["BSS load"] = {
+                hour: share
+                for hour in range(24)
+                for share in [max(self._told_by_hour.get((n.bssid, hour), -1.0) for n in loudest.networks)]
+                if share >= 0
+            }
+        if here:
+            beacons = sum(n.beacon_share for r in here for n in r.networks)
+            loud = sum(1 for r in here if level_at(r.stay, None) >= PREAMBLE_DBM)
+            found["beacons"] = min(beacons + settings.PRIOR_ACTIVITY * loud, 1.0)
+        if not found:
+            return NOT_MEASURED
+        source = _used(found)
+        others = tuple((s, round(found[s], 4)) for s in SOURCES if s in found and s != source)
+        confidence = _CONFIDENCE.get(source, "medium")
+        if (source == "survey" and survey is not None and survey.whole_window) or (
+            source == "sweep" and swept is not None and _is_dense(swept)
+        ):
+            confidence = "high"  # of one reading of counters one does not know since when
+        return Utilisation(round(found[source], 4), source, confidence, others, _by_hour(hours))
+
+    def _frames(self, place_hz: float) -> tuple[float, Hours]:
+        """Airtime over dwell, in all and by hour. Frames that leaked in from elsewhere say nothing of this place."""
+        elsewhere = _bssids_elsewhere(place_hz, self._radios)
+        on_it = self._sent.rows(np.abs(self._sent.receiver_hz - place_hz) < 1e6)
+        on_it = on_it.rows(~np.isin(on_it.bssid, elsewhere) & ~np.isin(on_it.transmitter, elsewhere))
+        airtime_s = np.bincount(on_it.hour, on_it.airtime_s, 24)
+        dwell_s = self._looks.dwell_by_hour_s(place_hz)
+        hours = {
+            int(h): min(float(airtime_s[h] / dwell_s[h]), 1.0)
+            for h in np.flatnonzero(dwell_s >= settings.LEAST_DWELL_S)
+        }
+        return min(float(airtime_s.sum()) / self._looks.dwell_s(place_hz), 1.0), hours
+
+
+def _loudness(radio: Radio) -> tuple[float, float]:
+    return level_at(radio.stay, None), radio.stay.told_busy or 0.0
+
+
+def _used(found: dict[str, float]) -> str:
+    """The first source in the order of trust; of frames and BSS load the larger, both being lower bounds."""
+    source = next(s for s in SOURCES if s in found)
+    if source == "frames" and found.get("BSS load", 0.0) > found["frames"]:
+        return "BSS load"
+    return source
+
+
+def _is_dense(swept: Swept) -> bool:
+    dense = swept.rows >= settings.SWEEP_ROWS_PER_S * settings.SWEEP_S
+    return dense and swept.rows_per_s >= settings.SWEEP_ROWS_PER_S and not swept.bound
+
+
+def _by_hour(hours: dict[str, Hours]) -> tuple[tuple[int, str, float], ...]:
+    """Each hour by the source that is used for it: an hour may lack what the window as a whole has."""
+    out = []
+    for hour in range(24):
+        found = {source: told[hour] for source, told in hours.items() if hour in told}
+        if found:
+            source = _used(found)
+            out.append((hour, source, round(found[source], 4)))
+    return tuple(out)
+
+
+def _told_by_hour(observations: Observations) -> dict[tuple[str, int], float]:
+    """Median of what each BSSID tells as busy, by hour of the day (UTC)."""
+    sightings = observations.sightings
+    rows = np.flatnonzero(~np.isnan(sightings.load_utilisation))
+    if not len(rows):
+        return {}
+    names = sorted({a.bssid for a in observations.announcements})
+    code_of = np.array([names.index(a.bssid) for a in observations.announcements], np.int64)
+    hour = (sightings.time_s[rows] // _HOUR_S % 24).astype(np.int64)
+    # One number a row, the share behind its key: sorting numbers is faster than sorting rows by two of them.
+    both = np.sort((code_of[sightings.announcement[rows]] * 24 + hour) * 2 + sightings.load_utilisation[rows])
+    key = (both // 2).astype(np.int64)
+    load = both - 2 * key
+    starts = np.flatnonzero(np.diff(key, prepend=-1))
+    ends = np.append(starts[1:], len(key))
+    middle = (load[(starts + ends - 1) // 2] + load[(starts + ends) // 2]) / 2
+    return {
+        (names[k // 24], k % 24): round(share, 6)
+        for k, share in zip(key[starts].tolist(), middle.tolist(), strict=True)
+    }
+
+
+def swept_at(observations: Observations, place_hz: float) -> Swept | None:
+    """What sweeps say of the 20 MHz place at a frequency: at the spot where they looked longest."""
+    here = [
+        s
+        for s in observations.swept
+        if s.channel.width_mhz == 20 and abs(s.channel.centre_hz - place_hz) < 1e6
+    ]
+    return max(here, key=lambda s: (s.seconds, s.spot), default=None)
+
+
+def _bssids_elsewhere(place_hz: float, radios: tuple[Radio, ...]) -> list[int]:
+    """Addresses of radios none of whose channels in the window fills the place."""
+    return [
+        int(network.bssid.replace(":", ""), 16)
+        for radio in radios
+        if not any(_fills(stay.channel, place_hz) for stay in radio.stays)
+        for network in radio.networks
+    ]
+
+
+def _fills(channel: Channel, place_hz: float) -> bool:
+    return any(abs(centre_of(channel.band, part) - place_hz) < 1e6 for part in channel.parts)

@@ -1,0 +1,211 @@
+"""Files that somebody sent: the kind is told by the content, never by the name."""
+
+from collections.abc import Generator, Iterator
+from contextlib import closing
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Protocol
+
+import numpy as np
+
+from gray_kettle.collect.input_stream import Intake
+from gray_kettle.collect.prefetch import ahead
+from gray_kettle.decode import nl80211 as netlink
+from gray_kettle.decode import scan_text as listings
+from gray_kettle.decode.capture import CaptureReader
+from gray_kettle.decode.capture_files import capture_kind, iter_pcap, iter_pcapng
+from gray_kettle.decode.errors import DecodeError
+from gray_kettle.decode.sweeps import fft_records, sigmf, table
+from gray_kettle.decode.sweeps.column_layout import Layout, parse_layout
+from gray_kettle.errors import KettleError
+from gray_kettle.model.records import Piece
+from gray_kettle.spectrum.quantise import to_codes
+
+WHAT_IS_READ = (
+    "pcap and pcapng captures of 802.11 frames, netlink scan answers, the text of `iw` (scan, survey dump, station "
+    "dump), `nmcli -f ALL dev wifi`, `wpa_cli scan_results` and `netsh wlan show networks mode=bssid`, scan logs, "
+    "sweep tables (with --layout, where they have no header of ours), the kernel's FFT sample records, and SigMF "
+    "recordings by their .sigmf-meta"
+)
+_DESCRIPTION_BYTES = 1 << 20
+
+
+class Source(Protocol):
+    """What `take` reads from. notes are complete once the pieces are through."""
+
+    intake: Intake
+    kind: str
+    notes: list[str]
+
+    def pieces(self) -> Generator[Piece]:
+        """Decoded pieces in order. Damage ends the stream with a note; what came before it is kept."""
+        ...
+
+
+@dataclass(frozen=True)
+class SweepReading:
+    """How sweeps are to be read. layout: of a table without a header of ours. bin_hz, full_scale_dbm: of recordings;
+    0 and None for the usual.
+    """
+
+    layout: str = ""
+    bin_hz: float = 0.0
+    full_scale_dbm: float | None = None
+
+
+def open_file(path: Path, reading: SweepReading | None = None) -> Source:
+    """The source for a file, a pipe, or standard input ("-").
+
+    Raises: KettleError, when nothing in it can be read; ValueError, for a layout that is none.
+    """
+    reading = reading or SweepReading()
+    if reading.layout:
+        return SweepTable(Intake(path), parse_layout(reading.layout))
+    if path.suffix == ".sigmf-data":  # samples alone do not tell what they are
+        path = path.with_suffix(".sigmf-meta")
+    intake = Intake(path)
+    source = _source_of(intake, reading)
+    if source is None:
+        intake.close()
+        raise KettleError(
+            f"{intake.name} is of a kind that is not known here. What can be read: {WHAT_IS_READ}."
+        )
+    return source
+
+
+def _source_of(intake: Intake, reading: SweepReading) -> Source | None:
+    head = intake.head
+    found: Source | None = None
+    if container := capture_kind(head):
+        found = CaptureFile(intake, container)
+    elif table.fits(head):
+        found = SweepTable(intake, None)
+    elif sigmf.fits(head):
+        found = Recording(intake, reading)
+    elif fft_records.fits(head):
+        found = FftRecords(intake)
+    elif listing := listings.kind_of(head):
+        found = Listing(intake, listing)
+    elif netlink.order_of(head):
+        found = NetlinkAnswers(intake)
+    return found
+
+
+class CaptureFile:
+    """A pcap or pcapng capture."""
+
+    def __init__(self, intake: Intake, kind: str) -> None:
+        self.intake, self.kind = intake, kind
+        self.notes: list[str] = []
+
+    def pieces(self) -> Generator[Piece]:
+        reader = CaptureReader()
+        walk = iter_pcap if self.kind == "pcap" else iter_pcapng
+        try:
+            yield from reader.pieces(walk(self.intake))
+        except DecodeError as error:
+            self.notes.append(f"{error}: what came before it was kept.")
+        self.notes += reader.notes()
+
+
+def _coded(pieces: Iterator[Piece]) -> Iterator[Piece]:
+    """Sweeps with their levels as the case keeps them: worked out here, in the thread that decodes."""
+    for piece in pieces:
+        yield replace(piece, sweeps=tuple(replace(r, codes=to_codes(r.levels_dbm)) for r in piece.sweeps))
+
+
+class SweepTable:
+    """A table of levels: the own CSV, or any by its layout."""
+
+    kind = "sweep table"
+
+    def __init__(self, intake: Intake, layout: Layout | None) -> None:
+        self.intake = intake
+        self.notes: list[str] = []
+        self._layout = layout
+
+    def pieces(self) -> Generator[Piece]:
+        reader = table.TableReader(self._layout)
+        try:
+            yield from ahead(_coded(reader.pieces(self.intake.readinto)))
+        except DecodeError as error:
+            self.notes.append(f"{error}: what came before it was kept.")
+        self.notes += reader.notes
+
+
+class FftRecords:
+    """What a Wi-Fi card's own spectral scan wrote, as the Linux kernel hands it out."""
+
+    kind = "sweep records"
+
+    def __init__(self, intake: Intake) -> None:
+        self.intake = intake
+        self.notes: list[str] = []
+
+    def pieces(self) -> Generator[Piece]:
+        reader = fft_records.RecordReader(self.intake.written_s)
+        try:
+            yield from ahead(_coded(reader.pieces(self.intake.readinto)))
+        except DecodeError as error:
+            self.notes.append(f"{error}: what came before it was kept.")
+        self.notes += reader.notes
+
+
+class Recording:
+    """An I/Q recording: its description tells where its samples lie, and those are what is taken."""
+
+    kind = "sweep recording"
+
+    def __init__(self, description: Intake, reading: "SweepReading") -> None:
+        """Raises: KettleError, when the description is damaged or its samples are not beside it."""
+        room = np.empty(_DESCRIPTION_BYTES, np.uint8)
+        with closing(description):
+            text = b""
+            while len(text) < _DESCRIPTION_BYTES and (count := description.readinto(room)):
+                text += room[:count].tobytes()
+        try:
+            told = sigmf.describe(text, description.written_s)
+        except ValueError as error:
+            raise KettleError(f"{description.name}: {error}.") from error
+        self.intake = Intake(description.path.with_suffix(".sigmf-data"))
+        self._reader = sigmf.RecordingReader(told, reading.bin_hz, reading.full_scale_dbm)
+        self.notes: list[str] = []
+
+    def pieces(self) -> Generator[Piece]:
+        try:
+            yield from ahead(_coded(self._reader.pieces(self.intake.readinto)))
+        except DecodeError as error:
+            self.notes.append(f"{error}: what came before it was kept.")
+        self.notes += self._reader.notes
+
+
+class NetlinkAnswers:
+    """Messages of a netlink socket with the kernel's answers to scans."""
+
+    kind = "netlink scan"
+
+    def __init__(self, intake: Intake) -> None:
+        self.intake = intake
+        self.notes: list[str] = []
+
+    def pieces(self) -> Generator[Piece]:
+        try:
+            yield from netlink.ScanAnswers().pieces(self.intake, self.intake.head, self.intake.written_s)
+        except DecodeError as error:
+            self.notes.append(f"{error}: what came before it was kept.")
+
+
+class Listing:
+    """Text that a program of an operating system printed."""
+
+    def __init__(self, intake: Intake, kind: str) -> None:
+        self.intake, self.kind = intake, kind
+        self.notes: list[str] = []
+
+    def pieces(self) -> Generator[Piece]:
+        reader = listings.reader_of(self.kind, self.intake.written_s)
+        try:
+            yield from reader.pieces(self.intake.lines())
+        except DecodeError as error:
+            self.notes.append(f"{error}: what came before it was kept.")
+        self.notes += reader.notes

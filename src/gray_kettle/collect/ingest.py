@@ -1,0 +1,186 @@
+"""From a source into a case: one take, with progress, cancelled at any time without loss."""
+
+import itertools
+import math
+import time
+from collections.abc import Callable, Generator
+from contextlib import closing, suppress
+from dataclasses import dataclass
+from typing import Protocol
+
+import numpy as np
+
+from gray_kettle.collect.files import Source
+from gray_kettle.collect.input_stream import Intake, octets_of
+from gray_kettle.decode.errors import DecodeError
+from gray_kettle.errors import KettleError
+from gray_kettle.model.records import Piece, SweepRows
+from gray_kettle.store import Case
+
+_WRITE_EVERY_S = 1.0
+STOPPED_NOTE = "Stopped by hand: what was read until then was kept."
+
+
+class LiveSource(Protocol):
+    """What is collected from as it happens. notes grow as it goes on."""
+
+    name: str
+    kind: str
+    notes: list[str]
+
+    def pieces(self, is_cancelled: Callable[[], bool]) -> Generator[Piece]: ...
+
+
+@dataclass(frozen=True)
+class TakeResult:
+    """What became of one source. number is None when nothing new was stored."""
+
+    source: str
+    kind: str
+    records: int
+    skipped: int
+    notes: tuple[str, ...]
+    number: int | None
+
+    @property
+    def unit(self) -> str:
+        """What its records are."""
+        if self.kind in ("iw survey", "iw stations"):
+            return "readings"
+        if self.kind.startswith("sweep"):
+            return "sweep rows"
+        return "scans" if "scan" in self.kind else "frames"
+
+
+def take(
+    case: Case,
+    source: Source,
+    spot: str = "",
+    *,
+    progress: Callable[[int, int], None] = lambda done, total: None,
+    is_cancelled: Callable[[], bool] = lambda: False,
+) -> TakeResult:
+    """Read a source into the case as one take.
+
+    progress is called with bytes done and bytes in all. Raises: KettleError, when nothing usable was in it.
+    """
+    intake = source.intake
+    same, beginnings = _held(case, intake)
+    if same is not None:
+        intake.close()
+        return _held_already(source, same)
+    number = case.begin_take(intake.name, source.kind, spot, intake.mark)
+    records = skipped = 0
+    swept: set[str] = set()
+    stopped = False
+    try:
+        with closing(source.pieces()) as pieces:
+            for piece in pieces:
+                case.append(number, piece)
+                records += piece.records
+                skipped += piece.skipped
+                swept.update(piece.swept_bands)
+                progress(intake.bytes_read, intake.size_bytes)
+                if is_cancelled():
+                    stopped = True
+                    break
+    except KeyboardInterrupt:  # ctrl+c on the command line stops the take, not the bookkeeping
+        stopped = True
+    finally:
+        intake.close()
+    notes = [*source.notes, *([STOPPED_NOTE] if stopped else [])]
+    if not records and not stopped:
+        case.forget_take(number)
+        reason = " ".join(notes) or "It holds no frames, scans or sweeps."
+        raise KettleError(f"{intake.name}: nothing usable in it. {reason}")
+    if not stopped and intake.is_stream:  # that it is the same shows at its end
+        same = next(
+            (n for n, digest in case.takes_marked(intake.mark).items() if digest == intake.digest), None
+        )
+        if same is not None:
+            case.forget_take(number)
+            return _held_already(source, same)
+    if beginnings and not stopped:
+        listed = ", ".join(str(n) for n in beginnings)
+        notes.append(f"It goes on where take {listed} of it ended, and stands in its place.")
+    totals = Piece(records=records, skipped=skipped, swept_bands=tuple(sorted(swept)))
+    digest = intake.mark if stopped else intake.digest
+    case.finish_take(number, totals, tuple(notes), digest, complete=not stopped, replaces=beginnings)
+    return TakeResult(intake.name, source.kind, records, skipped, tuple(notes), number)
+
+
+def take_live(
+    case: Case,
+    source: LiveSource,
+    spot: str = "",
+    *,
+    seconds: float = math.inf,
+    heard: Callable[[Piece], None] = lambda piece: None,
+    is_cancelled: Callable[[], bool] = lambda: False,
+) -> TakeResult:
+    """Collect from a live source for some time, or until cancelled. heard is called with each piece as it comes.
+
+    Raises: KettleError, when the source cannot be reached.
+    """
+    until_s = time.monotonic() + seconds
+    number = case.begin_take(source.name, source.kind, spot, f"live{time.time_ns():x}")
+    records = skipped = 0
+    waiting: list[Piece] = []
+    written_s = time.monotonic()
+    notes: list[str] = []
+    try:
+        with closing(source.pieces(lambda: is_cancelled() or time.monotonic() >= until_s)) as pieces:
+            for piece in pieces:
+                heard(piece)
+                records += piece.records
+                skipped += piece.skipped
+                waiting.append(piece)
+                if time.monotonic() - written_s > _WRITE_EVERY_S:
+                    _append_all(case, number, waiting)
+                    written_s = time.monotonic()
+    except KeyboardInterrupt:  # ctrl+c on the command line ends the take
+        pass
+    except KettleError:
+        if not records:
+            case.forget_take(number)
+            raise
+    _append_all(case, number, waiting)
+    notes += source.notes
+    if not records:
+        case.forget_take(number)
+        raise KettleError(f"{source.name}: nothing came. {' '.join(notes)}".strip())
+    totals = Piece(records=records, skipped=skipped)
+    case.finish_take(number, totals, tuple(notes), f"live-{number}", complete=True)
+    return TakeResult(source.name, source.kind, records, skipped, tuple(notes), number)
+
+
+def _append_all(case: Case, number: int, waiting: list[Piece]) -> None:
+    """Rows that came one by one are written together: a write costs as much for one as for many."""
+    for span, rows in itertools.groupby((r for p in waiting for r in p.sweeps), key=lambda r: r.span):
+        parts = list(rows)
+        joined = SweepRows(
+            span, np.concatenate([p.time_s for p in parts]), np.concatenate([p.levels_dbm for p in parts])
+        )
+        case.append(number, Piece(sweeps=(joined,)))
+    waiting.clear()
+
+
+def _held(case: Case, intake: Intake) -> tuple[int | None, tuple[int, ...]]:
+    """(take that holds the same bytes, takes that hold its beginning); read a first time only where one may.
+
+    A capture that was taken while it was still being written is the beginning of the whole one.
+    """
+    alike = case.takes_marked(intake.mark)
+    if intake.is_stream or not alike:
+        return None, ()
+    with closing(Intake(intake.path)) as whole:
+        prefixes: set[str] = set()
+        with suppress(DecodeError):
+            prefixes = whole.read_through(octets_of(digest) for digest in alike.values())
+        same = next((n for n, digest in alike.items() if digest == whole.digest), None)
+    return same, tuple(n for n, digest in alike.items() if digest in prefixes)
+
+
+def _held_already(source: Source, number: int) -> TakeResult:
+    note = f"The same bytes are in the case already, as take {number}; nothing was added."
+    return TakeResult(source.intake.name, source.kind, 0, 0, (note,), None)

@@ -1,0 +1,311 @@
+"""A spectrum analyser that speaks SCPI over TCP: set up, read sweep by sweep, reached again when it was lost.
+
+Source: SCPI-1999 (subsystems SENSe, TRACe, FORMat, INITiate, SYSTem:ERRor) and IEEE 488.2 (common commands, blocks).
+"""
+
+import math
+import time
+from collections.abc import Callable, Generator
+from dataclasses import dataclass
+from typing import Any
+from urllib.parse import parse_qsl, urlsplit
+
+import numpy as np
+
+from gray_kettle.errors import KettleError
+from gray_kettle.model.records import Piece, Span, SweepRows
+from gray_kettle.safe_text import printable
+
+SCHEME = "scpi://"
+_UNITS = {"ghz": 1e9, "mhz": 1e6, "khz": 1e3, "hz": 1.0, "g": 1e9, "m": 1e6, "k": 1e3, "": 1.0}
+_DETECTORS = {"SAMP": "sample", "AVER": "mean", "RMS": "mean", "POS": "max", "NEG": "min"}
+_TIMEOUT_MS = 3000
+_TRIES = 3  # to reach it a first time
+_LONGEST_PAUSE_S = 8.0
+_ROWS_A_CHECK = 100  # sweeps between two looks into the error queue
+_MOST_ERRORS = 16
+_MOST_POINTS = 1 << 16
+_BAD_TRACES = 5  # in a row, after which it is set up anew
+_NO_ERROR = 0
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What the person asked of the analyser; 0 for what is to stay as the analyser has it."""
+
+    host: str
+    port: int
+    start_hz: float
+    stop_hz: float
+    points: int
+    rbw_hz: float
+
+    @property
+    def name(self) -> str:
+        return printable(f"{self.host}:{self.port}")
+
+
+def parse_uri(uri: str) -> Wanted:
+    """scpi://host:port?start=2400MHz&stop=2490MHz&points=901&rbw=100kHz. Raises: KettleError, when it is none."""
+    parts = urlsplit(uri)
+    told = dict(parse_qsl(parts.query))
+    try:
+        port = parts.port or 5025
+        wanted = Wanted(
+            parts.hostname or "",
+            port,
+            _hz(told.pop("start", "0")),
+            _hz(told.pop("stop", "0")),
+            int(told.pop("points", "0")),
+            _hz(told.pop("rbw", "0")),
+        )
+    except ValueError as error:
+        raise KettleError(f"{printable(uri)}: {error}. {_EXAMPLE}") from error
+    if not wanted.host or told or not 0 <= wanted.points <= _MOST_POINTS:
+        odd = f"“{printable(next(iter(told)))}” is not known" if told else "host or points are not right"
+        raise KettleError(f"{printable(uri)}: {odd}. {_EXAMPLE}")
+    if wanted.start_hz >= wanted.stop_hz and (wanted.start_hz or wanted.stop_hz):
+        raise KettleError(f"{printable(uri)}: start must lie below stop. {_EXAMPLE}")
+    return wanted
+
+
+_EXAMPLE = "Write for example scpi://192.0.2.7:5025?start=2400MHz&stop=2490MHz&points=901&rbw=100kHz."
+
+
+def _hz(text: str) -> float:
+    number = text.strip().lower().rstrip("ghzmk")
+    unit = text.strip().lower()[len(number) :]
+    try:
+        value = float(number) * _UNITS[unit]
+    except (KeyError, ValueError):
+        value = -1.0
+    if not 0 <= value < 1e12:
+        raise ValueError(f"“{printable(text)}” is no frequency")
+    return value
+
+
+class LostError(Exception):
+    """The analyser did not answer, or not with what was asked for."""
+
+
+class Analyser:
+    """A live source. notes: what happened on the way."""
+
+    kind = "sweep live"
+
+    def __init__(self, uri: str) -> None:
+        self.wanted = parse_uri(uri)
+        self.name = self.wanted.name
+        self.notes: list[str] = []
+        self._binary = True
+
+    def pieces(self, is_cancelled: Callable[[], bool]) -> Generator[Piece]:
+        """One row a piece, until cancelled. Raises: KettleError, when it cannot be reached a first time."""
+        pause_s, lost_s, ever = 0.5, 0.0, False
+        tries = 0
+        while not is_cancelled():
+            try:
+                with _Connection(self.wanted.host, self.wanted.port) as line:
+                    span = self._set_up(line)
+                    if ever:
+                        self._say(f"The connection was lost; back after {time.time() - lost_s:.0f} s.")
+                    for row in self._rows(line, span, is_cancelled):
+                        ever, pause_s = True, 0.5
+                        yield row
+                return
+            except LostError as error:
+                lost_s = time.time()
+                tries += 1
+                if not ever and tries >= _TRIES:
+                    raise KettleError(
+                        f"The analyser at {self.name} cannot be used: {error}. "
+                        "Is it on, reachable, and set to SCPI over TCP?"
+                    ) from error
+                self._say(f"{error}; trying again.")
+                _sleep(pause_s, is_cancelled)
+                pause_s = min(2 * pause_s, _LONGEST_PAUSE_S)
+
+    def _say(self, note: str) -> None:
+        if note not in self.notes and len(self.notes) < 40:
+            self.notes.append(note)
+
+    def _set_up(self, line: "_Connection") -> Span:
+        """Set what was asked for; what the analyser says then is what counts."""
+        wanted = self.wanted
+        line.write("*CLS")
+        identity = printable(line.ask("*IDN?"))[:80]
+        if not identity:
+            raise LostError("It does not say who it is (*IDN?)")
+        for command, value in (
+            ("FREQ:STAR", wanted.start_hz),
+            ("FREQ:STOP", wanted.stop_hz),
+            ("SWE:POIN", wanted.points),
+            ("BAND", wanted.rbw_hz),
+        ):
+            if value:
+                line.write(f"{command} {value:.0f}")
+                self._errors(line, f"{command} {value:.0f}")
+        line.write("INIT:CONT OFF")
+        line.write("FORM:BORD NORM")
+        line.write("FORM REAL,32")
+        self._binary = not self._errors(line, "FORM REAL,32", quietly=True)
+        if not self._binary:
+            line.write("FORM ASC")
+            self._errors(line, "FORM ASC")
+        start_hz, stop_hz = line.number("FREQ:STAR?"), line.number("FREQ:STOP?")
+        points = int(line.number("SWE:POIN?"))
+        if not (2 <= points <= _MOST_POINTS and 0 < start_hz < stop_hz):
+            raise LostError(f"It tells a span that is none ({start_hz:g} to {stop_hz:g} Hz, {points} points)")
+        if wanted.points and points != wanted.points:
+            self._say(
+                f"The analyser sweeps {points:,} points, not the {wanted.points:,} that were asked for."
+            )
+        return Span(
+            start_hz,
+            (stop_hz - start_hz) / (points - 1),
+            points,
+            detector=_detector(line.perhaps("DET?")),
+            sweep_s=_at_least_nothing(line.perhaps("SWE:TIME?")),
+            rbw_hz=_at_least_nothing(line.perhaps("BAND?")),
+            instrument=identity,
+        )
+
+    def _errors(self, line: "_Connection", what: str, *, quietly: bool = False) -> bool:
+        """Empty the error queue; whether there was anything in it."""
+        any_there = False
+        for _ in range(_MOST_ERRORS):
+            answer = line.ask("SYST:ERR?")
+            code, _, words = answer.partition(",")
+            try:
+                number = int(code)
+            except ValueError as error:
+                raise LostError(f"Its error queue answers “{printable(answer)[:40]}”") from error
+            if number == _NO_ERROR:
+                break
+            any_there = True
+            if not quietly:
+                said = printable(words.strip().strip('"'))[:80]
+                self._say(f"The analyser reports error {number} ({said}) after {what}.")
+        return any_there
+
+    def _rows(self, line: "_Connection", span: Span, is_cancelled: Callable[[], bool]) -> Generator[Piece]:
+        bad = 0
+        for number in range(1, 1 << 62):
+            if is_cancelled():
+                return
+            began_s = time.time()
+            line.ask("INIT:IMM;*OPC?")
+            levels = line.trace(binary=self._binary)
+            if len(levels) != span.bins:
+                bad += 1
+                self._say(
+                    f"A trace of {len(levels):,} points came where {span.bins:,} were to come; left out."
+                )
+                if bad >= _BAD_TRACES:
+                    raise LostError("Its traces do not have the points that it tells")
+                yield Piece(skipped=1)
+                continue
+            bad = 0
+            levels = np.where(np.isfinite(levels) & (np.abs(levels) < 250), levels, np.nan).astype(np.float32)
+            yield Piece(sweeps=(SweepRows(span, np.array([began_s]), levels[None, :]),), records=1)
+            if number % _ROWS_A_CHECK == 0:
+                self._errors(line, "a sweep")
+
+
+class _Connection:
+    """Lines and blocks to and from one analyser. Every failure is a LostError."""
+
+    def __init__(self, host: str, port: int) -> None:
+        self._host, self._port = host, port
+        self._manager: Any = None
+        self._resource: Any = None
+
+    def __enter__(self) -> "_Connection":
+        import pyvisa
+
+        self._failures = (pyvisa.errors.Error, OSError, ValueError)
+        try:
+            self._manager = pyvisa.ResourceManager("@py")
+            self._resource = self._manager.open_resource(
+                f"TCPIP::{self._host}::{self._port}::SOCKET",
+                read_termination="\n",
+                write_termination="\n",
+                timeout=_TIMEOUT_MS,
+                open_timeout=_TIMEOUT_MS,
+            )
+        except self._failures as error:
+            self.__exit__()
+            raise LostError("It cannot be reached") from error
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        for thing in (self._resource, self._manager):
+            if thing is not None:
+                try:
+                    thing.close()
+                except self._failures:
+                    continue  # what is lost cannot be closed
+
+    def write(self, command: str) -> None:
+        self._call(self._resource.write, command)
+
+    def ask(self, question: str) -> str:
+        return str(self._call(self._resource.query, question)).strip()
+
+    def perhaps(self, question: str) -> str:
+        """The answer to a question that not every analyser knows; nothing where it does not."""
+        try:
+            return self.ask(question)
+        except LostError:
+            self.write("*CLS")
+            return ""
+
+    def number(self, question: str) -> float:
+        answer = self.ask(question)
+        try:
+            value = float(answer)
+        except ValueError as error:
+            raise LostError(f"It answers “{printable(answer)[:40]}” to {question}") from error
+        return value if math.isfinite(value) else 0.0
+
+    def trace(self, *, binary: bool) -> "np.ndarray[Any, np.dtype[Any]]":
+        question = "TRAC:DATA? TRACE1"
+        if binary:
+            return np.asarray(
+                self._call(
+                    self._resource.query_binary_values,
+                    question,
+                    datatype="f",
+                    is_big_endian=True,
+                    container=np.array,
+                )
+            )
+        return np.asarray(self._call(self._resource.query_ascii_values, question, container=np.array))
+
+    def _call(self, do: Callable[..., Any], *words: Any, **options: Any) -> Any:
+        try:
+            return do(*words, **options)
+        except self._failures as error:
+            reason = (
+                "does not answer" if "timeout" in str(error).lower() else "broke off, or answers nonsense"
+            )
+            raise LostError(f"It {reason}") from error
+
+
+def _detector(answer: str) -> str:
+    known = (name for word, name in _DETECTORS.items() if answer.upper().startswith(word))
+    return next(known, "sample")
+
+
+def _at_least_nothing(answer: str) -> float:
+    try:
+        value = float(answer)
+    except ValueError:
+        return 0.0
+    return value if math.isfinite(value) and value > 0 else 0.0
+
+
+def _sleep(seconds: float, is_cancelled: Callable[[], bool]) -> None:
+    until_s = time.monotonic() + seconds
+    while time.monotonic() < until_s and not is_cancelled():
+        time.sleep(0.05)

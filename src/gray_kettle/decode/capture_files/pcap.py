@@ -1,0 +1,109 @@
+"""pcap files, both byte orders, micro- and nanoseconds.
+
+Source: the IETF draft "PCAP Capture File Format".
+"""
+
+import struct
+from collections.abc import Iterator
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gray_kettle.decode.capture_files.block import (
+    LARGEST_PACKET,
+    MOST_PACKETS,
+    PCAP_MAGICS,
+    ByteReader,
+    PacketBlock,
+    Stretch,
+    gathered,
+)
+from gray_kettle.decode.capture_files.record_walk import follow, windows
+from gray_kettle.decode.errors import DecodeError
+from gray_kettle.model.records import IntArray
+
+_HEADER_BYTES = 16
+_USUAL_BYTES = 65_535  # a guess at a packet's beginning trusts no longer one
+_NEAR_S = 7 * 86_400  # and no time further than this from the packets before
+
+
+class _Packets:
+    """Packet records in a stretch: seconds, fraction, captured length, length on the air, four bytes each."""
+
+    header_bytes = _HEADER_BYTES
+
+    def __init__(self, data: NDArray[np.uint8], at: int, order: str, ticks: int) -> None:
+        self.data, self.end, self.ticks = data, len(data), ticks
+        self.upper_at = 2 if order == "<" else 0
+        # One number at every byte: those of a record are read without gathering its bytes.
+        self.words = np.ndarray((max(len(data) - 3, 0),), order + "u4", buffer=data, strides=(1,))
+        self.one = struct.Struct(order + "I")
+        (self.near_s,) = self.one.unpack_from(data.data, at)
+
+    def lengths(self, places: IntArray) -> IntArray:
+        captured = self.words[places + 8].astype(np.int64)
+        return np.where(captured <= LARGEST_PACKET, captured + _HEADER_BYTES, 0)
+
+    def length(self, place: int) -> int:
+        (captured,) = self.one.unpack_from(self.data.data, place + 8)
+        return captured + _HEADER_BYTES if captured <= LARGEST_PACKET else 0
+
+    def candidates(self, starts: IntArray, count: int) -> IntArray:
+        """By the upper half of the seconds, which stays the same for 18 hours."""
+        upper = (self.near_s >> 16).to_bytes(2, "little" if self.upper_at else "big")
+        one, other = (windows(self.data, starts + self.upper_at + k, count) == upper[k] for k in range(2))
+        row, column = np.divmod(np.flatnonzero(one & other), count)
+        return np.asarray(starts[row] + column)
+
+    def likely(self, places: IntArray) -> NDArray[np.bool_]:
+        near = np.abs(self.words[places].astype(np.int64) - self.near_s) <= _NEAR_S
+        captured, sent = self.words[places + 8], self.words[places + 12]
+        good: NDArray[np.bool_] = (
+            near & (captured <= sent) & (captured <= _USUAL_BYTES) & (self.words[places + 4] < self.ticks)
+        )
+        return good
+
+
+def iter_pcap(file: ByteReader) -> Iterator[PacketBlock]:
+    """Blocks of a pcap file. Raises: DecodeError at damage, after all that came before it was given."""
+    stretch = Stretch(file)
+    if not stretch.need(24):
+        raise DecodeError("The capture ends within its file header", len(stretch.data))
+    order, ticks = PCAP_MAGICS[stretch.data[:4].tobytes()]
+    (link,) = struct.unpack_from(order + "I", stretch.data.data, 20)
+    fcs_octets = 2 * (link >> 28) if link & 0x0400_0000 else 0  # told in units of 16 bits
+    stretch.at = 24
+    while True:
+        if stretch.left >= _HEADER_BYTES:
+            packets = _Packets(stretch.data, stretch.at, order, ticks)
+            starts, stretch.at = follow(stretch.at, packets)
+            for k in range(0, len(starts), MOST_PACKETS):
+                yield _block(stretch, starts[k : k + MOST_PACKETS], order, ticks, link & 0xFFFF, fcs_octets)
+        wanted = _HEADER_BYTES
+        if stretch.left >= _HEADER_BYTES:
+            (claimed,) = packets.one.unpack_from(stretch.data.data, stretch.at + 8)
+            if claimed > LARGEST_PACKET:
+                raise DecodeError(f"A packet claims {claimed:,} bytes", stretch.offset)
+            wanted += claimed
+        if not stretch.need(wanted):
+            if not stretch.left:
+                return
+            where = "in the middle of a packet" if stretch.left >= _HEADER_BYTES else "within a packet header"
+            raise DecodeError(f"The capture stops {where}", stretch.offset)
+
+
+def _block(
+    stretch: Stretch, starts: IntArray, order: str, ticks: int, link: int, fcs_octets: int
+) -> PacketBlock:
+    words = gathered(stretch.data, starts, _HEADER_BYTES).view(order + "u4").astype(np.int64)
+    lengths = words[:, 2]
+    return PacketBlock(
+        stretch.data,
+        starts + _HEADER_BYTES,
+        lengths,
+        np.maximum(words[:, 3], lengths),
+        words[:, 0] + words[:, 1] / ticks,
+        link,
+        stretch.base,
+        fcs_octets,
+    )

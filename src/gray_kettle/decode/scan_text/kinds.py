@@ -1,0 +1,39 @@
+"""Which listing a text is, told by how it begins."""
+
+from collections.abc import Callable, Generator, Iterable
+from typing import Protocol
+
+from gray_kettle.decode.scan_text import iw_counters, iw_scan, netsh, nmcli, wpa_cli
+from gray_kettle.decode.scan_text import scan_log as log
+from gray_kettle.model.records import Piece
+
+
+class Reader(Protocol):
+    """Reads one kind of listing. notes are complete once the pieces are through."""
+
+    notes: list[str]
+
+    def pieces(self, lines: Iterable[str]) -> Generator[Piece]: ...
+
+
+# The order counts: the more particular first. A reader is made with the time of what is not dated.
+_KINDS: tuple[tuple[str, Callable[[str], bool], Callable[[float], Reader]], ...] = (
+    ("scan log", log.fits, log.LogReader),
+    ("iw survey", iw_counters.fits_survey, iw_counters.SurveyReader),
+    ("iw stations", iw_counters.fits_stations, iw_counters.StationReader),
+    ("iw scan", iw_scan.fits, iw_scan.IwScanReader),
+    ("wpa_cli scan", wpa_cli.fits, wpa_cli.WpaCliReader),
+    ("netsh scan", netsh.fits, netsh.NetshReader),
+    ("nmcli scan", nmcli.fits, nmcli.NmcliReader),
+)
+
+
+def kind_of(head: bytes) -> str | None:
+    """The kind of a text by its first bytes; None when it is none that is known."""
+    encoding = "utf-16" if head.startswith((b"\xff\xfe", b"\xfe\xff")) else "utf-8"
+    text = head.decode(encoding, "replace").replace("\r\n", "\n")
+    return next((kind for kind, fits, _ in _KINDS if fits(text)), None)
+
+
+def reader_of(kind: str, fallback_s: float) -> Reader:
+    return next(make for name, _, make in _KINDS if name == kind)(fallback_s)

@@ -1,0 +1,86 @@
+"""An announcement from what a short listing tells: no elements, hardly a width.
+
+Source: docs/formats.md, "Scan listings".
+"""
+
+import re
+
+from gray_kettle.decode.dot11 import security
+from gray_kettle.model.records import Announcement
+from gray_kettle.phy.channels import centre_hz, number_at, wide
+
+MAC = r"(?:[0-9A-Fa-f]{2}[:-]){5}[0-9A-Fa-f]{2}"
+_GENERATIONS = {"be": "be", "ax": "ax", "ac": "ac", "n": "n", "g": "g", "a": "a", "b": "b"}
+
+
+def plain(
+    bssid: str,
+    ssid: bytes,
+    freq_hz: float,
+    label: str,
+    generation: str = "",
+    width_mhz: int = 0,
+    centre_hz_told: float = 0.0,
+    basic_rates_mbps: tuple[float, ...] = (),
+) -> Announcement:
+    """Raises: ValueError, for an address or a frequency that cannot be."""
+    if re.fullmatch(MAC, bssid) is None:
+        raise ValueError(f"{bssid!r} is no address.")
+    band, primary = number_at(freq_hz)
+    only = wide(band, primary, 20)
+    if not only or abs(only[0].primary_hz - freq_hz) > 2.5e6:
+        raise ValueError(f"{freq_hz / 1e6:g} MHz is no channel.")
+    channel = only[0]
+    # Where the listing tells a width and no centre there is one place in the fixed groups; in 2.4 GHz there are two.
+    if width_mhz > 20:
+        found = [c for c in wide(band, primary, width_mhz) if centre_hz_told in (0.0, c.centre_hz)]
+        width_told = len(found) == 1
+        channel = found[0] if width_told else channel
+    else:
+        width_told = width_mhz == 20
+    return Announcement(
+        bssid=bssid.lower().replace("-", ":"),
+        ssid=ssid[:32],
+        channel=channel,
+        generation=_GENERATIONS.get(generation, "g" if band == "2.4" else "a"),
+        streams=1,
+        security=label,
+        beacon_interval_tu=100,  # what nearly all use; these listings do not tell it
+        basic_rates_mbps=basic_rates_mbps,
+        country="",
+        fingerprint="",
+        beacon_bytes=0,
+        width_told=width_told,
+    )
+
+
+def channel_hz(number: int, band: str = "") -> float:
+    """Frequency of a channel number; without a band the number decides. Raises: ValueError."""
+    return centre_hz(band or ("2.4" if number <= 14 else "5"), number)
+
+
+def label_from_words(words: str) -> str:
+    """Security from the words of a listing: WPA2-PSK, SAE, OWE, 802.1X, Personal, Enterprise, WEP …"""
+    said = words.upper().replace("_", "-")
+    keys: set[int] = set()
+    if "SAE" in said or "WPA3-PERSONAL" in said or re.search(r"WPA3(?!-?ENT)", said):
+        keys.add(8)
+    if "OWE" in said:
+        keys.add(18)
+    if "SUITE-B-192" in said or "WPA3-ENTERPRISE" in said or "WPA3-ENT" in said:
+        keys.add(12)
+    enterprise = "802.1X" in said or "EAP" in said or "ENTERPRISE" in said
+    rsn = "WPA2" in said or "RSN" in said
+    if enterprise and 12 not in keys:
+        keys.add(1)
+    elif "PSK" in said or (rsn and (not keys or "WPA3" in said)):
+        keys.add(2)
+    old = {2} if re.search(r"WPA1|WPA(?![23])(-|\b)", said) and "NONE" not in said else None
+    tkip = ("TKIP" in said and "CCMP" not in said and "AES" not in said) or (
+        "TKIP" in said and old is not None
+    )
+    if old is not None and enterprise and not rsn and 8 not in keys:
+        return security.label_of(None, {1}, tkip, True)
+    if old is not None and not rsn and not keys & {8, 12, 18}:
+        keys = set()  # what it says of keys it says of the old protection
+    return security.label_of(keys or None, old, tkip, "WEP" in said)

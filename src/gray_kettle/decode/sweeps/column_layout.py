@@ -1,0 +1,104 @@
+"""What the columns of a sweep table are, and where the bins of a row lie."""
+
+from dataclasses import dataclass
+from datetime import UTC, datetime
+
+from gray_kettle.model.records import LATEST_S
+
+COLUMNS = ("time", "date", "clock", "start_hz", "low_hz", "high_hz", "step_hz", "samples", "skip")
+OWN_HEADER = "time,start_hz,step_hz,dbm"
+_LOWEST_HZ, _HIGHEST_HZ = 1e6, 1e12
+_WIDEST_STEP_HZ = 100e6
+_EDGES_AGREE = 0.05
+
+
+@dataclass(frozen=True)
+class Head:
+    """What stands before the levels of a row. samples: frames summed up, 0 when not told."""
+
+    time_s: float
+    start_hz: float
+    step_hz: float
+    samples: int
+
+
+@dataclass(frozen=True)
+class Layout:
+    """The columns before the levels, in order."""
+
+    columns: tuple[str, ...]
+
+    def head(self, words: list[bytes], bins: int) -> Head:
+        """Raises: ValueError, saying which word is not what the layout calls it."""
+        told = {name: word.strip() for name, word in zip(self.columns, words, strict=False)}
+        time_s = _time_s(told)
+        step_hz = _hz(told, "step_hz")
+        low_hz, high_hz = _hz(told, "low_hz"), _hz(told, "high_hz")
+        if high_hz and low_hz:
+            even_hz = (high_hz - low_hz) / bins
+            # Some programs tell the step rounded, others one bin more than fits between the edges.
+            if not step_hz or abs(even_hz - step_hz) < _EDGES_AGREE * step_hz:
+                step_hz = even_hz
+            elif abs((high_hz - low_hz) / step_hz - bins) > 1.5:
+                raise ValueError(
+                    f"{bins:,} levels of {step_hz:g} Hz do not fill {low_hz:g} to {high_hz:g} Hz: does the layout fit?"
+                )
+        if not 0 < step_hz <= _WIDEST_STEP_HZ:
+            raise ValueError(f"the step of {step_hz:g} Hz is none")
+        start_hz = _hz(told, "start_hz") or low_hz + step_hz / 2
+        if not _LOWEST_HZ <= start_hz <= _HIGHEST_HZ:
+            hint = ": it looks like MHz, and hertz are needed" if 100 < start_hz < 1e5 else ""
+            raise ValueError(f"a row cannot begin at {start_hz:g} Hz{hint}")
+        samples = int(_number(told, "samples") or 0)
+        return Head(time_s, start_hz, step_hz, max(samples, 0))
+
+
+def parse_layout(text: str) -> Layout:
+    """The layout that a comma list of column names tells. Raises: ValueError, when it is none."""
+    names = [word.strip() for word in text.split(",")]
+    if names[-1] != "dbm":
+        raise ValueError("a layout ends in “dbm”: the levels stand last in a row")
+    for name in names[:-1]:
+        if name not in COLUMNS:
+            raise ValueError(f"“{name}” is no column: {', '.join(COLUMNS)} and dbm are")
+    columns = tuple(names[:-1])
+    if not {"start_hz", "low_hz"} & set(columns):
+        raise ValueError(
+            "a layout needs start_hz (centre of the first bin) or low_hz (lower edge of the row)"
+        )
+    if "step_hz" not in columns and not {"low_hz", "high_hz"} <= set(columns):
+        raise ValueError("a layout needs step_hz, or low_hz and high_hz")
+    if "time" not in columns and not {"date", "clock"} <= set(columns):
+        raise ValueError("a layout needs time (Unix seconds), or date and clock")
+    return Layout(columns)
+
+
+def _number(told: dict[str, bytes], name: str) -> float:
+    if name not in told:
+        return 0.0
+    try:
+        return float(told[name])
+    except ValueError:
+        word = told[name][:24].decode("ascii", "replace")
+        raise ValueError(f"“{word}” is no {name}: does the layout fit?") from None
+
+
+def _hz(told: dict[str, bytes], name: str) -> float:
+    value = _number(told, name)
+    if not 0 <= value < _HIGHEST_HZ:
+        raise ValueError(f"{value:g} is no {name}")
+    return value
+
+
+def _time_s(told: dict[str, bytes]) -> float:
+    if "time" in told:
+        time_s = _number(told, "time")
+    else:
+        word = (told["date"] + b" " + told["clock"]).decode("ascii", "replace")
+        try:
+            time_s = datetime.fromisoformat(word).replace(tzinfo=UTC).timestamp()
+        except ValueError:
+            raise ValueError(f"“{word[:40]}” is no date and clock: does the layout fit?") from None
+    if not 0 < time_s < LATEST_S:
+        raise ValueError(f"{time_s:g} is no time in Unix seconds")
+    return time_s

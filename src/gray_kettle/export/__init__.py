@@ -1,0 +1,1 @@
+"""What leaves the product: JSON answers, text tables, drawings, the change sheet."""

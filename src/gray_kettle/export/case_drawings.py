@@ -1,0 +1,108 @@
+"""From a case to a drawing in a file: what the command and the app's export both do."""
+
+from datetime import datetime
+from pathlib import Path
+
+from gray_kettle.errors import KettleError
+from gray_kettle.export.drawings import (
+    check_ending,
+    field_figure,
+    lanes_figure,
+    ledger_figure,
+    levels_figure,
+    save,
+    save_pages,
+    sheet_pages,
+    sweep_figure,
+    waterfall_figure,
+)
+from gray_kettle.export.drawings.sweeps import Sweeping
+from gray_kettle.phy.channels import centre_hz, numbers
+from gray_kettle.planner.change_sheet import sheet_of
+from gray_kettle.session import Reading, read_all
+from gray_kettle.site_timezone import zone_name, zone_of
+from gray_kettle.spectrum.views import Frame
+from gray_kettle.store import Case
+
+_OF_READING = {"lanes": lanes_figure, "ledger": ledger_figure, "levels": levels_figure, "field": field_figure}
+VIEWS = (*_OF_READING, "sweep", "waterfall")
+_COLUMNS, _LINES = 900, 500  # of the pictures inside a drawing: as many as print can show
+_EDGE_HZ = 20e6
+
+
+def draw_view(
+    view: str, path: Path, band: str, output: Path, start_s: float | None = None, end_s: float | None = None
+) -> None:
+    """Write a drawing of a window of a case.
+
+    Raises: KettleError, when the case or the file cannot be used, or nothing was swept in that band.
+    """
+    check_ending(output)
+    with Case.open(path) as case:
+        reading = read_all(case, start_s, end_s)
+        if view in _OF_READING:
+            figure = _OF_READING[view](reading, band)
+        else:
+            shown = _sweeping(case, reading, band)
+            figure = sweep_figure(shown) if view == "sweep" else waterfall_figure(shown)
+    save(figure, output)
+
+
+def _sweeping(case: Case, reading: Reading, band: str) -> Sweeping:
+    seen = reading.observations
+    low_hz, high_hz = (
+        centre_hz(band, numbers(band)[0]) - _EDGE_HZ,
+        centre_hz(band, numbers(band)[-1]) + _EDGE_HZ,
+    )
+    runs = [
+        r
+        for r in case.sweeps.runs(seen.start_s, seen.end_s)
+        if r.span.end_hz > low_hz and r.span.start_hz < high_hz
+    ]
+    if not runs:
+        raise KettleError(f"{case.path}: nothing was swept in {band} GHz in this window.")
+    rows: dict[str, int] = {}
+    for run in runs:
+        rows[run.spot] = rows.get(run.spot, 0) + run.rows
+    spot = max(rows, key=lambda s: (rows[s], s))
+    low_hz = max(low_hz, min(r.span.start_hz - r.span.step_hz / 2 for r in runs))
+    high_hz = min(high_hz, max(r.span.end_hz + r.span.step_hz / 2 for r in runs))
+    finest_hz = min(r.span.step_hz for r in runs)
+    columns = max(min(_COLUMNS, round((high_hz - low_hz) / finest_hz)), 2)
+    frame = Frame(low_hz, high_hz, columns, seen.start_s, seen.end_s, _LINES)
+    country = reading.setup.country
+    offset = datetime.fromtimestamp(seen.start_s, zone_of(country)).utcoffset()
+    return Sweeping(
+        case.sweeps.view(frame, spot),
+        band,
+        reading.setup.site,
+        spot,
+        reading.assessment.swept,
+        tuple(r for r in reading.assessment.radios if r.band == band),
+        offset.total_seconds() if offset else 0.0,
+        zone_name(country),
+        tuple(e for e in reading.assessment.emitters if e.band == band and not e.is_dismissed),
+    )
+
+
+def write_sheet(path: Path, output: Path, start_s: float | None = None, end_s: float | None = None) -> None:
+    """Write the change sheet of a window of a case as .txt, .csv or .pdf.
+
+    Raises: KettleError, when the case or the file cannot be used.
+    """
+    from gray_kettle.export.change_sheet import sheet_table, sheet_text
+
+    ending = output.suffix.lower()
+    if ending not in (".txt", ".csv", ".pdf"):
+        raise KettleError(f"{output.name}: a change sheet is written as .txt, .csv or .pdf.")
+    with Case.open(path) as case:
+        reading = read_all(case, start_s, end_s)
+        sheet = sheet_of(reading.proposal, reading.setup)
+    if ending == ".pdf":
+        save_pages(sheet_pages(sheet), output)
+        return
+    text = sheet_text(sheet) if ending == ".txt" else sheet_table(sheet)
+    try:
+        output.write_text(text, encoding="utf-8", newline="")
+    except OSError as error:
+        raise KettleError(f"{output} cannot be written: {error.strerror}.") from error

@@ -1,0 +1,103 @@
+"""Shares by channel, for paper: what each place leaves to each own radio and who takes the rest; and how busy it is."""
+
+from matplotlib.axes import Axes
+from matplotlib.figure import Figure
+
+from gray_kettle.analysis.assess import places_seen_from
+from gray_kettle.analysis.assessment import PlaceView, Radio
+from gray_kettle.export.drawings.style import EMITTER, FOREIGN, INK, OWN, PAPER, literal
+from gray_kettle.safe_text import printable
+from gray_kettle.session import Reading
+
+_CLEAR, _OVERLAP = "#e9ded0", "#9a8f86"
+_MARKS = {"survey": "D", "sweep": "s", "frames": "^", "BSS load": "o", "beacons": "x"}
+_MOST = 8
+
+
+def ledger_figure(reading: Reading, band: str) -> Figure:
+    """One line of bars an own radio (the receiver, where there is none), and below what each source says is busy."""
+    assessment = reading.assessment
+    seats: list[Radio | None] = [v.radio for v in assessment.own if v.radio.band == band]
+    seats = seats[:_MOST] or [None]
+    figure = Figure(figsize=(10.5, 1.6 + 1.15 * len(seats) + 1.6), facecolor=PAPER, layout="constrained")
+    rows = figure.subplots(len(seats) + 1, 1, squeeze=False, height_ratios=[1.15] * len(seats) + [1.6])[:, 0]
+    for axes, seat in zip(rows, seats, strict=False):
+        places = [p for p in places_seen_from(assessment, seat) if p.channel.band == band]
+        _shares(axes, places, seat)
+    busy = [p for p in assessment.places if p.channel.band == band]
+    _sources(rows[-1], busy)
+    site = printable(reading.setup.site) or "Site not named"
+    title = literal(f"{site}: {band} GHz, what each channel leaves and who takes the rest")
+    figure.suptitle(title, x=0.01, ha="left", fontsize=12, color=INK)
+    handles, labels = rows[0].get_legend_handles_labels()
+    figure.legend(handles, labels, loc="outside lower left", ncols=5, fontsize=8, frameon=False)
+    return figure
+
+
+def _shares(axes: Axes, places: list[PlaceView], seat: Radio | None) -> None:
+    measured = [(k, p.standing) for k, p in enumerate(places) if p.standing is not None]
+    bottom = [0.0] * len(measured)
+    for name, colour, hatch in (
+        ("clear air", _CLEAR, ""),
+        ("shared on the channel", FOREIGN, ""),
+        ("overlapped from the side", _OVERLAP, "////"),
+        ("not Wi-Fi", EMITTER, "...."),
+    ):
+        heights = []
+        for _, s in measured:
+            parts = {
+                "shared on the channel": s.co_channel_lost,
+                "overlapped from the side": s.adjacent_lost,
+                "not Wi-Fi": s.non_wifi_lost,
+            }
+            total, lost = sum(parts.values()), 1 - s.clear_air
+            heights.append(
+                s.clear_air if name == "clear air" else lost * parts[name] / total if total else 0.0
+            )
+        axes.bar([k for k, _ in measured], heights, bottom=bottom, width=0.82, label=name, color=colour,
+                 hatch=hatch, edgecolor=PAPER, linewidth=0.4)  # fmt: skip
+        bottom = [b + h for b, h in zip(bottom, heights, strict=True)]
+    for k, place in enumerate(places):
+        mine = seat is not None and place.channel.primary in seat.channel.parts
+        if place.standing is None:
+            axes.text(k, 0.5, "–", ha="center", color=FOREIGN)
+        else:
+            weight = "bold" if mine else "normal"
+            words = f"{100 * place.standing.clear_air:.0f}"
+            axes.text(
+                k, 0.03, words, ha="center", fontsize=6.5, color=OWN if mine else INK, fontweight=weight
+            )
+    name = "seen by the receiver" if seat is None else f"■ {seat.name}\n{seat.channel.label}"
+    axes.set_ylabel(literal(printable(name.split("\n")[0])) + "\n" + "".join(name.split("\n")[1:]), rotation=0,
+                    ha="right", va="center", fontsize=8, color=INK)  # fmt: skip
+    _places(axes, places)
+
+
+def _sources(axes: Axes, places: list[PlaceView]) -> None:
+    for source, mark in _MARKS.items():
+        points = [
+            (k, share, name == p.utilisation.source)
+            for k, p in enumerate(places)
+            for name, share in [(p.utilisation.source, p.utilisation.value), *p.utilisation.others]
+            if name == source and share is not None
+        ]
+        for used in (False, True):
+            chosen = [(k, share) for k, share, is_used in points if is_used == used]
+            axes.plot([k for k, _ in chosen], [s for _, s in chosen], mark, markersize=5 if used else 4,
+                      color=OWN if used else FOREIGN, markerfacecolor=OWN if used else "none",
+                      label=source if not used else None, linestyle="none")  # fmt: skip
+    axes.set_ylabel(
+        "busy, by source\n(filled: used)", rotation=0, ha="right", va="center", fontsize=8, color=INK
+    )
+    axes.legend(loc="upper right", ncols=5, fontsize=7, frameon=False)
+    _places(axes, places)
+    axes.set_xlabel("channel", color=INK)
+
+
+def _places(axes: Axes, places: list[PlaceView]) -> None:
+    turned = 90 if len(places) > 16 else 0
+    axes.set_xticks(range(len(places)), [str(p.channel.primary) for p in places], fontsize=7, rotation=turned)
+    axes.set_xlim(-0.6, len(places) - 0.4)
+    axes.set_ylim(0, 1)
+    axes.set_yticks([0, 0.5, 1], ["0", "50", "100 %"], fontsize=7)
+    axes.spines[["top", "right"]].set_visible(False)

@@ -1,0 +1,245 @@
+"""The JSON answers: names and shapes are a contract, documented in docs/formats.md."""
+
+import math
+from typing import Any, Literal
+
+from pydantic import Field
+
+from gray_kettle.analysis.assess import places_seen_from
+from gray_kettle.analysis.assessment import Assessment, Finding, Harm, PlaceView, Radio
+from gray_kettle.analysis.emitters.tracking import non_wifi_share
+from gray_kettle.collect.ingest import TakeResult
+from gray_kettle.export.json_api.base import Answer, iso
+from gray_kettle.export.json_api.emitters import emitters_answer
+from gray_kettle.export.json_api.heard import heard_answer
+from gray_kettle.export.json_api.plan import plan_answer
+from gray_kettle.model.records import Swept
+from gray_kettle.safe_text import printable
+
+__all__ = [
+    "air_answer",
+    "brief_answer",
+    "emitters_answer",
+    "heard_answer",
+    "iso",
+    "plan_answer",
+    "take_answer",
+]
+
+
+class InputAnswer(Answer):
+    source: str
+    kind: str
+    records: int
+    skipped: int
+    notes: list[str]
+
+
+class TakeAnswer(Answer):
+    schema_: Literal["gray-kettle/take/1"] = Field(default="gray-kettle/take/1", alias="schema")
+    inputs: list[InputAnswer]
+
+
+class HourShareAnswer(Answer):
+    hour_utc: int
+    source: str
+    value: float
+
+
+class HarmAnswer(Answer):
+    """One cause. kind: "co-channel", "adjacent", "secondary" or "non-wi-fi"; radio: id, of an emitter for the last."""
+
+    kind: str
+    radio: str
+    name: str
+    channel: str | None
+    level_dbm: float
+    activity: float
+    share_lost: float
+
+
+class UtilisationAnswer(Answer):
+    value: float | None
+    source: str
+    confidence: str
+    others: dict[str, float]
+    by_hour: list[HourShareAnswer]
+
+
+class CoChannelAnswer(Answer):
+    radios: int
+    strongest_dbm: float | None
+    airtime: float
+
+
+class AdjacentAnswer(Answer):
+    radios: int
+    power_dbm: float | None
+    cost: float
+
+
+class NonWifiAnswer(Answer):
+    """Null figures: no sweep has been taken."""
+
+    emitters: int | None
+    cost: float | None
+
+
+class PlaceAnswer(Answer):
+    band: str
+    channel: int
+    width_mhz: int
+    utilisation: UtilisationAnswer
+    wifi_share: float | None
+    non_wifi_share: float | None
+    co_channel: CoChannelAnswer | None
+    adjacent: AdjacentAnswer | None
+    non_wifi: NonWifiAnswer
+    clear_air: float | None
+    expected_mbps: float | None
+    harms: list[HarmAnswer]
+
+
+class HourAnswer(Answer):
+    hour_utc: int
+    duty: float
+    rows: int
+
+
+class SweptAnswer(Answer):
+    band: str
+    channel: int
+    width_mhz: int
+    centre_mhz: float
+    spot: str
+    duty: float
+    bound: str
+    level_dbm: float | None
+    median_dbm: float | None
+    floor_dbm: float | None
+    rows: int
+    rows_per_s: float
+    by_hour: list[HourAnswer]
+
+
+class AirAnswer(Answer):
+    schema_: Literal["gray-kettle/air/1"] = Field(default="gray-kettle/air/1", alias="schema")
+    seen_from: str | None
+    places: list[PlaceAnswer]
+    sweeps: list[SweptAnswer]
+
+
+class FindingAnswer(Answer):
+    severity: str
+    kind: str
+    subject: str
+    cause: str
+    effect: str
+    first_step: str
+    figures: dict[str, Any]
+
+
+class BriefAnswer(Answer):
+    schema_: Literal["gray-kettle/brief/1"] = Field(default="gray-kettle/brief/1", alias="schema")
+    findings: list[FindingAnswer]
+    not_known: list[str]
+
+
+def take_answer(results: list[TakeResult]) -> TakeAnswer:
+    return TakeAnswer(
+        inputs=[
+            InputAnswer(
+                source=r.source, kind=r.kind, records=r.records, skipped=r.skipped, notes=list(r.notes)
+            )
+            for r in results
+        ]
+    )
+
+
+def air_answer(assessment: Assessment, radio: Radio | None, band: str | None) -> AirAnswer:
+    places = [p for p in places_seen_from(assessment, radio) if band in (None, p.channel.band)]
+    non_wifi = {
+        p.channel: non_wifi_share(assessment, p.channel)
+        for p in places
+        if p.channel.band in assessment.swept_bands
+    }
+    sweeps = [_swept(s) for s in assessment.swept if band in (None, s.channel.band)]
+    return AirAnswer(
+        seen_from=radio.id if radio else None,
+        places=[_place(p, non_wifi.get(p.channel)) for p in places],
+        sweeps=sweeps,
+    )
+
+
+def _swept(swept: Swept) -> SweptAnswer:
+    channel = swept.channel
+    levels = {name: getattr(swept, name) for name in ("level_dbm", "median_dbm", "floor_dbm")}
+    return SweptAnswer(
+        band=channel.band,
+        channel=channel.primary,
+        width_mhz=channel.width_mhz,
+        centre_mhz=channel.centre_hz / 1e6,
+        spot=printable(swept.spot),
+        duty=swept.duty,
+        bound=swept.bound,
+        rows=swept.rows,
+        rows_per_s=swept.rows_per_s,
+        by_hour=[HourAnswer(hour_utc=hour, duty=duty, rows=rows) for hour, duty, rows in swept.by_hour],
+        **{name: None if math.isnan(level) else level for name, level in levels.items()},
+    )
+
+
+def _place(place: PlaceView, non_wifi: float | None) -> PlaceAnswer:
+    used, standing = place.utilisation, place.standing
+    wifi = used.value
+    if used.source == "sweep" and used.value is not None and non_wifi is not None:
+        wifi = round(max(used.value - non_wifi, 0.0), 4)
+    return PlaceAnswer(
+        band=place.channel.band,
+        channel=place.channel.primary,
+        width_mhz=place.channel.width_mhz,
+        utilisation=UtilisationAnswer(
+            value=used.value,
+            source=used.source,
+            confidence=used.confidence,
+            others=dict(used.others),
+            by_hour=[HourShareAnswer(hour_utc=h, source=s, value=v) for h, s, v in used.by_hour],
+        ),
+        wifi_share=wifi,
+        non_wifi_share=non_wifi,
+        co_channel=CoChannelAnswer(
+            radios=standing.co_channel_radios,
+            strongest_dbm=standing.co_channel_strongest_dbm,
+            airtime=standing.co_channel_lost,
+        )
+        if standing
+        else None,
+        adjacent=AdjacentAnswer(
+            radios=standing.adjacent_radios,
+            power_dbm=standing.adjacent_power_dbm,
+            cost=standing.adjacent_lost,
+        )
+        if standing
+        else None,
+        non_wifi=NonWifiAnswer(
+            emitters=standing.non_wifi_emitters if standing and non_wifi is not None else None,
+            cost=standing.non_wifi_lost if standing and non_wifi is not None else None,
+        ),
+        clear_air=standing.clear_air if standing else None,
+        expected_mbps=standing.expected_mbps if standing else None,
+        harms=[_harm(h) for h in standing.harms] if standing else [],
+    )
+
+
+def _harm(harm: Harm) -> HarmAnswer:
+    told = {name: value for name, value in vars(harm).items() if name != "channel"}
+    return HarmAnswer(**told, channel=harm.channel.label if harm.channel else None)
+
+
+def brief_answer(assessment: Assessment, findings: tuple[Finding, ...]) -> BriefAnswer:
+    return BriefAnswer(findings=[_finding(f) for f in findings], not_known=list(assessment.not_known))
+
+
+def _finding(finding: Finding) -> FindingAnswer:
+    names = FindingAnswer.model_fields
+    return FindingAnswer(**{name: getattr(finding, name) for name in names})

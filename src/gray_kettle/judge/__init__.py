@@ -1,5 +1,0 @@
-"""Observations to an assessment: radios, utilisation, harms, findings. Same input, same answer, to the bit."""
-
-from gray_kettle.judge.assess import assess
-
-__all__ = ["assess"]

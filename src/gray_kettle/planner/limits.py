@@ -1,0 +1,70 @@
+"""What clients cannot do, as the technician says it.
+
+A limit is `[SSID@]BAND:WHAT`; WHAT is a list of channels (`1-11`, `36-48,149`) or the widest channel (`20MHz`).
+With an SSID it holds for the radios that announce that network, without for every own radio of the band.
+"""
+
+import re
+from dataclasses import dataclass
+
+from gray_kettle.analysis.assessment import Radio
+from gray_kettle.phy.channels import BANDS, Channel
+from gray_kettle.safe_text import printable
+
+EXAMPLES = "2.4:1-11, tern-gate@2.4:20MHz or 5:36-48"
+_LIMIT = re.compile(r"^(?:(?P<ssid>.+)@)?(?P<band>2\.4|5|6):(?P<what>[0-9,\- ]+|\d+ ?MHz)$", re.IGNORECASE)
+
+_WHAT = re.compile(r"^(?:[0-9,\- ]+|\d+ ?MHz)$", re.IGNORECASE)
+
+
+@dataclass(frozen=True)
+class Limit:
+    """channels None: any. widest_mhz None: any."""
+
+    text: str
+    ssid: bytes | None
+    band: str
+    channels: frozenset[int] | None
+    widest_mhz: int | None
+
+    def concerns(self, radio: Radio) -> bool:
+        if radio.band != self.band:
+            return False
+        return self.ssid is None or any(n.ssid == self.ssid for n in radio.networks)
+
+    def permits(self, channel: Channel) -> bool:
+        # A client must find the primary; it may be narrower than the channel.
+        if self.channels is not None and channel.primary not in self.channels:
+            return False
+        return self.widest_mhz is None or channel.width_mhz <= self.widest_mhz
+
+
+def parse_limit(text: str) -> Limit:
+    """Raises: ValueError, with a sentence for people."""
+    match = _LIMIT.match(text.strip())
+    if match is None or match["band"] not in BANDS:
+        raise ValueError(f"“{printable(text)}” is no limit of clients: write for example {EXAMPLES}.")
+    ssid = match["ssid"].encode() if match["ssid"] else None
+    return _limit(text, ssid, match["band"], match["what"])
+
+
+def limit_of_radio(text: str, band: str) -> Limit:
+    """What a radio can be set to: the part of a limit after the band. Raises: ValueError."""
+    if not _WHAT.match(text.strip()):
+        raise ValueError(
+            f"“{printable(text)}” is no list of channels or width: write for example 36-48 or 20MHz."
+        )
+    return _limit(text, None, band, text.strip())
+
+
+def _limit(text: str, ssid: bytes | None, band: str, words: str) -> Limit:
+    what = words.lower().replace(" ", "")
+    if what.endswith("mhz"):
+        return Limit(text, ssid, band, None, int(what[:-3]))
+    channels: set[int] = set()
+    for part in what.split(","):
+        first, _, last = part.partition("-")
+        if not first.isdigit() or (last and not last.isdigit()):
+            raise ValueError(f"“{printable(text)}” is no list of channels: write for example {EXAMPLES}.")
+        channels.update(range(int(first), int(last or first) + 1))
+    return Limit(text, ssid, band, frozenset(channels), None)

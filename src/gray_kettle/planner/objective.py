@@ -1,0 +1,194 @@
+"""What a choice of channels gives all own radios of a band, as arrays: one step sees every option of a radio.
+
+The same figures as the harm model's (a test compares them), taken apart so that one radio's move costs little: what a
+radio has left is a product over the others, so its logarithm is a sum, kept for each radio and changed by one term
+when another moves. Pairs of channels lie to each other in few ways (classes), so the terms are worked out once for
+each pair of radios and class. Source: docs/scoring.md, "How the plan is found".
+"""
+
+import math
+
+import numpy as np
+
+from gray_kettle.analysis.loss.channel_overlap import lie
+from gray_kettle.analysis.loss.interference_loss import efficiency_among, meet, weigh
+from gray_kettle.model.records import FloatArray, IntArray
+from gray_kettle.phy.carrier_sense import noise_floor_dbm
+from gray_kettle.phy.channels import Channel
+from gray_kettle.planner.radio_model import LEAST_MBPS, Player
+
+MOST_PROVED = 6  # radios up to which the best plan is proved
+SMALL_SITE = 40  # up to so many radios the levels are taken 3 dB lower, as they are, and 3 dB higher
+SHIFTS_DB = (-3.0, 0.0, 3.0)
+_CO, _COUNT, _SENDING, _BESIDE, _WIDER = range(
+    5
+)  # the sums kept for a radio: see Joint; from _WIDER one for each widening
+_NEVER = -1e6  # logarithm of no chance at all, finite so that sums stay numbers
+_LEAST_FREE = 1e-12
+
+
+def shifts_for(count: int) -> tuple[float, ...]:
+    """Shifts of all levels that the objective is the mean of: a plan must hold where levels are a little off."""
+    return SHIFTS_DB if count <= SMALL_SITE else (0.0,)
+
+
+class Joint:
+    """The own radios of a band with all that they take from one another.
+
+    Sums of a radio on an option, last axis: log of what those on its primary leave, how many they are, how much they
+    send, log of what the rest leaves beside it, and for each widening the log of the chance that it is free.
+    Shapes: n radios, s scenes (shifts of all levels, and times of the day as they are), o options (of the radio with
+    most; costs of missing ones are infinite), c classes.
+    """
+
+    def __init__(self, players: tuple[Player, ...], shifts_db: tuple[float, ...]) -> None:
+        self.players, self.count = players, len(players)
+        self._scenes(shifts_db)
+        channels = sorted({c for p in players for c in p.options.channels})
+        at = {c: n for n, c in enumerate(channels)}
+        most = max(len(p.options.channels) for p in players)
+        self.wider = max(round(math.log2(c.width_mhz / 20)) for c in channels)
+        shape = (self.count, most)
+        self.costs = np.full(shape, np.inf)
+        self.channel = np.zeros(shape, dtype=np.int64)  # index into the list of all channels
+        self.start = np.array([p.start for p in players])
+        self.weight = np.array([p.weight for p in players])
+        self.dsss = np.array([int(p.dsss_only) for p in players])
+        self._type = np.float64 if self.count <= MOST_PROVED else np.float32
+        self.base = np.zeros((len(self.scenes), *shape, _WIDER + self.wider), dtype=self._type)
+        self.rates = np.zeros((*shape, self.wider + 1), dtype=self._type)  # what each widening adds, Mb/s
+        for k, player in enumerate(players):
+            own = player.options.channels
+            self.costs[k, : len(own)] = player.costs
+            self.channel[k, : len(own)] = [at[c] for c in own]
+            self._foreign(k, player)
+        self.option = np.full(
+            (self.count, len(channels)), -1
+        )  # of a radio, by channel; -1 where it is not open to it
+        for k, player in enumerate(players):
+            self.option[k, self.channel[k, : len(player.costs)]] = np.arange(len(player.costs))
+        self._classes(channels)
+        self._pairs()
+
+    def _scenes(self, shifts_db: tuple[float, ...]) -> None:
+        """(shift, time of day or None for all of it) with the weight of each: the times share that of no shift."""
+        times = self.players[0].times if self.players else ()
+        self.shifts_db = shifts_db
+        self.scenes: list[tuple[float, int | None]] = []
+        weights: list[float] = []
+        for shift in shifts_db:
+            if shift == 0.0 and times:
+                self.scenes += [(0.0, t) for t in range(len(times))]
+                weights += [weight for weight, _ in times]
+            else:
+                self.scenes.append((shift, None))
+                weights.append(1.0)
+        self._scene_weight = np.array(weights) / len(shifts_db)
+
+    def mean(self, logs: FloatArray) -> FloatArray:
+        """Over the scenes, each by its weight: the first axis goes."""
+        return np.asarray(np.tensordot(self._scene_weight.astype(logs.dtype), logs, axes=(0, 0)))
+
+    def _foreign(self, k: int, player: Player) -> None:
+        """What each option has left by those that are not ours."""
+        options = player.options
+        rates = options.rates_mbps(player.asking)[:, : self.wider + 1]
+        self.rates[k, : len(rates)] = np.diff(rates, axis=1, prepend=0.0).clip(min=0.0)
+        widens = options.width_mhz[:, None] > 20 * 2 ** np.arange(self.wider)
+        for s, (shift, time) in enumerate(self.scenes):
+            others = player.others if time is None else player.times[time][1]
+            alone = weigh(player.asking, options, others.louder_by(shift))
+            sums = self.base[s, k, : len(rates)]
+            beside = (1 - alone.adjacent_lost) * np.prod(1 - alone.non_wifi_lost_to, axis=1)
+            sums[:, _CO] = _log(alone.co_free)
+            sums[:, _COUNT], sums[:, _SENDING] = alone.count, alone.contenders
+            sums[:, _BESIDE] = _log(beside)
+            sums[:, _WIDER:] = np.where(widens, _log(1 - alone.beyond[:, : self.wider]), _NEVER)
+
+    def _classes(self, channels: list[Channel]) -> None:
+        """Number the ways in which two channels lie to each other; the same for a sender of DSSS."""
+        count = len(channels)
+        rows = np.full((1 + int(self.dsss.max()), count, count, 8), 20.0)
+        if self.count > 1:  # alone it does not matter how
+            for d, dsss in enumerate((False, True)[: len(rows)]):
+                for k, mine in enumerate(channels):
+                    rows[d, k] = [
+                        (*lie(mine, theirs, dsss), mine.width_mhz, theirs.width_mhz) for theirs in channels
+                    ]
+        self._ways, which = np.unique(np.round(rows.reshape(-1, 8), 9), axis=0, return_inverse=True)
+        self.lies = which.reshape(-1, count, count)  # class by (DSSS, mine, theirs)
+        # Of a channel only few classes occur: each once, and which of them each other channel is.
+        found = [[np.unique(row, return_inverse=True) for row in table] for table in self.lies]
+        most = max(len(u) for table in found for u, _ in table)
+        self.few = np.zeros((len(found), count, most), dtype=np.int64)
+        self.which = np.zeros((len(found), count, count), dtype=np.int64)
+        for d, table in enumerate(found):
+            for u, (classes, inverse) in enumerate(table):
+                self.few[d, u, : len(classes)] = classes
+                self.which[d, u] = inverse.reshape(-1)
+
+    def _pairs(self) -> None:
+        """The term that each other radio adds to a radio's sums, by class: (s, asking, other, c, sums)."""
+        n, ways = self.count, self._ways
+        geometry = ways[:, :6].T[:, :, None]
+        noise = noise_floor_dbm(ways[:, 6] * 1e6)[:, None]
+        their_width = ways[:, 7].astype(np.int64)[:, None]
+        step = np.where(ways[:, 2] > 0, np.log2(np.maximum(ways[:, 2], 20) / 20), -1).astype(int)
+        sent = np.array([p.activity for p in self.players])[None, :]
+        terms = np.zeros((len(self.shifts_db), n, n, len(ways), _WIDER + self.wider), dtype=self._type)
+        for s, shift in enumerate(self.shifts_db):
+            for k, player in enumerate(self.players):
+                level = np.array([p.level_at[k] for p in self.players])[None, :] + shift
+                met = meet(geometry, their_width, level, noise, player.asking)
+                term = terms[s, k]
+                term[..., _CO] = _log(1 - sent * met.heard).T
+                term[..., _COUNT], term[..., _SENDING] = met.heard.T, (sent * met.heard).T
+                term[..., _BESIDE] = _log(1 - met.spoilt_by(sent)).T
+                held = _log(1 - sent * met.held).T
+                for j in range(self.wider):
+                    term[..., _WIDER + j] = np.where(step == j, held, 0.0)
+                term[k] = 0.0  # nobody is its own neighbour
+        rows = terms.reshape(len(self.shifts_db), -1, terms.shape[-1])
+        shift_of = [self.shifts_db.index(shift) for shift, _ in self.scenes]
+        self.terms = rows if len(shift_of) == len(self.shifts_db) else rows[shift_of]
+
+    def term(self, asking: IntArray | int, other: IntArray | int, way: IntArray) -> FloatArray:
+        """What others add to the sums of asking radios, lying to them in a way; broadcast, (s, …, sums)."""
+        rows: IntArray = (np.asarray(asking, dtype=np.int64) * self.count + other) * len(self._ways) + way
+        return np.asarray(self.terms.take(rows, axis=1))
+
+    def logs(self, sums: FloatArray, rates: FloatArray) -> FloatArray:
+        """Logarithm of the expected throughput from the sums and the rates that fit them; the last axis goes."""
+        shared = np.maximum(
+            sums[..., _CO], -np.log1p(np.maximum(sums[..., _COUNT], 0.0))
+        )  # contenders leave a fair share
+        mbps = rates[..., 0].astype(sums.dtype)
+        free = np.zeros_like(mbps)
+        for j in range(self.wider):
+            free = free + sums[..., _WIDER + j]
+            mbps = mbps + np.exp(free) * rates[..., j + 1]
+        mbps = mbps * efficiency_among(sums[..., _SENDING])
+        total = shared + sums[..., _BESIDE] + np.log(np.maximum(mbps, _LEAST_FREE))
+        return np.asarray(np.maximum(total, math.log(LEAST_MBPS)))
+
+    def sums_of(self, chosen: IntArray) -> FloatArray:
+        """Sums of every radio for choices of options: (…, n) to (s, …, n, sums)."""
+        who = np.arange(self.count)
+        on = self.channel[who, chosen]
+        way = self.lies[self.dsss, on[..., :, None], on[..., None, :]]  # class by (…, asking, other)
+        sums = self.base[:, who, chosen]
+        return np.asarray(sums + self.term(who[:, None], who, way).sum(axis=-2))
+
+    def logs_of(self, chosen: IntArray) -> FloatArray:
+        """Mean logarithm of expected throughput of every radio, for choices of options: (…, n) to the same."""
+        rates = self.rates[np.arange(self.count), chosen]
+        return self.mean(self.logs(self.sums_of(chosen), rates[None]))
+
+    def score(self, chosen: IntArray) -> FloatArray:
+        """The objective of choices of options: (…, n) to (…)."""
+        costs = self.costs[np.arange(self.count), chosen]
+        return np.asarray((self.weight * self.logs_of(chosen) - costs).sum(axis=-1))
+
+
+def _log(share: FloatArray) -> FloatArray:
+    return np.asarray(np.log(np.maximum(share, _LEAST_FREE)))

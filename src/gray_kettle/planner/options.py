@@ -1,0 +1,151 @@
+"""What each own radio may do: permitted, sendable, usable by the clients, and listened to."""
+
+from contextlib import suppress
+from dataclasses import dataclass, replace
+
+from gray_kettle.analysis.assessment import Assessment, Radio
+from gray_kettle.analysis.loss.channel_assessment import level_at
+from gray_kettle.model.plan_preferences import Wishes
+from gray_kettle.model.records import Setup
+from gray_kettle.phy.carrier_sense import UNHEARD_DBM
+from gray_kettle.phy.channels import Channel, all_channels
+from gray_kettle.phy.countries import radar_watch_s
+from gray_kettle.phy.rates import widest_mhz
+from gray_kettle.planner.limits import limit_of_radio, parse_limit
+from gray_kettle.planner.rules import broken, contradiction, rules_for, rules_of_clients
+
+RADAR_COST = 0.08  # the wait before use, and the risk of having to leave
+RADAR_HEARD_COST = 0.7  # pulses were heard there: it will have to leave again
+HARD_TO_FIND_COST = 0.03  # 6 GHz off the preferred scanning channels: clients look there last
+
+
+@dataclass(frozen=True)
+class Option:
+    """One channel for one radio. barred: why it is not to be chosen, "" when it may be.
+
+    cost: of going there, in log units. watch_s: how long it must listen for radar first, 0 for not at all.
+    """
+
+    channel: Channel
+    barred: str
+    cost: float = 0.0
+    watch_s: float = 0.0
+    radar_heard: bool = False
+
+
+@dataclass(frozen=True)
+class Options:
+    """All channels that exist for a radio. conflict: the rules that together leave it none, by name."""
+
+    all: tuple[Option, ...]
+    conflict: tuple[str, ...]
+
+    @property
+    def open(self) -> tuple[Option, ...]:
+        return tuple(o for o in self.all if not o.barred)
+
+
+def options_for(radio: Radio, assessment: Assessment, setup: Setup) -> Options:
+    """Every channel that exists for the radio, with the reason why it is out where it is.
+
+    The present channel is open unless it breaks a rule that was told: staying is an answer. Where nothing is open,
+    the radio stays and the rules that leave it nothing are named. Raises: ValueError, for a limit not understood.
+    """
+    rules = (*rules_for(radio, setup), *rules_of_clients(radio))
+    channels = _sendable(radio)
+    if radio.channel not in channels:
+        channels = (*channels, radio.channel)
+    found = []
+    for channel in channels:
+        why = broken(channel, rules)
+        if not why and channel != radio.channel:
+            why = unwise(channel, radio, assessment)
+        watch_s = radar_watch_s(setup.country, channel)
+        heard = watch_s > 0 and radar_heard(channel, assessment)
+        cost = _cost(channel, radio, setup.wishes, watch_s > 0, heard)
+        found.append(Option(channel, why, cost, watch_s, heard))
+    if all(o.barred for o in found):
+        conflict = contradiction(channels, rules)
+        if not conflict:  # the rules leave channels, but none that may be judged
+            left = {o.barred for o in found if not broken(o.channel, rules)}
+            here = broken(radio.channel, rules)
+            conflict = (here, *sorted(left))
+        found = [replace(o, barred="") if o.channel == radio.channel else o for o in found]
+        return Options(tuple(found), conflict)
+    return Options(tuple(found), ())
+
+
+def barred(radio: Radio, assessment: Assessment, setup: Setup) -> dict[Channel, str]:
+    """Why channels are not open to a radio, where they are not. A limit that cannot be read bars nothing."""
+    clients, offers = [], []
+    for text in setup.clients:
+        with suppress(ValueError):
+            parse_limit(text)
+            clients.append(text)
+    for owner, text in setup.wishes.offers:
+        with suppress(ValueError):
+            limit_of_radio(text, radio.band)
+            offers.append((owner, text))
+    readable = replace(
+        setup, clients=tuple(clients), wishes=replace(setup.wishes, offers=tuple(offers), locked=())
+    )
+    return {o.channel: o.barred for o in options_for(radio, assessment, readable).all if o.barred}
+
+
+def _sendable(radio: Radio) -> tuple[Channel, ...]:
+    # What a radio offers is not announced; at least what it does now, and what its generation can do.
+    widest = max(widest_mhz(radio.generation), radio.channel.width_mhz)
+    if radio.channel.width_mhz <= 80:
+        widest = min(widest, 80)  # 160 and 320 MHz are options of few radios: only where they are in use
+    return tuple(c for c in all_channels(radio.band) if c.width_mhz <= widest)
+
+
+def unwise(channel: Channel, radio: Radio, assessment: Assessment) -> str:
+    """Why a channel is better not gone to, whatever is permitted; "" for no such reason."""
+    if any((channel.band, part) not in assessment.covered for part in channel.parts):
+        return "not listened to"
+    if channel.band == "2.4" and channel.width_mhz > 20 and _second_part_is_used(channel, radio, assessment):
+        return "its second half is in use"
+    return ""
+
+
+def _cost(channel: Channel, radio: Radio, wishes: Wishes, watched: bool, heard: bool) -> float:
+    """In log units: for the change, for radar watch by what was heard of radar, for being hard to find."""
+    cost = 0.0 if channel == radio.channel else wishes.change_cost
+    if watched:
+        cost += (0.0 if wishes.radar == "prefer" else RADAR_COST) + RADAR_HEARD_COST * heard
+    if channel.band == "6" and channel.primary % 16 != 5 and channel != radio.channel:
+        cost += HARD_TO_FIND_COST
+    return cost
+
+
+def radar_heard(channel: Channel, assessment: Assessment) -> bool:
+    """Whether radar was met on a channel: its pulses in a sweep, or an own radio that left for no other reason."""
+    for emitter in assessment.emitters:
+        if emitter.kind == "radar" and not emitter.is_dismissed:
+            for hz, width_hz in channel.segments:
+                if emitter.low_hz < hz + width_hz / 2 and emitter.high_hz > hz - width_hz / 2:
+                    return True
+    parts = set(channel.parts)
+    return any(
+        parts & set(change.before.parts)
+        for finding in assessment.findings
+        if finding.kind == "radar-left"
+        for view in assessment.own
+        if view.radio.id == finding.radio
+        for change in view.radio.changes
+        if [change.before.label, change.time_s] in finding.figures["left"]
+    )
+
+
+def _second_part_is_used(channel: Channel, radio: Radio, assessment: Assessment) -> bool:
+    """40 MHz in 2.4 GHz only where nothing at all is heard on the second part."""
+    second = channel.parts[1]
+    for other in assessment.radios:
+        if other.id == radio.id or other.band != "2.4":
+            continue
+        for stay in other.stays:
+            near = any(abs(part - second) < 4 for part in stay.channel.parts)
+            if near and level_at(stay, None) > UNHEARD_DBM:
+                return True
+    return False

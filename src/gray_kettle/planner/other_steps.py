@@ -1,0 +1,209 @@
+"""Steps that are no change of channel: what gains most for what it costs stands first."""
+
+import math
+from collections.abc import Iterator, Sequence
+
+from gray_kettle.analysis.assessment import Assessment, Finding, Radio
+from gray_kettle.analysis.emitters.advice import ADVICE
+from gray_kettle.analysis.findings import percent, title
+from gray_kettle.phy.channels import BANDS
+from gray_kettle.planner.proposal import Move, OtherStep
+from gray_kettle.planner.radio_model import LEAST_MBPS
+from gray_kettle.planner.what_if import (
+    Effect,
+    Sites,
+    clients_at,
+    is_unused,
+    quieter,
+    sending_less,
+    without_emitter,
+)
+from gray_kettle.safe_text import dbm
+
+_QUIETER_DB, _MOST_QUIETER = 6.0, 6  # how much, and how many of a band: those most in the way
+_WORTH_LIFTING = 1.1
+_NEAR_DBM = -58.0  # a client that hangs near its radio
+_BASIC_SAVED = 0.85  # at 12 Mb/s a beacon takes about a seventh of its time at 1 Mb/s
+_NOT_WORTH_IT = (
+    "bluetooth",
+    "ble-advertising",
+    "radar",
+)  # see judge.advice: nobody can or need take them away
+_EFFORTS = ("minutes", "an hour", "a visit", "a purchase")  # each costs about twice the one before
+
+
+def other_steps(assessment: Assessment, sites: Sites, moves: Sequence[Move]) -> tuple[OtherStep, ...]:
+    """Worth doing beside the moves, the best for its effort first."""
+    found = [
+        *_emitters(assessment, sites),
+        *_unused(assessment, sites),
+        *_beacons(assessment, sites),
+        *_bands(assessment, sites),
+        *_power(assessment, sites),
+        *_far(assessment, sites),
+        *_lifted(moves),
+        *_told(assessment),
+    ]
+    return tuple(sorted(found, key=lambda s: (-s.worth / 2 ** _effort(s), s.what)))
+
+
+def _effort(step: OtherStep) -> int:
+    return next(k for k, word in enumerate(_EFFORTS) if step.effort.startswith(word))
+
+
+def _gain(effect: Effect, assessment: Assessment) -> str:
+    radio = assessment.radio(effect.best)
+    return f"+{percent(effect.factor - 1)} throughput for {title(radio) if radio else effect.best}"
+
+
+def _emitters(assessment: Assessment, sites: Sites) -> Iterator[OtherStep]:
+    for emitter in assessment.emitters:
+        effect = (
+            None if emitter.is_dismissed else sites.with_changed(emitter.band, without_emitter(emitter.id))
+        )
+        if effect is None or emitter.kind in _NOT_WORTH_IT:
+            continue
+        advice = ADVICE[emitter.kind]
+        ghz = f"{emitter.low_hz / 1e6:.0f}–{emitter.high_hz / 1e6:.0f} MHz"
+        yield OtherStep(
+            what=f"Take the {emitter.name or advice.short} at {ghz} off the air",
+            why=f"{advice.remedy} {advice.where}",
+            gain=_gain(effect, assessment) + f" over all the window; it is on {percent(emitter.duty)} of it",
+            effort="a purchase, or a cable"
+            if emitter.kind in ("microwave-oven", "analogue-video")
+            else "a visit",
+            worth=effect.worth,
+        )
+
+
+def _unused(assessment: Assessment, sites: Sites) -> Iterator[OtherStep]:
+    for radio in (v.radio for v in assessment.own if is_unused(v.radio, assessment)):
+        effect = sites.without(radio.id)
+        gain = _gain(effect, assessment) if effect else "a place that others could use; no throughput today"
+        yield OtherStep(
+            what=f"Switch {title(radio)} off",
+            why="It is ours and nobody was heard to use it; its beacons cost air all the same.",
+            gain=gain,
+            effort="minutes; ask first who might miss it",
+            worth=effect.worth if effect else 0.0,
+        )
+
+
+def _beacons(assessment: Assessment, sites: Sites) -> Iterator[OtherStep]:
+    for band in ("2.4", "5", "6"):
+        own = [v.radio for v in assessment.own if v.radio.band == band]
+        many = {r.id: _share(r) * (len(r.networks) - 2) / len(r.networks) for r in own if len(r.networks) > 2}
+        effect = sites.with_changed(band, sending_less(many)) if many else None
+        if effect is not None:
+            names = ", ".join(title(r) for r in own if r.id in many)
+            most = max(len(r.networks) for r in own)
+            yield OtherStep(
+                what=f"Announce two networks in {band} GHz instead of {most}",
+                why=f"Each name is announced ten times a second by {names}.",
+                gain=_gain(effect, assessment),
+                effort="an hour; clients must know the name that stays",
+                worth=effect.worth,
+            )
+        slow = {r.id: _share(r) * _BASIC_SAVED for r in own if band == "2.4" and _slowest(r) <= 2}
+        effect = sites.with_changed(band, sending_less(slow)) if slow else None
+        if effect is not None:
+            names = ", ".join(title(r) for r in own if r.id in slow)
+            yield OtherStep(
+                what="Make 12 Mb/s the lowest basic rate in 2.4 GHz",
+                why=f"{names} still send beacons at 1 or 2 Mb/s, and far clients hang on at a crawl.",
+                gain=_gain(effect, assessment),
+                effort="minutes; check that no client is older than 802.11g",
+                worth=effect.worth,
+            )
+
+
+def _share(radio: Radio) -> float:
+    return sum(n.beacon_share for n in radio.networks)
+
+
+def _slowest(radio: Radio) -> float:
+    return min((r for n in radio.networks for r in n.basic_rates_mbps), default=6.0)
+
+
+def _bands(assessment: Assessment, sites: Sites) -> Iterator[OtherStep]:
+    """Clients that could use another band leave this one to those that cannot."""
+    found = [f for f in assessment.findings if f.kind == "band-imbalance"]
+    shares = {}
+    for finding in found:
+        radio = assessment.radio(finding.radio)
+        if radio is not None and finding.figures["clients"]:
+            moving = finding.figures["able"] / finding.figures["clients"]
+            shares[radio.id] = moving * max(radio.activity - _share(radio), 0.0)
+    effect = sites.with_changed("2.4", sending_less(shares)) if shares else None
+    if effect is not None:
+        able = sum(f.figures["able"] for f in found)
+        yield OtherStep(
+            what=f"Bring {able} clients of 2.4 GHz to 5 or 6 GHz",
+            why="They said that they can; give the bands names of their own, or prefer the upper one.",
+            gain=_gain(effect, assessment) + ", and as much for those that go",
+            effort="an hour; devices that cannot follow keep the old name",
+            worth=effect.worth,
+        )
+
+
+def _power(assessment: Assessment, sites: Sites) -> Iterator[OtherStep]:
+    loud = {key for band in BANDS for key in sites.in_the_way(band, _MOST_QUIETER)}
+    for radio in (v.radio for v in assessment.own if v.radio.id in loud):
+        effect = sites.with_changed(radio.band, quieter(radio.id, _QUIETER_DB))
+        if effect is not None and not is_unused(radio, assessment):
+            yield OtherStep(
+                what=f"Turn {title(radio)} down by {_QUIETER_DB:.0f} dB",
+                why="Our others hear it across the site; its own clients are near enough to hear it still.",
+                gain=_gain(effect, assessment),
+                effort="minutes; walk the edge of its room afterwards",
+                worth=effect.worth,
+            )
+
+
+def _far(assessment: Assessment, sites: Sites) -> Iterator[OtherStep]:
+    for finding in assessment.findings:
+        radio = assessment.radio(finding.radio) if finding.kind == "far-clients" else None
+        effect = sites.with_changed(radio.band, clients_at(radio.id, _NEAR_DBM)) if radio else None
+        if radio is not None and effect is not None:
+            yield OtherStep(
+                what=f"Add a radio near the clients of {title(radio)}, or move it there",
+                why=finding.cause,
+                gain=f"up to {effect.factor:.1f} times the throughput, with clients at {dbm(_NEAR_DBM)}",
+                effort="a purchase, and a cable to it",
+                worth=effect.worth,
+            )
+
+
+def _lifted(moves: Sequence[Move]) -> Iterator[OtherStep]:
+    """What clients keep our radios from, where that is worth a talk about the clients."""
+    for move in moves:
+        held, after = move.held_back, move.after
+        if held is None or after is None or held.expected_mbps < after.expected_mbps * _WORTH_LIFTING:
+            continue
+        factor = held.expected_mbps / max(after.expected_mbps, LEAST_MBPS)
+        yield OtherStep(
+            what=f"Replace or move the clients that keep {title(move.radio)} from {held.channel.label}",
+            why=f"It is closed to it: {held.rule}.",
+            gain=f"{after.expected_mbps:.0f} → {held.expected_mbps:.0f} Mb/s for {title(move.radio)}",
+            effort="a purchase, or another band for them",
+            worth=math.log(factor),
+        )
+
+
+_TOLD = {  # steps whose worth is known to somebody who looks, and not to the model
+    "chase": ("Agree with the neighbour on fixed channels: {subject}", "an hour; a talk over the counter"),
+    "slow-client": ("Bring the slow client of {subject} nearer, or give it a cable", "a visit"),
+    "coverage": ("Add or move a radio for {subject}", "a purchase, and a cable to it"),
+    "unsteady": ("Look for what moves or is loose near {subject}; keep it off metal", "a visit"),
+    "sticky-client": ("Help clients of {subject} to roam", "minutes; 802.11k and v, no low basic rates"),
+}
+
+
+def _told(assessment: Assessment) -> Iterator[OtherStep]:
+    for finding in assessment.findings:
+        if finding.kind in _TOLD:
+            yield _told_step(finding, *_TOLD[finding.kind])
+
+
+def _told_step(finding: Finding, what: str, effort: str) -> OtherStep:
+    return OtherStep(what.format(subject=finding.subject), finding.cause, finding.effect, effort)

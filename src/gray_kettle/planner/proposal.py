@@ -1,0 +1,102 @@
+"""What the plan answers with. Values only."""
+
+from dataclasses import dataclass
+
+from gray_kettle.analysis.assessment import Assessment, Finding, Radio, Standing
+from gray_kettle.phy.channels import Channel
+from gray_kettle.planner.migration_order import Step
+
+
+@dataclass(frozen=True)
+class Alternative:
+    """A further channel for a radio, all others as proposed. loses: what it gives up against the proposal."""
+
+    channel: Channel
+    expected_mbps: float
+    clear_air: float
+    loses: str
+
+
+@dataclass(frozen=True)
+class FieldCell:
+    """One channel of the field of a radio: what it would give with all others as proposed, or why it is out."""
+
+    channel: Channel
+    expected_mbps: float | None
+    clear_air: float | None
+    barred: str
+
+
+@dataclass(frozen=True)
+class HeldBack:
+    """The best channel that clients alone keep a radio from, all others as proposed. rule: how that is said."""
+
+    rule: str
+    channel: Channel
+    expected_mbps: float
+
+
+@dataclass(frozen=True, eq=False)
+class Move:
+    """Where one own radio should go, from where; the same where it should stay."""
+
+    radio: Radio
+    source: Channel
+    target: Channel
+    before: Standing | None
+    after: Standing | None
+    reasons: tuple[str, ...]
+    alternatives: tuple[Alternative, ...]
+    field: tuple[FieldCell, ...]
+    held_back: HeldBack | None = None
+
+    @property
+    def stays(self) -> bool:
+        return self.source == self.target
+
+
+@dataclass(frozen=True)
+class OtherStep:
+    """A step that is no change of channel, with what it is expected to give and what it costs in effort.
+
+    worth: sum over own radios of log(throughput) that it gains; 0 where the model cannot tell.
+    """
+
+    what: str
+    why: str
+    gain: str
+    effort: str
+    worth: float = 0.0
+
+
+@dataclass(frozen=True)
+class Conflict:
+    """Rules that together leave a radio no channel, the fewest that do, by name. It stays where it is."""
+
+    radio: str
+    rules: tuple[str, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Proposal:
+    """The plan for a site. proved: no better combination of the options exists under this model.
+
+    score, score_stay, bound: of the plan, of staying, and what no plan exceeds, in log units. order: the moves in the
+    order in which the site is at no step worse off, band by band. judged: what it rests on, at the hours that count.
+    hours: which these are, in words; "" for all.
+    """
+
+    moves: tuple[Move, ...]
+    other_steps: tuple[OtherStep, ...]
+    findings: tuple[Finding, ...]
+    proved: bool
+    score_stay: float
+    score: float
+    judged: Assessment
+    bound: float = 0.0
+    conflicts: tuple[Conflict, ...] = ()
+    order: tuple[Step, ...] = ()
+    hours: str = ""
+
+    def move_of(self, radio_id: str) -> Move | None:
+        return next((m for m in self.moves if m.radio.id == radio_id), None)

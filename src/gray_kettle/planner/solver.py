@@ -1,0 +1,67 @@
+"""The best channels for all own radios of a band together: proved for a few, searched for many.
+
+Objective: the sum over radios of weight · log(expected throughput) less a cost for every change and for radar watch;
+see docs/scoring.md, "The plan".
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from gray_kettle.planner.annealing import Progress, descend, effort_for, search
+from gray_kettle.planner.branch_and_bound import prove
+from gray_kettle.planner.objective import MOST_PROVED, Joint, shifts_for
+from gray_kettle.planner.radio_model import Player
+
+
+@dataclass(frozen=True, eq=False)
+class Solution:
+    """One option for each player, by index. bound: no choice scores higher; proved: it is the score itself.
+
+    joint: the arrays that it was found on.
+    """
+
+    chosen: tuple[int, ...]
+    score: float
+    bound: float
+    proved: bool
+    joint: Joint
+
+
+def solve(
+    players: tuple[Player, ...], most_moves: int | None = None, progress: Progress = lambda done: None
+) -> Solution:
+    """Best choice of one option for each player, with at most so many changes; never worse than where they are.
+
+    progress is told the share of the work done, and may raise to end it.
+    """
+    joint = Joint(players, shifts_for(len(players)))
+    few = len(players) <= MOST_PROVED
+    found = search(
+        joint,
+        effort_for(len(players), len(joint.scenes)),
+        most_moves,
+        _part(progress, 0.0, 0.4 if few else 1.0),
+    )
+    if few:
+        proof = prove(joint, found, most_moves, _part(progress, 0.4, 1.0))
+        found, bound, proved = proof.chosen, proof.bound, proof.settled
+    else:
+        bound, proved = best_alone(joint), False
+    score = float(joint.score(found))
+    return Solution(tuple(int(o) for o in found), score, max(bound, score), proved, joint)
+
+
+def sketched(players: tuple[Player, ...]) -> float:
+    """About what a plan scores, from a plain descent: to choose among sets of options, not to plan by."""
+    joint = Joint(players, (0.0,))
+    return float(joint.score(descend(joint, joint.start[None], None)[0]))
+
+
+def best_alone(joint: Joint) -> float:
+    """What all would reach if no own radio took anything from another: more than any plan can."""
+    alone = joint.mean(joint.logs(joint.base, joint.rates))
+    return float((joint.weight[:, None] * alone - joint.costs).max(axis=1).sum())
+
+
+def _part(progress: Callable[[float], None], start: float, end: float) -> Progress:
+    return lambda done: progress(start + (end - start) * done)

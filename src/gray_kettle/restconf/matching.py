@@ -1,0 +1,37 @@
+"""Which radio of which access point is which radio of the plan."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from gray_kettle.planner.proposal import Move, Proposal
+from gray_kettle.restconf.client import DeviceRadio
+
+
+@dataclass(frozen=True, eq=False)
+class Change:
+    """A move of the plan and the device's radio that it is about; None where the device has none of its BSSIDs.
+
+    settled: the device is set so already.
+    """
+
+    move: Move
+    device: DeviceRadio | None
+
+    @property
+    def settled(self) -> bool:
+        device, target = self.device, self.move.target
+        return device is not None and device.setting == (target.primary, target.width_mhz, False)
+
+
+def changes_for(proposal: Proposal, devices: Sequence[DeviceRadio]) -> tuple[Change, ...]:
+    """The moves in their order (see plan.order), then those that stay and must be fixed where they are."""
+    order = [radio for step in proposal.order for radio in step.radios]
+    moves = sorted(
+        proposal.moves, key=lambda m: (m.stays, order.index(m.radio.id) if m.radio.id in order else 0)
+    )
+    return tuple(Change(m, _device_of(m, devices)) for m in moves)
+
+
+def _device_of(move: Move, devices: Sequence[DeviceRadio]) -> DeviceRadio | None:
+    addresses = {n.bssid for n in move.radio.networks}
+    return next((d for d in devices if d.band == move.radio.band and d.bssids & addresses), None)

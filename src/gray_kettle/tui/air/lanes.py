@@ -1,0 +1,411 @@
+"""The lanes: one line a radio over the frequencies it fills; and under them what is left of each place."""
+
+import itertools
+from dataclasses import dataclass
+
+import numpy as np
+from rich.segment import Segment
+from rich.style import Style
+from textual import events
+from textual.geometry import Size
+from textual.message import Message
+from textual.reactive import reactive
+from textual.strip import Strip
+from textual.widget import Widget
+
+from gray_kettle.analysis.assessment import Emitter, PlaceView, Radio, Standing
+from gray_kettle.analysis.emitters.advice import ADVICE
+from gray_kettle.analysis.findings import how_sure
+from gray_kettle.analysis.loss.channel_assessment import level_at
+from gray_kettle.model.records import FloatArray
+from gray_kettle.phy.channels import Channel
+from gray_kettle.phy.masks import SKIRT_BELOW_MASK_DB, mask_db
+from gray_kettle.safe_text import network_name, printable
+from gray_kettle.tui.theme import BARS, Cell, Inked, fit, minus, percent, runs
+from gray_kettle.tui.view_state import Look
+
+_FLOOR_DBM, _TOP_DBM = -95.0, -35.0
+_SHADES = " ░▒▓█"
+_MARGIN_HZ = 12e6
+_THIN = 0.25
+_LOW_LINES = 24
+_TITLES = {
+    "": "",
+    "bar": "clear air",
+    "clear": "% clear",
+    "shared": "% shared",
+    "overlap": "% overlap",
+    "other": "% not Wi-Fi",
+    "place": "place",
+}
+_LEDGER_INKS = {
+    "": "dim",
+    "bar": "foreign",
+    "clear": "text",
+    "shared": "dim",
+    "overlap": "dim",
+    "other": "emitter",
+    "place": "dim",
+}
+
+
+@dataclass(frozen=True)
+class Scale:
+    """Frequencies to columns. The label stands left of the drawing, remarks right of it."""
+
+    low_hz: float
+    high_hz: float
+    label: int
+    columns: int
+
+    def column(self, hz: float) -> int:
+        return int((hz - self.low_hz) / (self.high_hz - self.low_hz) * self.columns)
+
+    def hz(self) -> FloatArray:
+        """Centre of every column."""
+        return np.asarray(
+            self.low_hz + (np.arange(self.columns) + 0.5) / self.columns * (self.high_hz - self.low_hz)
+        )
+
+
+def scale_for(places: tuple[PlaceView, ...], radios: tuple[Radio, ...], width: int) -> Scale:
+    """The band's places from edge to edge, with room for labels."""
+    centres = [p.channel.centre_hz for p in places] or [2412e6, 2472e6]
+    edges = [hz + side * w / 2 for r in radios for hz, w in r.channel.segments for side in (-1, 1)]
+    label = 28 if width >= 110 else 20 if width >= 60 else 16
+    right = 18 if width >= 130 else 8
+    low, high = min([*centres, *edges]) - _MARGIN_HZ, max([*centres, *edges]) + _MARGIN_HZ
+    return Scale(low, high, label, max(width - label - right, 10))
+
+
+class Lanes(Inked, Widget, can_focus=True):
+    """Lanes and ledger on one frequency axis, with a what-if channel that slides over both."""
+
+    DEFAULT_CSS = "Lanes { width: 1fr; height: 1fr; }"
+
+    what_if: reactive[Channel | None] = reactive(None)
+
+    @dataclass
+    class Pointed(Message):
+        """A place was clicked."""
+
+        channel: Channel
+
+    def __init__(self, *, id: str | None = None) -> None:
+        super().__init__(id=id)
+        self._look: Look | None = None
+        self._places: tuple[PlaceView, ...] = ()
+        self._lanes: list[tuple[Radio | Emitter, FloatArray]] = []
+        self._scale = Scale(0, 1, 1, 1)
+        self._measured_for = Size(0, 0)
+        self._first = 0
+        self._pitch = 8  # columns from one place to the next
+        self._ledger_kinds: tuple[str, ...] = ()
+        self._spectra: dict[str, tuple[Strip, str]] = {}  # of each radio: its strip, and its glyphs
+
+    def show(self, look: Look, places: tuple[PlaceView, ...]) -> None:
+        self._look, self._places = look, places
+        self._measure()
+
+    def on_resize(self, event: events.Resize) -> None:
+        if event.size != self._measured_for:
+            self._measure()
+
+    def _measure(self) -> None:
+        if self._look is None or not self.size.width:
+            return
+        radios = self._look.radios
+        self._measured_for = self.size
+        self._scale = scale_for(self._places, radios, self.size.width)
+        emitters = [
+            e for e in self._look.assessment.emitters if e.band == self._look.band and not e.is_dismissed
+        ]
+        self._lanes = [
+            *((radio, self._density(radio)) for radio in radios),
+            *((emitter, self._filled(emitter)) for emitter in emitters),
+        ]
+        self._spectra.clear()
+        centres = sorted(self._scale.column(p.channel.centre_hz) for p in self._places)
+        self._pitch = min((b - a for a, b in itertools.pairwise(centres)), default=8)
+        self._ledger_kinds = self._kinds_for(self.size.height)
+        self._first = min(self._first, max(0, len(self._lanes) - self._room))
+        self.refresh()
+
+    @property
+    def _room(self) -> int:
+        return max(self.size.height - len(self._ledger_kinds) - 1, 1)
+
+    @property
+    def _lines_a_lane(self) -> int:
+        """Two where there is room: the second has the names."""
+        return 2 if 2 * len(self._lanes) <= self._room else 1
+
+    def scroll_lanes(self, by: int) -> None:
+        self._first = max(0, min(self._first + by, len(self._lanes) - self._room))
+        self.refresh()
+
+    def _density(self, radio: Radio) -> FloatArray:
+        """Level of the radio's spectrum in each column as a share of the scale (0 to 1)."""
+        kind = "dsss" if radio.generation == "b" else "ofdm"
+        hz = self._scale.hz()
+        best = np.full(len(hz), -300.0)
+        for centre_hz, width_hz in radio.channel.segments:
+            width = 20 if kind == "dsss" else round(width_hz / 1e6)
+            best = np.maximum(best, mask_db(kind, width, hz - centre_hz, SKIRT_BELOW_MASK_DB))
+        level = level_at(radio.stay, None) + best
+        return np.clip((level - _FLOOR_DBM) / (_TOP_DBM - _FLOOR_DBM), 0.0, 1.0)
+
+    def _filled(self, emitter: Emitter) -> FloatArray:
+        """The same for what is not Wi-Fi: as wide as it was seen."""
+        hz = self._scale.hz()
+        half_hz = max(emitter.bandwidth_hz / 2, (hz[1] - hz[0]) / 2 if len(hz) > 1 else 0.0)
+        share = (emitter.level_dbm - _FLOOR_DBM) / (_TOP_DBM - _FLOOR_DBM)
+        return np.where(np.abs(hz - emitter.centre_hz) <= half_hz, max(min(share, 1.0), 0.15), 0.0)
+
+    def render_line(self, y: int) -> Strip:  # noqa: PLR0911 - one return for each kind of line
+        width, height = self.size
+        if self._look is None:
+            return self.cells([], width)
+        if not self._lanes:
+            text = f" No radio was heard in {self._look.band} GHz in this window." if y == 1 else ""
+            return self.cells([(text, "dim")], width)
+        ledger = y - (height - len(self._ledger_kinds))
+        if ledger >= 0:
+            return self._ledger(ledger)
+        if y == 0:
+            return self._axis()
+        if self._lines_a_lane == 2:
+            number, second = divmod(y - 1, 2)
+            if second:
+                return self._names(self._lanes[number][0]) if number < len(self._lanes) else self._blank()
+            return self._lane(*self._lanes[number]) if number < len(self._lanes) else self._blank()
+        number = self._first + y - 1
+        last = y == height - len(self._ledger_kinds) - 1
+        hidden = len(self._lanes) - self._first - self._room
+        if last and hidden > 0:
+            return self.cells(
+                [(fit(f"  and {hidden + 1} weaker: page down", self._scale.label + 40), "dim")], width
+            )
+        return self._lane(*self._lanes[number]) if number < len(self._lanes) else self._blank()
+
+    def _axis(self) -> Strip:
+        scale = self._scale
+        line = [" "] * scale.columns
+        span_mhz = (scale.high_hz - scale.low_hz) / 1e6
+        step = next(s for s in (10, 20, 40, 80, 160, 400) if span_mhz / s <= scale.columns / 9)
+        first = np.ceil(scale.low_hz / 1e6 / step) * step
+        for mhz in np.arange(first, scale.high_hz / 1e6, step):
+            label, at = f"{mhz:.0f}", scale.column(mhz * 1e6)
+            if at + len(label) <= scale.columns:
+                line[at : at + len(label)] = label
+        return self.cells([(fit(" MHz", scale.label), "dim"), ("".join(line), "faint")], self.size.width)
+
+    def _what_if_columns(self) -> tuple[int, int]:
+        channel = self.what_if
+        if channel is None:
+            return -1, -1
+        half = channel.width_mhz * 1e6 / 2
+        return self._scale.column(channel.centre_hz - half), self._scale.column(channel.centre_hz + half)
+
+    def _blank(self) -> Strip:
+        return self.cells([(" " * self._scale.label, "text"), *self._fences()], self.size.width)
+
+    def _names(self, radio: Radio | Emitter) -> Strip:
+        """What a radio announces, small, under its lane; of an emitter how sure its kind is."""
+        if isinstance(radio, Emitter):
+            told: list[Cell] = [("   " + fit(how_sure(radio), self._scale.label - 4) + " ", "faint")]
+            return self.cells([*told, *self._fences()], self.size.width)
+        names = ", ".join(dict.fromkeys(network_name(n.ssid) for n in radio.networks))
+        cells: list[Cell] = [("   " + fit(names, self._scale.label - 4) + " ", "faint"), *self._fences()]
+        return self.cells(cells, self.size.width)
+
+    def _fences(self) -> list[Cell]:
+        """An empty stretch of the drawing with the two edges of the what-if."""
+        glyphs, inks = [" "] * self._scale.columns, ["text"] * self._scale.columns
+        for x in self._what_if_columns():
+            if 0 <= x < len(glyphs):
+                glyphs[x], inks[x] = "╎", "watch"
+        return runs(glyphs, inks)
+
+    def _emitter_lane(self, emitter: Emitter, density: FloatArray) -> Strip:
+        scale = self._scale
+        room = scale.label - 8
+        # What goes from place to place is thin at each of them.
+        glyph = "▚" if emitter.burst_hz > _THIN * emitter.bandwidth_hz else "·"
+        glyphs = [glyph if share > 0 else " " for share in density]
+        inks = ["emitter" if share > 0 else "text" for share in density]
+        for x in self._what_if_columns():
+            if 0 <= x < len(glyphs) and glyphs[x] == " ":
+                glyphs[x], inks[x] = "╎", "watch"
+        wide = self.size.width - scale.label - scale.columns >= 12
+        on = percent(emitter.duty) if emitter.duty >= 0.005 else "<1 %"
+        name = printable(emitter.name) or ADVICE[emitter.kind].short
+        cells: list[Cell] = [
+            (" ✶ ", "emitter"), (fit(name, room - 1) + " ", "text"),
+            (fit(minus(emitter.level_dbm), 4, True) + " ", "steam"),
+            *runs(glyphs, inks), (f"  {on:>5}{' on' if wide else ''}", "dim"),
+        ]  # fmt: skip
+        return self.cells(cells, self.size.width)
+
+    def _lane(self, radio: Radio | Emitter, density: FloatArray) -> Strip:
+        if isinstance(radio, Emitter):
+            return self._emitter_lane(radio, density)
+        scale, look = self._scale, self._look
+        assert look is not None
+        recedes = bool(look.followed) and radio.id not in look.followed and not radio.own
+        name_ink = "faint" if recedes else "own!" if radio.own else "text"
+        ink = "faint" if recedes else "own" if radio.own else "foreign"
+        room = scale.label - 8
+        label = [
+            Segment(" ■ " if radio.own else " □ ", self.ink(ink)),
+            Segment(
+                fit(radio.name, room - 1) + " ", self.ink(name_ink.rstrip("!"), bold=name_ink.endswith("!"))
+            ),
+            Segment(
+                fit(minus(radio.level_dbm), 4, True) + " ", self.ink("steam" if not recedes else "faint")
+            ),
+        ]
+        remark = percent(radio.air_share) if radio.air_share is not None else ""
+        wide = self.size.width - scale.label - scale.columns >= 12
+        words = f"  {remark:>5}{' air' if wide else ''}" if remark else ""
+        if wide and radio.stay.presence < 0.6:
+            words = f"  here {percent(radio.stay.presence)}"
+        return Strip(
+            [*label, *self._spectrum(radio, density, ink), Segment(words, self.ink("dim"))]
+        ).adjust_cell_length(self.size.width, self.ink("text"))
+
+    def _spectrum(self, radio: Radio, density: FloatArray, ink: str) -> list[Segment]:
+        """The radio's lane, with the edges of the what-if where it is empty."""
+        key = f"{self.app.theme} {radio.id} {ink}"
+        if key not in self._spectra:
+            self._spectra[key] = self._drawn(radio, density, ink)
+        strip, glyphs = self._spectra[key]
+        out, at = [], 0
+        for x in sorted(self._what_if_columns()):
+            if at <= x < len(glyphs) and glyphs[x] == " ":
+                out += [*strip.crop(at, x), Segment("╎", self.ink("watch"))]
+                at = x + 1
+        return [*out, *strip.crop(at, self._scale.columns)]
+
+    def _drawn(self, radio: Radio, density: FloatArray, ink: str) -> tuple[Strip, str]:
+        scale = self._scale
+        primary = radio.channel.primary_hz
+        low, high = scale.column(primary - 9e6), scale.column(primary + 9e6)
+        number = str(radio.channel.primary)
+        middle = (low + high) // 2 - len(number) // 2
+        beside = high - low < len(number)  # no room within: behind the channel
+        if beside:
+            end_hz = max(centre_hz + width_hz / 2 for centre_hz, width_hz in radio.channel.segments)
+            middle = min(scale.column(end_hz) + 1, scale.columns - len(number))
+        out = []
+        for x in range(scale.columns):
+            share = float(density[x])
+            within = low <= x <= high
+            if middle <= x < middle + len(number) and (within or beside):
+                glyph = number[x - middle]
+                style = (
+                    self.wash(ink, max(share, 0.75)) if within else self.ink("own" if radio.own else "text")
+                )
+            elif within:
+                glyph, style = "█", self._shade(ink, max(share, 0.45))
+            elif share > 0.02:
+                glyph, style = _SHADES[1 + min(2, int(share * 4.2))], self._shade(ink, share)
+            else:
+                glyph, style = " ", self.ink("text")
+            out.append(Segment(glyph, style))
+        return Strip(Segment.simplify(out)), "".join(segment.text for segment in out)
+
+    def _shade(self, ink: str, share: float) -> Style:
+        """The ink itself, dimmer where there is less."""
+        ground = self.wash(ink, 0.25 + 0.75 * share)
+        return self.ink("text") + Style(color=ground.bgcolor)
+
+    def _kinds_for(self, height: int) -> tuple[str, ...]:
+        """What each line under the lanes holds; where places stand too close for numbers, bars take their lines."""
+        numbers = self._pitch >= 3
+        if height < _LOW_LINES:
+            return (*["bar"] * 3, "clear" if numbers else "bar", "place")
+        return (
+            ("", *["bar"] * 4, "clear", "shared", "overlap", "other", "place")
+            if numbers
+            else ("", *["bar"] * 7, "place")
+        )
+
+    def _ledger(self, line: int) -> Strip:
+        scale, kinds = self._scale, self._ledger_kinds
+        kind = kinds[line]
+        first_bar = kind == "bar" and kinds.index("bar") == line
+        title = _TITLES[kind] if kind != "bar" or first_bar else ""
+        text, inks = [" "] * scale.columns, ["text"] * scale.columns
+        label_end = -1
+        for place in self._places:
+            mine = self.what_if is not None and place.channel.primary in self.what_if.parts
+            at = scale.column(place.channel.centre_hz)
+            ink = (
+                "steam!"
+                if mine
+                else "own"
+                if self._is_own(place) and kind in ("bar", "place")
+                else _LEDGER_INKS[kind]
+            )
+            if kind == "bar":
+                below = sum(1 for k in kinds[line + 1 :] if k == "bar")
+                glyph = _bar_glyph(place.standing, below, kinds.count("bar"))
+                half = max(0, min(2, self._pitch // 2 - 1))
+                start, word = at - half, glyph * (2 * half + 1)
+            elif kind:
+                word = self._ledger_word(kind, place)
+                start = min(at - len(word) // 2, scale.columns - len(word))
+                if start <= label_end:
+                    continue
+                label_end = start + len(word)
+            else:
+                continue
+            for k, glyph in enumerate(word):
+                if 0 <= start + k < scale.columns:
+                    text[start + k], inks[start + k] = glyph, ink
+        cells: list[Cell] = [(fit(" " + title, scale.label), "dim"), *runs(text, inks)]
+        return self.cells(cells, self.size.width)
+
+    def _ledger_word(self, kind: str, place: PlaceView) -> str:
+        standing = place.standing
+        if kind == "place":
+            return str(place.channel.primary)
+        swept = self._look is not None and place.channel.band in self._look.assessment.swept_bands
+        if standing is None or (kind == "other" and not swept):
+            return "–"
+        share = {
+            "clear": standing.clear_air,
+            "shared": standing.co_channel_lost,
+            "overlap": standing.adjacent_lost,
+            "other": standing.non_wifi_lost,
+        }[kind]
+        word = f"{100 * share:.0f}"
+        return word if len(word) < self._pitch else "··"  # 100 where only two digits fit
+
+    def _is_own(self, place: PlaceView) -> bool:
+        return any(radio.channel.primary == place.channel.primary for radio in self._own())
+
+    def _own(self) -> list[Radio]:
+        return [radio for radio, _ in self._lanes if isinstance(radio, Radio) and radio.own]
+
+    def on_click(self, event: events.Click) -> None:
+        hz = self._scale.low_hz + (event.x - self._scale.label) / self._scale.columns * (
+            self._scale.high_hz - self._scale.low_hz
+        )
+        if self._places and event.x >= self._scale.label:
+            nearest = min(self._places, key=lambda p: abs(p.channel.centre_hz - hz))
+            self.post_message(self.Pointed(nearest.channel))
+
+    def watch_what_if(self) -> None:
+        self.refresh()
+
+
+def _bar_glyph(standing: Standing | None, lines_below: int, lines: int) -> str:
+    """The piece of a bar of so many lines that stands over lines_below others; a question mark at the foot for None."""
+    if standing is None:
+        return " " if lines_below else "?"
+    eighths = round(standing.clear_air * 8 * lines) - 8 * lines_below
+    if eighths <= 0:
+        return " " if lines_below else "▁"
+    return BARS[min(8, eighths)]

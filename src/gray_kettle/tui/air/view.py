@@ -1,0 +1,320 @@
+"""Air: lanes and ledger, and what an own radio would find on any channel."""
+
+from typing import ClassVar
+
+from textual import on
+from textual.app import ComposeResult
+from textual.binding import Binding
+from textual.containers import Horizontal
+
+from gray_kettle.analysis.assess import USUAL, places_seen_from
+from gray_kettle.analysis.assessment import Harm, OwnView, PlaceView, Standing
+from gray_kettle.analysis.explain import Explanation, of_place, of_standing
+from gray_kettle.analysis.loss.channel_assessment import asking_of, effect_on_own, standing_on
+from gray_kettle.phy.channels import Channel, wide
+from gray_kettle.phy.countries import is_allowed
+from gray_kettle.planner.options import barred
+from gray_kettle.tui.air.lanes import Lanes
+from gray_kettle.tui.frame.row_list import Row, RowList
+from gray_kettle.tui.frame.view import Place
+from gray_kettle.tui.hour_bars import hour_lines
+from gray_kettle.tui.messages import Jump
+from gray_kettle.tui.theme import Cell, fit, minus, percent, wrap
+from gray_kettle.tui.view_state import Look
+
+_KINDS = {
+    "co-channel": "shares it",
+    "adjacent": "overlaps",
+    "secondary": "narrows",
+    "non-wi-fi": "no Wi-Fi",
+}
+
+
+_WORTH_SAYING = 0.01
+
+
+class AirPlace(Place):
+    """Who fills what, and the what-if beside it."""
+
+    DEFAULT_CSS = """
+    AirPlace { layout: vertical; }
+    AirPlace #air-columns { height: 1fr; }
+    AirPlace #air-side { width: 44; border-left: solid $rule; }
+    AirPlace.-mid #air-side { width: 36; }
+    AirPlace.-narrow #air-columns { layout: vertical; }
+    AirPlace.-narrow #air-side { width: 100%; height: 4; border-left: none; border-top: solid $rule; }
+    """
+    BINDINGS: ClassVar = [
+        Binding("left", "slide(-1)", "slide", id="air.left"),
+        Binding("right", "slide(1)", "slide", show=False, id="air.right"),
+        Binding("up", "width(1)", "wider", id="air.wider"),
+        Binding("down", "width(-1)", "narrower", show=False, id="air.narrower"),
+        Binding("s", "seat", "seen from", id="air.seat"),
+        Binding("enter", "drill", "who is there", id="air.drill"),
+        Binding("pagedown", "lanes(10)", show=False, id="air.down"),
+        Binding("pageup", "lanes(-10)", show=False, id="air.up"),
+    ]
+    HINTS = (
+        ("← →", "what-if place"),
+        ("↑ ↓", "width"),
+        ("⏎", "who is there"),
+        ("s", "seen from"),
+        ("i", "why"),
+        ("x", "export"),
+    )
+
+    def __init__(self, *, id: str | None = None) -> None:
+        super().__init__(id=id)
+        self._look: Look | None = None
+        self._places: tuple[PlaceView, ...] = ()
+        self._seat = ""  # id of the own radio that the air is seen from, "" for the receiver
+        self._what_if: Channel | None = None
+        self._not_open: dict[Channel, str] = {}  # why channels are not open to the radio that it is seen from
+
+    def compose(self) -> ComposeResult:
+        with Horizontal(id="air-columns"):
+            yield Lanes(id="air-lanes")
+            yield RowList(id="air-side")
+
+    def on_mount(self) -> None:
+        self.query_one("#air-side", RowList).can_focus = False
+
+    def show(self, look: Look) -> None:
+        self._look = look
+        seats = [v.radio.id for v in self._own()]
+        if self._seat not in seats:
+            self.sit(seats[0] if seats else "")
+        else:
+            self.sit(self._seat)
+
+    def focus_first(self) -> None:
+        self.query_one(Lanes).focus()
+
+    def choose(self, radio_id: str) -> None:
+        if any(v.radio.id == radio_id for v in self._own()):
+            self.sit(radio_id)
+
+    def _own(self) -> list[OwnView]:
+        look = self._look
+        return [v for v in look.assessment.own if v.radio.band == look.band and v.now] if look else []
+
+    def _view(self) -> OwnView | None:
+        return next((v for v in self._own() if v.radio.id == self._seat), None)
+
+    def sit(self, radio_id: str) -> None:
+        """See the air from an own radio ("" for the receiver); the what-if begins where it is."""
+        look = self._look
+        if look is None:
+            return
+        self._seat = radio_id
+        view = self._view()
+        places = places_seen_from(look.assessment, view.radio if view else None)
+        self._places = tuple(p for p in places if p.channel.band == look.band)
+        self._what_if = view.radio.channel if view else self._places[0].channel if self._places else None
+        self._not_open = barred(view.radio, look.assessment, look.setup) if view else {}
+        self.query_one(Lanes).show(look, self._places)
+        self._tell()
+
+    def _tell(self) -> None:
+        self.query_one(Lanes).what_if = self._what_if
+        self.query_one("#air-side", RowList).show(self._side_rows)
+
+    def action_seat(self) -> None:
+        seats = [*(v.radio.id for v in self._own()), ""]
+        self.sit(seats[(seats.index(self._seat) + 1) % len(seats)])
+
+    def action_drill(self) -> None:
+        """Those that fill the primary part of the what-if, in Heard; escape there comes back."""
+        if self._what_if is not None:
+            self.post_message(Jump("heard", "", f"on={self._what_if.primary}", "air"))
+
+    def explain(self) -> tuple[Explanation, ...]:
+        channel = self._what_if
+        found = self._standing(channel) if channel else None
+        place = next((p for p in self._places if channel and p.channel.primary == channel.primary), None)
+        return (
+            *(of_standing(found, self._view()) if found else ()),
+            *(of_place(place) if place else ()),
+        )
+
+    def action_lanes(self, by: int) -> None:
+        self.query_one(Lanes).scroll_lanes(by)
+
+    def action_slide(self, step: int) -> None:
+        """To the next place at which the present width exists."""
+        if self._what_if is None or self._look is None:
+            return
+        now = self._what_if
+        channels = self._channels(now.width_mhz)
+        if not channels:
+            return
+        at = min(
+            range(len(channels)), key=lambda k: (channels[k] != now, abs(channels[k].primary - now.primary))
+        )
+        self._what_if = channels[max(0, min(at + step, len(channels) - 1))]
+        self._tell()
+
+    def action_width(self, step: int) -> None:
+        if self._what_if is None or self._look is None:
+            return
+        widths = [20, 40, 80, 160, 320]
+        width = widths[max(0, min(widths.index(self._what_if.width_mhz) + step, 4))]
+        found = [c for c in self._channels(width) if c.primary == self._what_if.primary]
+        if found:
+            self._what_if = found[0]
+            self._tell()
+
+    def _channels(self, width_mhz: int) -> list[Channel]:
+        assert self._look is not None
+        country = self._look.setup.country
+        found = [c for p in self._places for c in wide(p.channel.band, p.channel.primary, width_mhz)]
+        return [c for c in found if is_allowed(country, c)] or found
+
+    @on(Lanes.Pointed)
+    def _pointed(self, pointed: Lanes.Pointed) -> None:
+        pointed.stop()
+        assert self._what_if is not None
+        found = [c for c in self._channels(self._what_if.width_mhz) if c.primary == pointed.channel.primary]
+        self._what_if = found[0] if found else pointed.channel
+        self._tell()
+
+    def _standing(self, channel: Channel) -> Standing | None:
+        look, view = self._look, self._view()
+        if look is None or (channel.band, channel.primary) not in look.assessment.covered:
+            return None
+        if view is None:
+            place = next((p for p in self._places if p.channel == channel), None)
+            return place.standing if place else None
+        asking, _ = asking_of(view.radio)
+        return standing_on(channel, asking, look.assessment.radios, view.radio, look.assessment.emitters)
+
+    def _side_rows(self, width: int) -> list[Row]:
+        look, view, channel = self._look, self._view(), self._what_if
+        if look is None or channel is None:
+            return []
+        seat = f"■ {view.radio.name} {view.radio.band}" if view else "the receiver"
+        if self.has_class("-narrow"):
+            return [Row("side", tuple(tuple(line) for line in self._short(seat, channel)), fixed=True)]
+        lines: list[list[Cell]] = [[("seen from ", "dim"), (seat, "own!" if view else "text!")], []]
+        here = view is not None and channel == view.radio.channel
+        lines.append(
+            [
+                ("what if   ", "dim"),
+                (f"◂ {channel.label} ▸", "steam!"),
+                ("  its place now" if here else "", "dim"),
+            ]
+        )
+        if channel in self._not_open:
+            lines += [
+                [(line, "watch")] for line in wrap(f"not for the plan: {self._not_open[channel]}", width - 2)
+            ]
+        found = self._standing(channel)
+        if found is None:
+            lines += [[], [("not measured: nothing was listened to there", "dim")]]
+        else:
+            lines += self._figures(found, view, here)
+            lines += self._harms(found, width)
+            lines += self._to_others(channel, view, here)
+        lines += self._measured(channel, width)
+        return [Row("side", tuple(tuple(line) for line in lines), fixed=True)]
+
+    def _short(self, seat: str, channel: Channel) -> list[list[Cell]]:
+        """Three lines where there is no room for more."""
+        found = self._standing(channel)
+        lines: list[list[Cell]] = [
+            [("from ", "dim"), (seat, "own!"), ("   what if ", "dim"), (f"◂ {channel.label} ▸", "steam!")]
+        ]
+        if found is None:
+            return [*lines, [("not measured: nothing was listened to there", "dim")]]
+        figures = f"{percent(found.clear_air)}   {found.expected_mbps:.0f} Mb/s expected"
+        worst = (
+            ", ".join(f"{h.name} {percent(h.share_lost)}" for h in found.harms[:3])
+            or "nothing that was heard"
+        )
+        return [*lines, [("clear air ", "dim"), (figures, "steam!")], [("lost to ", "dim"), (worst, "text")]]
+
+    def _figures(self, found: Standing, view: OwnView | None, here: bool) -> list[list[Cell]]:
+        now = view.now if view else None
+        before = (
+            ("", "")
+            if now is None or here
+            else (f"{percent(now.clear_air)} → ", f"{now.expected_mbps:.0f} → ")
+        )
+        who = "" if view else f"  ({USUAL.generation}, {USUAL.streams} streams)"
+        return [
+            [],
+            [("clear air ", "dim"), (before[0], "dim"), (percent(found.clear_air), "steam!")],
+            [
+                ("expected  ", "dim"),
+                (before[1], "dim"),
+                (f"{found.expected_mbps:.0f} Mb/s", "steam!"),
+                (who, "dim"),
+            ],
+        ]
+
+    def _harms(self, found: Standing, width: int) -> list[list[Cell]]:
+        if not found.harms:
+            return [
+                [],
+                *([(line, "dim")] for line in wrap("nothing that was heard takes any of it", width - 2)),
+            ]
+        lines: list[list[Cell]] = [[], [("lost to", "dim")]]
+        lines += [self._harm(h, width) for h in found.harms[:8]]
+        if len(found.harms) > 8:
+            lines.append([(f"and {len(found.harms) - 8} more", "dim")])
+        return lines
+
+    def _to_others(self, channel: Channel, view: OwnView | None, here: bool) -> list[list[Cell]]:
+        """What our other radios gain or lose by it: a place that is good for one may cost another."""
+        if view is None or here or self._look is None:
+            return []
+        told = [
+            (radio, now, then)
+            for radio, now, then in effect_on_own(channel, view, self._look.assessment)
+            if abs(then - now) >= _WORTH_SAYING
+        ]
+        if not told:
+            return []
+        lines: list[list[Cell]] = [[], [("to our other radios: clear air", "dim")]]
+        for radio, now, then in sorted(told, key=lambda item: item[2] - item[1])[:5]:
+            ink = "act" if then < now else "steam!"
+            lines.append(
+                [
+                    ("■ ", "own"),
+                    (fit(radio.name, 16), "text"),
+                    (f"{100 * now:3.0f} → ", "dim"),
+                    (percent(then), ink),
+                ]
+            )
+        return lines
+
+    def _harm(self, harm: Harm, width: int) -> list[Cell]:
+        tight = width < 40
+        room = max(width - (22 if tight else 31), 6)
+        return [
+            (fit(percent(harm.share_lost), 5, True) + "  ", "text!"),
+            (fit(harm.name, room if harm.channel else room + 7) + " ", "text"),
+            (fit(harm.channel.label, 7) if harm.channel else "", "dim"),
+            (fit(minus(harm.level_dbm), 4, True), "dim"),
+            ("" if tight else f" {_KINDS[harm.kind]}", "dim"),
+        ]
+
+    def _measured(self, channel: Channel, width: int) -> list[list[Cell]]:
+        place = next((p for p in self._places if p.channel.primary == channel.primary), None)
+        if place is None:
+            return []
+        used = place.utilisation
+        value = "not measured" if used.value is None else f"{percent(used.value)} busy"
+        lines: list[list[Cell]] = [
+            [],
+            [("channel ", "dim"), (f"{channel.primary}: ", "dim"), (value, "text!")],
+        ]
+        if used.value is not None:
+            words = f"source {used.source}, confidence {used.confidence}"
+            if used.others:
+                words += "; beside it " + ", ".join(f"{name} {percent(share)}" for name, share in used.others)
+            lines += [[(line, "dim")] for line in wrap(words, width - 2)]
+            shares = ((hour, share) for hour, _, share in used.by_hour)
+            hours = hour_lines(shares, self._look, "busy, by hour of the day") if self._look else []
+            lines += [[], *hours] if hours else []
+        return lines

@@ -1,0 +1,140 @@
+"""The lines above and below every screen: title, numbered places, key hints."""
+
+from dataclasses import dataclass
+
+from rich.cells import cell_len
+from textual import events
+from textual.message import Message
+from textual.reactive import reactive
+from textual.strip import Strip
+from textual.widget import Widget
+
+from gray_kettle.safe_text import printable
+from gray_kettle.tui.theme import Cell, Inked, fit
+from gray_kettle.tui.view_state import BANDS, Look
+
+# Places have fixed numbers; one that has nothing behind it yet is not shown.
+PLACES = {
+    "1": ("brief", "Brief"),
+    "2": ("heard", "Heard"),
+    "3": ("air", "Air"),
+    "4": ("sweep", "Sweep"),
+    "5": ("plan", "Plan"),
+}
+
+
+class _Line(Inked, Widget):
+    """One line of cells, some of which can be clicked."""
+
+    DEFAULT_CSS = "_Line { height: 1; width: 1fr; }"
+
+    @dataclass
+    class Clicked(Message):
+        """A clickable cell was clicked: its word."""
+
+        word: str
+
+    def __init__(self, *, id: str | None = None) -> None:
+        super().__init__(id=id)
+        self._targets: list[tuple[int, int, str]] = []
+
+    def line(self, width: int) -> list[tuple[str, str, str]]:
+        """(text, ink, word to tell when clicked or "") from left to right."""
+        raise NotImplementedError
+
+    def render_line(self, y: int) -> Strip:
+        cells: list[Cell] = []
+        self._targets, at = [], 0
+        for text, ink, word in self.line(self.size.width):
+            cells.append((text, ink))
+            if word:
+                self._targets.append((at, at + cell_len(text), word))
+            at += cell_len(text)
+        return self.cells(cells, self.size.width)
+
+    def on_click(self, event: events.Click) -> None:
+        for start, end, word in self._targets:
+            if start <= event.x < end:
+                self.post_message(self.Clicked(word))
+
+
+class TitleLine(_Line):
+    """Whose case this is, the band switch, and what is being read."""
+
+    look: reactive[Look | None] = reactive(None)
+    status: reactive[str] = reactive("")
+
+    def line(self, width: int) -> list[tuple[str, str, str]]:
+        left = [(" gray kettle ", "own!", "")]
+        right: list[tuple[str, str, str]] = []
+        if self.look is not None:
+            setup = self.look.setup
+            site = printable(setup.site) or "site not named"
+            left += [("▏", "rule", ""), (fit(site, min(len(site), max(8, width - 62))), "text!", "")]
+            left += [(" ▏", "rule", ""), (printable(setup.country) or "no country", "dim", "")]
+            for band in BANDS:
+                here = band == self.look.band
+                right.append((f" {band} ", "steam!" if here else "dim", f"band-{band}"))
+            right.append(("GHz ", "dim", ""))
+        status = self.status or (self._takes() if width >= 110 else "")
+        right.append((f"  {status} ", "steam" if self.status else "dim", ""))
+        used = sum(cell_len(t) for t, _, _ in left + right)
+        return [*left, (" " * max(1, width - used), "text", ""), *right]
+
+    def _takes(self) -> str:
+        if self.look is None:
+            return ""
+        takes = self.look.reading.observations.takes
+        scans = sum(t.records for t in takes if "scan" in t.kind)
+        frames = sum(t.records for t in takes if t.kind.startswith("pcap"))
+        rows = sum(t.records for t in takes if t.kind.startswith("sweep"))
+        told = ((scans, "scan"), (frames, "frame"), (rows, "sweep row"))
+        parts = [f"{count:,} {what}{'s' * (count != 1)}" for count, what in told if count]
+        return " · ".join(parts).replace(",", " ")
+
+
+class PlacesLine(_Line):
+    """The numbered places."""
+
+    place: reactive[str] = reactive("brief")
+
+    def line(self, width: int) -> list[tuple[str, str, str]]:
+        out = [(" ", "text", "")]
+        for number, (name, title) in PLACES.items():
+            here = name == self.place
+            out.append((f" {number} ", "own!" if here else "faint", f"place-{name}"))
+            out.append((f"{title}  ", "steam!" if here else "dim", f"place-{name}"))
+        return out
+
+
+class Rule(Inked, Widget):
+    """A thin line across."""
+
+    DEFAULT_CSS = "Rule { height: 1; }"
+
+    def render_line(self, y: int) -> Strip:
+        return self.cells([("─" * self.size.width, "rule")], self.size.width)
+
+
+class KeyHints(_Line):
+    """The keys that matter here: the screen's own first."""
+
+    own: reactive[tuple[tuple[str, str], ...]] = reactive(())
+    ALWAYS = (
+        ("b", "band"),
+        ("[ ]", "window"),
+        ("{ }", "shorter longer"),
+        ("t", "take"),
+        ("?", "help"),
+        ("ctrl+p", "everything"),
+    )
+
+    def line(self, width: int) -> list[tuple[str, str, str]]:
+        out, used = [(" ", "text", "")], 1
+        for key, what in (*self.own, *self.ALWAYS):
+            size = len(key) + len(what) + 4
+            if used + size > width:
+                break
+            out += [(key, "own", ""), (f" {what}   ", "dim", "")]
+            used += size
+        return out

@@ -1,0 +1,17 @@
+"""Shares by hour of the day as one line of bars, in local time; a dash where nothing was measured."""
+
+from collections.abc import Iterable
+
+from gray_kettle.site_timezone import local_hour
+from gray_kettle.tui.theme import BARS, Cell
+from gray_kettle.tui.view_state import Look
+
+
+def hour_lines(shares: Iterable[tuple[int, float]], look: Look, title: str) -> list[list[Cell]]:
+    """Three lines, from (hour UTC, share); none where there is but one hour."""
+    told = dict(shares)
+    if len(told) < 2:
+        return []
+    local = {local_hour(hour, look.start_s, look.setup.country): share for hour, share in told.items()}
+    bars = "".join(BARS[max(1, min(8, round(8 * local[h])))] if h in local else "┄" for h in range(24))
+    return [[(title, "dim")], [(bars, "own")], [("0     6     12    18    ", "faint")]]

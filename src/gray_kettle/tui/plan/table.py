@@ -1,0 +1,172 @@
+"""The rows of the plan: radios with where they should go, reasons, and the other steps."""
+
+import math
+from dataclasses import dataclass, field
+
+from gray_kettle.model.records import Setup
+from gray_kettle.planner.manual_plan import Tried
+from gray_kettle.planner.proposal import Move, Proposal
+from gray_kettle.tui.frame.row_list import Row
+from gray_kettle.tui.frame.timeline import local
+from gray_kettle.tui.theme import Cell, fit, percent, wrap
+
+WHY_COLUMNS = 96
+_KEPT_COLUMNS = 120
+_KNOWN_GAP = 0.2  # log units a radio: a wider bound says nothing
+_COLUMNS = (("radio", 16), ("now", 8), ("proposed", 12), ("clear air", 13), ("expected Mb/s", 13))
+
+
+@dataclass(frozen=True, eq=False)
+class Shown:
+    """What the table shows of a plan: the proposal, what is tried by hand, a kept plan, what was done."""
+
+    proposal: Proposal
+    setup: Setup
+    now: Tried
+    tried: Tried | None = None
+    kept: Tried | None = None
+    elsewhere: frozenset[str] = field(default_factory=frozenset)
+
+    def steps(self) -> dict[str, int]:
+        """Number of the step in which each radio moves."""
+        return {radio: n for n, step in enumerate(self.proposal.order, 1) for radio in step.radios}
+
+
+def summary(shown: Shown) -> str:
+    """The plan in one line."""
+    proposal = shown.proposal
+    moving = [m for m in proposal.moves if not m.stays]
+    if not proposal.moves:
+        return ""
+    if shown.tried is not None and shown.elsewhere:
+        text = f" By hand: {shown.tried.typical_mbps:.0f} Mb/s for a typical radio, proposed {_plan_mbps(proposal):.0f}"
+    else:
+        sure = "no better plan exists" if proposal.proved else _gap(proposal)
+        many = f"{len(moving)} of {len(proposal.moves)} radios change" if moving else "Every radio stays"
+        text = f" {many}: {shown.now.typical_mbps:.0f} → {_plan_mbps(proposal):.0f} Mb/s for a typical radio; {sure}"
+    if proposal.hours:
+        text += f"; {proposal.hours}"
+    if shown.kept is not None:
+        text += f"; kept plan {shown.kept.typical_mbps:.0f}"
+    return text + ("" if not proposal.conflicts else f"; {len(proposal.conflicts)} cannot be served: see why")
+
+
+def _plan_mbps(proposal: Proposal) -> float:
+    placed = {m.radio.id: m.after for m in proposal.moves if m.after is not None}
+    return Tried({}, placed).typical_mbps
+
+
+def _gap(proposal: Proposal) -> str:
+    each = (proposal.bound - proposal.score) / max(len(proposal.moves), 1)
+    if each >= _KNOWN_GAP:
+        return "how far from the best is not known"
+    return f"no plan is more than {percent(math.expm1(each))} better"
+
+
+def heading(shown: Shown | None, width: int) -> str:
+    kept = shown is not None and shown.kept is not None and width >= _KEPT_COLUMNS
+    text = "   " + " ".join(fit(word, size) for word, size in _COLUMNS)
+    return text + (" " + fit("kept plan", 13) if kept else "") + (" why" if width >= WHY_COLUMNS else "")
+
+
+def move_rows(shown: Shown, width: int) -> list[Row]:
+    moves = sorted(shown.proposal.moves, key=lambda m: (m.stays, shown.steps().get(m.radio.id, 0), -_gain(m)))
+    return [_move_row(m, shown, width) for m in moves]
+
+
+def _gain(move: Move) -> float:
+    if move.before is None or move.after is None:
+        return 0.0
+    return move.after.clear_air - move.before.clear_air
+
+
+def _move_row(move: Move, shown: Shown, width: int) -> Row:
+    before, after, key = move.before, move.after, move.radio.id
+    assert before is not None
+    assert after is not None
+    by_hand = shown.tried is not None and bool(shown.elsewhere)
+    if by_hand and shown.tried is not None:
+        after = shown.tried.standings[key]
+    change = after.expected_mbps - before.expected_mbps
+    cells: list[Cell] = [
+        ("■ ", "own"),
+        (fit(f"{move.radio.name} {move.radio.band}", 16) + " ", "text!"),
+        (fit(move.source.label, 8) + " ", "text"),
+        *_proposed(move, shown),
+        (
+            fit(f"{100 * before.clear_air:3.0f} → {percent(after.clear_air)}", 13) + " ",
+            _ink(after.clear_air - before.clear_air, 0.01),
+        ),
+        (fit(f"{before.expected_mbps:4.0f} → {after.expected_mbps:.0f}", 13) + " ", _ink(change, 1)),
+    ]
+    room = width - 71
+    if shown.kept is not None and width >= _KEPT_COLUMNS:
+        kept = shown.kept
+        text = (
+            f"{kept.channels[key].label:<6} {kept.standings[key].expected_mbps:.0f}"
+            if key in kept.standings
+            else ""
+        )
+        cells.append((fit(text, 13) + " ", "watch"))
+        room -= 14
+    done = next((d for d in reversed(shown.setup.done) if d.radio == key), None)
+    if done is not None and width >= WHY_COLUMNS:
+        word = f"✓ {local(done.time_s, shown.setup.country):%a %d %H:%M} {done.text}  "
+        cells.append((word, "own!"))
+        room -= len(word)
+    why = move.reasons[0] if move.reasons and width >= WHY_COLUMNS else ""
+    return Row(key, ((*cells, (fit(why, max(room, 0)), "dim")),))
+
+
+def _proposed(move: Move, shown: Shown) -> list[Cell]:
+    key = move.radio.id
+    if key in shown.elsewhere and shown.tried is not None:
+        return [(fit(f"◆ {shown.tried.channels[key].label}", 12) + " ", "watch!")]
+    if any(c.radio == key for c in shown.proposal.conflicts):
+        return [(fit("nothing open", 12) + " ", "act!")]
+    if move.stays:
+        return [(fit("stay, locked" if key in shown.setup.wishes.locked else "stay", 12) + " ", "dim")]
+    step = shown.steps().get(key)
+    return [(fit(move.target.label, 7), "steam!"), (fit(f"·{step}" if step else "", 5) + " ", "own")]
+
+
+def _ink(change: float, least: float) -> str:
+    return "dim" if abs(change) < least else "text" if change > 0 else "watch"
+
+
+def reason_rows(move: Move | None, width: int) -> list[Row]:
+    if move is None:
+        return []
+    verb = f"stay on {move.source.label}" if move.stays else f"{move.source.label} → {move.target.label}"
+    title: list[Cell] = [("Why ", "dim"), (f"{move.radio.name} {move.radio.band}: {verb}", "steam!")]
+    lines: list[tuple[Cell, ...]] = [tuple(title), ()]
+    for reason in move.reasons:
+        lines += [
+            (("– " if k == 0 else "  ", "own"), (line, "text"))
+            for k, line in enumerate(wrap(reason, width - 5))
+        ]
+    if move.alternatives:
+        lines += [(), (("Instead", "dim"),)]
+    for other in move.alternatives:
+        label = fit(other.channel.label, 8)
+        text = wrap(f"{other.expected_mbps:.0f} Mb/s: {other.loses}", width - 12)
+        lines += [
+            ((f"  {label if k == 0 else ' ' * 8} ", "text!"), (line, "dim")) for k, line in enumerate(text)
+        ]
+    return [Row("reasons", tuple(lines))]
+
+
+def step_rows(proposal: Proposal | None, width: int) -> list[Row]:
+    rows = [Row("heading", ((("Other steps, best for the effort first", "steam!"),), ()), fixed=True)]
+    steps = proposal.other_steps if proposal else ()
+    for number, step in enumerate(steps, 1):
+        lines: list[tuple[Cell, ...]] = [
+            ((f"{number} " if k == 0 else "  ", "own!"), (line, "text!"))
+            for k, line in enumerate(wrap(step.what, width - 5))
+        ]
+        lines += [(("  " + line, "own"),) for line in wrap(step.gain, width - 5)]
+        lines += [(("  " + line, "dim"),) for line in wrap(f"{step.why} Effort: {step.effort}.", width - 5)]
+        rows.append(Row(f"step-{number}", (*lines, ())))
+    if not steps:
+        rows.append(Row("none", ((("Nothing beside the moves was found.", "dim"),),), fixed=True))
+    return rows

@@ -1,0 +1,237 @@
+"""Plan: for each own radio where to go and why, the field of its channels, and the other steps."""
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+from textual import on, work
+from textual.app import ComposeResult
+from textual.binding import Binding
+from textual.containers import Horizontal
+from textual.message import Message
+from textual.widgets import Static
+from textual.worker import get_current_worker
+
+from gray_kettle.analysis.explain import Explanation, of_standing
+from gray_kettle.phy.channels import Channel
+from gray_kettle.planner.manual_plan import Tried, next_open, staying, tried
+from gray_kettle.planner.proposal import Move, Proposal
+from gray_kettle.tui.frame.row_list import Row, RowList
+from gray_kettle.tui.frame.view import Place
+from gray_kettle.tui.messages import ChangeWishes, MarkDone
+from gray_kettle.tui.plan.channel_heatmap import Field
+from gray_kettle.tui.plan.table import Shown, heading, move_rows, reason_rows, step_rows, summary
+from gray_kettle.tui.theme import fit
+from gray_kettle.tui.view_state import Look
+
+
+class MoveList(RowList):
+    """The radios; left and right try other channels for the one that is pointed at."""
+
+    BINDINGS: ClassVar = [
+        Binding("left", "try(-1)", "try the channel before", show=False, id="plan.before"),
+        Binding("right", "try(1)", "try the next channel", show=False, id="plan.next"),
+    ]
+
+    @dataclass
+    class Try(Message):
+        step: int
+
+    def action_try(self, step: int) -> None:
+        self.post_message(self.Try(step))
+
+
+class PlanPlace(Place):
+    """Table of moves; under it reasons and field; then what else to do."""
+
+    DEFAULT_CSS = """
+    PlanPlace { layout: vertical; }
+    PlanPlace #plan-sum { height: 1; color: $steam; text-style: bold; }
+    PlanPlace #plan-head { height: 1; color: $faint; }
+    PlanPlace #plan-moves { height: 2fr; min-height: 5; }
+    PlanPlace #plan-below { height: 3fr; border-top: solid $rule; }
+    PlanPlace #plan-reasons { width: 3fr; }
+    PlanPlace #plan-steps { width: 2fr; border-left: solid $rule; }
+    PlanPlace #plan-field { border-top: solid $rule; }
+    PlanPlace.-narrow #plan-steps { display: none; }
+    PlanPlace.-low #plan-field { display: none; }
+    """
+    HINTS: ClassVar = (
+        ("← →", "try channels"),
+        ("l", "lock"),
+        ("e", "limits"),
+        ("c", "keep to compare"),
+        ("d", "done"),
+        ("x", "change sheet"),
+        ("i", "figures"),
+    )
+    BINDINGS: ClassVar = [
+        Binding("l", "lock", "lock or unlock", show=False, id="plan.lock"),
+        Binding("e", "edit", "limits and wishes", show=False, id="plan.edit"),
+        Binding("c", "keep", "keep this plan to compare", show=False, id="plan.keep"),
+        Binding("d", "done", "mark as done", show=False, id="plan.done"),
+        Binding("backspace", "forget", "back to the proposal", show=False, id="plan.forget"),
+    ]
+
+    def __init__(self, *, id: str | None = None) -> None:
+        super().__init__(id=id)
+        self._look: Look | None = None
+        self._elsewhere: dict[str, Channel] = {}
+        self._tried: Tried | None = None
+        self._kept: Tried | None = None
+
+    def compose(self) -> ComposeResult:
+        yield Static("", id="plan-sum", markup=False)
+        yield Static("", id="plan-head", markup=False)
+        yield MoveList(
+            id="plan-moves",
+            keeps_mark=True,
+            empty=" No own radio was heard in this window: press o to say which networks are ours.",
+        )
+        with Horizontal(id="plan-below"):
+            yield RowList(id="plan-reasons")
+            yield RowList(id="plan-steps")
+        yield Field(id="plan-field")
+
+    def show(self, look: Look) -> None:
+        if self._look is not None and look.reading is not self._look.reading:
+            self._elsewhere, self._tried = {}, None  # tried among other radios: it says nothing here
+        self._look = look
+        self._refresh_moves()
+        self.query_one("#plan-steps", RowList).show(lambda width: step_rows(self._proposal(), width))
+        self._explain(self._moves.key)
+
+    def focus_first(self) -> None:
+        self._moves.focus()
+
+    def choose(self, radio_id: str) -> None:
+        self._moves.point_at(radio_id)
+
+    def explain(self) -> tuple[Explanation, ...]:
+        """The figures of the chosen radio where it is tried or proposed to be, and where it is."""
+        proposal, move = self._proposal(), self._move()
+        view = (
+            next((v for v in proposal.judged.own if move and v.radio.id == move.radio.id), None)
+            if proposal
+            else None
+        )
+        if move is None or move.after is None:
+            return ()
+        at = self._tried.standings[move.radio.id] if self._tried else move.after
+        now = of_standing(move.before, view) if move.before and at.channel != move.source else ()
+        return (*of_standing(at, view), *now)
+
+    @property
+    def _moves(self) -> MoveList:
+        return self.query_one("#plan-moves", MoveList)
+
+    def _proposal(self) -> Proposal | None:
+        return self._look.proposal if self._look else None
+
+    def _move(self) -> Move | None:
+        proposal = self._proposal()
+        return proposal.move_of(self._moves.key) if proposal else None
+
+    def _shown(self) -> Shown | None:
+        proposal = self._proposal()
+        if proposal is None or self._look is None:
+            return None
+        return Shown(
+            proposal, self._look.setup, staying(proposal), self._tried, self._kept, frozenset(self._elsewhere)
+        )
+
+    def _refresh_moves(self) -> None:
+        shown = self._shown()
+        self.query_one("#plan-sum", Static).update(summary(shown) if shown else "", layout=False)
+        self._moves.show(self._move_rows)
+
+    def _move_rows(self, width: int) -> list[Row]:
+        shown = self._shown()
+        self.query_one("#plan-head", Static).update(fit(heading(shown, width), width), layout=False)
+        if shown is None:
+            return [Row("wait", ((("Working out the best plan …", "dim"),),), fixed=True)]
+        return move_rows(shown, width)
+
+    @on(RowList.Moved, "#plan-moves")
+    def _moved(self, moved: RowList.Moved) -> None:
+        moved.stop()
+        self._explain(moved.key)
+
+    @on(RowList.Moved)
+    def _other_moved(self, moved: RowList.Moved) -> None:
+        moved.stop()
+
+    def _explain(self, radio_id: str) -> None:
+        proposal = self._proposal()
+        move = proposal.move_of(radio_id) if proposal else None
+        field = self.query_one(Field)
+        field.move, field.tried = move, self._elsewhere.get(radio_id)
+        self.query_one("#plan-reasons", RowList).show(lambda width: reason_rows(move, width), keep=False)
+
+    # By hand
+
+    @on(MoveList.Try)
+    def _try(self, asked: MoveList.Try) -> None:
+        move = self._move()
+        if move is None:
+            return
+        key = move.radio.id
+        channel = next_open(move, self._elsewhere.get(key, move.target), asked.step)
+        if channel == move.target:
+            self._elsewhere.pop(key, None)
+        else:
+            self._elsewhere[key] = channel
+        self.query_one(Field).tried = self._elsewhere.get(key)
+        self._work_out(dict(self._elsewhere))
+
+    def action_forget(self) -> None:
+        self._elsewhere.clear()
+        self._tried = None
+        self.query_one(Field).tried = None
+        self._refresh_moves()
+
+    def action_keep(self) -> None:
+        """What is shown now is what others are compared with; once more, and there is none."""
+        proposal = self._proposal()
+        if proposal is None or self._look is None:
+            return
+        if self._kept is not None:
+            self._kept = None
+        else:
+            self._kept = self._tried or tried(proposal, {})
+            self.notify(
+                "Kept. Change a limit, lock a radio or try channels: the kept plan stands beside.", timeout=4
+            )
+        self._refresh_moves()
+
+    @work(thread=True, exclusive=True, group="plan-by-hand", description="a plan by hand")
+    def _work_out(self, elsewhere: dict[str, Channel]) -> None:
+        """How all own radios would stand; off the interface's thread, for there may be hundreds."""
+        proposal, look, worker = self._proposal(), self._look, get_current_worker()
+        if proposal is None or look is None:
+            return
+        found = tried(proposal, elsewhere)
+        if not worker.is_cancelled:
+            self.app.call_from_thread(self._take_tried, found, look)
+
+    def _take_tried(self, found: Tried, look: Look) -> None:
+        if look is self._look:
+            self._tried = found if self._elsewhere else None
+            self._refresh_moves()
+
+    # What is asked of the plan, and what was done of it
+
+    def action_lock(self) -> None:
+        move = self._move()
+        if move is not None:
+            self.post_message(ChangeWishes(move.radio, "lock"))
+
+    def action_edit(self) -> None:
+        move = self._move()
+        if move is not None:
+            self.post_message(ChangeWishes(move.radio, "edit"))
+
+    def action_done(self) -> None:
+        move = self._move()
+        if move is not None and self._look is not None:
+            target = self._elsewhere.get(move.radio.id, move.target)
+            self.post_message(MarkDone(move.radio, f"{move.source.label} → {target.label}"))

@@ -1,0 +1,200 @@
+"""Small forms: a new case and its site, a name, which networks are ours."""
+
+import os
+from dataclasses import replace
+from pathlib import Path
+from typing import ClassVar
+
+from textual import on
+from textual.app import ComposeResult
+from textual.binding import Binding
+from textual.containers import Horizontal, Vertical
+from textual.screen import ModalScreen
+from textual.widgets import Button, Input, Label, Static
+
+from gray_kettle.analysis.assessment import Radio
+from gray_kettle.model.records import Setup
+from gray_kettle.planner.limits import EXAMPLES, parse_limit
+from gray_kettle.safe_text import is_hidden, network_name, printable
+from gray_kettle.tui.frame.row_list import Row, RowList
+from gray_kettle.tui.start.style import FORM_KEYS, say_what_is_wrong
+from gray_kettle.tui.theme import Cell, fit, minus
+
+
+class CaseForm(ModalScreen[tuple[Path, Setup] | None]):
+    """A new case, or the site of one that is there (path given)."""
+
+    CSS = "CaseForm { align: center middle; }"
+    BINDINGS: ClassVar = [*FORM_KEYS, Binding("escape", "cancel", "cancel", id="form.cancel")]
+
+    def __init__(self, setup: Setup, path: Path | None = None) -> None:
+        super().__init__()
+        self._setup, self._path = setup, path
+
+    def compose(self) -> ComposeResult:
+        setup = self._setup
+        with Vertical(classes="form"):
+            yield Static(
+                "The site" if self._path else "New case, step 1 of 3: the site",
+                classes="form-title",
+                markup=False,
+            )
+            if self._path is None:
+                yield Label("Case file", markup=False)
+                yield Input("visit.kettle", id="form-file")
+            yield Label("Site", markup=False)
+            yield Input(setup.site, id="form-site")
+            yield Label("Country, two letters (what may be used there)", markup=False)
+            yield Input(setup.country, id="form-country", max_length=2)
+            yield Label("Complaint, in the customer's words", markup=False)
+            yield Input(setup.complaint, id="form-complaint")
+            yield Label(f"Limits of clients, for example {EXAMPLES}", markup=False)
+            yield Input(" ".join(setup.clients), id="form-clients")
+            yield Static("", classes="form-wrong", markup=False)
+            with Horizontal(classes="form-buttons"):
+                yield Button("Go on", variant="primary", id="form-done")
+                yield Button("Cancel", id="form-cancel")
+
+    @on(Input.Submitted)
+    @on(Button.Pressed, "#form-done")
+    def _done(self) -> None:
+        words = {
+            name: self.query_one(f"#form-{name}", Input).value.strip()
+            for name in ("site", "country", "complaint", "clients")
+        }
+        try:
+            path = self._path or self._new_path(self.query_one("#form-file", Input).value.strip())
+            if words["country"] and not (
+                len(words["country"]) == 2 and words["country"].isascii() and words["country"].isalpha()
+            ):
+                raise ValueError("A country is two letters, for example GB.")
+            limits = tuple(words["clients"].replace(",", " ").split())
+            for limit in limits:
+                parse_limit(limit)
+        except ValueError as error:
+            say_what_is_wrong(self, str(error))
+            return
+        setup = replace(
+            self._setup,
+            site=words["site"],
+            country=words["country"].upper(),
+            complaint=words["complaint"],
+            clients=limits,
+        )
+        self.dismiss((path, setup))
+
+    def _new_path(self, name: str) -> Path:
+        if not name:
+            raise ValueError("Give the case a file name.")
+        path = Path(os.path.expanduser(name))
+        path = path if path.suffix else path.with_suffix(".kettle")
+        if path.exists():
+            raise ValueError(f"{printable(str(path))} exists already: choose another name.")
+        if not path.parent.is_dir():
+            raise ValueError(f"The folder {printable(str(path.parent))} does not exist.")
+        return path
+
+    @on(Button.Pressed, "#form-cancel")
+    def action_cancel(self) -> None:
+        self.dismiss(None)
+
+
+class NameForm(ModalScreen[str | None]):
+    """A name for a radio."""
+
+    CSS = "NameForm { align: center middle; }"
+    BINDINGS: ClassVar = [Binding("escape", "cancel", "cancel", id="name.cancel")]
+
+    def __init__(self, radio: Radio) -> None:
+        super().__init__()
+        self._radio = radio
+
+    def compose(self) -> ComposeResult:
+        with Vertical(classes="form"):
+            title = (
+                f"What do you call {self._radio.id} ({self._radio.channel.label}, {self._radio.band} GHz)?"
+            )
+            yield Static(title, classes="form-title", markup=False)
+            yield Input(self._radio.name, id="form-name", max_length=40)
+
+    @on(Input.Submitted)
+    def _done(self, event: Input.Submitted) -> None:
+        self.dismiss(printable(event.value.strip()))
+
+    def action_cancel(self) -> None:
+        self.dismiss(None)
+
+
+class OwnForm(ModalScreen[tuple[str, ...] | None]):
+    """Which of the names that were heard are ours."""
+
+    CSS = "OwnForm { align: center middle; } OwnForm RowList { height: 16; background: $surface; margin-top: 1; }"
+    BINDINGS: ClassVar = [
+        Binding("escape", "cancel", "cancel", id="own.cancel"),
+        Binding("space", "mark", "mark", priority=True, id="own.toggle"),
+        Binding("enter", "done", "done", priority=True, id="own.done"),
+    ]
+
+    def __init__(self, radios: tuple[Radio, ...], own: tuple[str, ...]) -> None:
+        super().__init__()
+        self._names = _names_heard(radios)
+        self._before = own
+        self._chosen = {value for value, _, _, _ in self._names if value in own}
+
+    def compose(self) -> ComposeResult:
+        with Vertical(classes="form"):
+            yield Static("Which networks are ours?", classes="form-title", markup=False)
+            yield Static("space marks one as ours ■, enter goes on, escape leaves it as it was", markup=False)
+            yield RowList(id="own-names", keeps_mark=True)
+
+    def on_mount(self) -> None:
+        self.query_one(RowList).show(self._rows)
+        self.query_one(RowList).focus()
+
+    def _rows(self, width: int) -> list[Row]:
+        out = []
+        for value, name, level, count in self._names:
+            mine = value in self._chosen
+            cells: tuple[Cell, ...] = (
+                (" ■ " if mine else " □ ", "own" if mine else "foreign"),
+                (fit(name, max(width - 30, 8)), "own!" if mine else "text"),
+                (fit(minus(level), 5, True) + " dBm", "dim"),
+                (fit(f"{count} radio{'s' * (count > 1)}", 12, True), "dim"),
+            )
+            out.append(Row(value, (cells,)))
+        return out
+
+    @on(RowList.Chosen)
+    def action_mark(self) -> None:
+        rows = self.query_one(RowList)
+        if rows.key:
+            self._chosen ^= {rows.key}
+            rows.show(self._rows)
+
+    def action_done(self) -> None:
+        shown = {value for value, _, _, _ in self._names}
+        # What was named before and is not heard now stays ours.
+        kept = tuple(name for name in self._before if name not in shown or name in self._chosen)
+        self.dismiss((*kept, *sorted(self._chosen - set(kept))))
+
+    def action_cancel(self) -> None:
+        self.dismiss(None)
+
+
+def _names_heard(radios: tuple[Radio, ...]) -> list[tuple[str, str, float, int]]:
+    """(value to keep, name to show, best level, radios), strongest first.
+
+    A name that is no text goes by its address.
+    """
+    found: dict[str, tuple[str, float, set[str]]] = {}
+    for radio in radios:
+        for network in radio.networks:
+            if is_hidden(network.ssid):
+                continue
+            text = network.ssid.decode("utf-8", "replace")
+            value = text if text.encode() == network.ssid else network.bssid
+            _, level, ids = found.get(value, ("", -200.0, set()))
+            level = max(level, radio.level_dbm if radio.level_dbm is not None else -200.0)
+            found[value] = (network_name(network.ssid), level, ids | {radio.id})
+    ordered = sorted(found.items(), key=lambda item: (-item[1][1], item[0]))
+    return [(value, name, level, len(ids)) for value, (name, level, ids) in ordered]

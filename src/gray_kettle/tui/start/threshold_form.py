@@ -1,0 +1,97 @@
+"""From when something is a finding: the list of thresholds, each of which can be set for this case."""
+
+from dataclasses import fields
+from typing import ClassVar
+
+from textual import on
+from textual.app import ComposeResult
+from textual.binding import Binding
+from textual.containers import Vertical
+from textual.screen import ModalScreen
+from textual.widgets import Input, Static
+
+from gray_kettle.analysis.thresholds import Thresholds, shown, threshold_from
+from gray_kettle.tui.frame.row_list import Row, RowList
+from gray_kettle.tui.start.style import say_what_is_wrong
+from gray_kettle.tui.theme import Cell, fit
+
+_FIELDS, _USUAL = fields(Thresholds), Thresholds()
+Told = tuple[tuple[str, float], ...]
+
+
+class ThresholdForm(ModalScreen[Told | None]):
+    """Enter on a row to change it; an empty value goes back to the usual one."""
+
+    CSS = """
+    ThresholdForm { align: center middle; }
+    ThresholdForm .form { width: 110; max-width: 98%; }
+    ThresholdForm RowList { height: 20; max-height: 60%; background: $surface; margin-top: 1; }
+    """
+    BINDINGS: ClassVar = [
+        Binding("escape", "cancel", "cancel", id="thresholds.cancel"),
+        Binding("ctrl+s", "done", "keep", priority=True, id="thresholds.done"),
+    ]
+
+    def __init__(self, told: Told) -> None:
+        super().__init__()
+        self._told = dict(told)
+
+    def compose(self) -> ComposeResult:
+        with Vertical(classes="form"):
+            yield Static("From when something is a finding", classes="form-title", markup=False)
+            yield Static(
+                "enter changes one (empty: the usual value), ctrl+s keeps them, escape leaves them as they were",
+                markup=False,
+            )
+            yield RowList(id="thresholds", keeps_mark=True)
+            yield Input(placeholder="a new value", id="threshold-value", disabled=True)
+            yield Static("", classes="form-wrong", markup=False)
+
+    def on_mount(self) -> None:
+        self.query_one(RowList).show(self._rows)
+        self.query_one(RowList).focus()
+
+    def _rows(self, width: int) -> list[Row]:
+        out = []
+        for one in _FIELDS:
+            value, is_own = self._told.get(one.name, getattr(_USUAL, one.name)), one.name in self._told
+            cells: tuple[Cell, ...] = (
+                (" ● " if is_own else "   ", "own"),
+                (fit(one.name.replace("_", " "), 22), "own!" if is_own else "text"),
+                (fit(shown(one.name, value), 10, True) + "  ", "steam"),
+                (fit(str(one.metadata["meaning"]), max(width - 38, 8)), "dim"),
+            )
+            out.append(Row(one.name, (cells,)))
+        return out
+
+    @on(RowList.Chosen)
+    def _choose(self, chosen: RowList.Chosen) -> None:
+        chosen.stop()
+        field = self.query_one(Input)
+        field.disabled, field.value = False, ""
+        field.placeholder = f"{chosen.key.replace('_', ' ')}: a new value"
+        field.focus()
+
+    @on(Input.Submitted)
+    def _set(self, event: Input.Submitted) -> None:
+        event.stop()
+        name, wrong = self.query_one(RowList).key, ""
+        if not event.value.strip():
+            self._told.pop(name, None)
+        else:
+            try:
+                key, value = threshold_from(f"{name}={event.value.strip()}")
+                self._told[key] = value
+            except ValueError as error:
+                wrong = str(error)
+        say_what_is_wrong(self, wrong)
+        if not wrong:
+            self.query_one(Input).disabled = True
+            self.query_one(RowList).show(self._rows)
+            self.query_one(RowList).focus()
+
+    def action_done(self) -> None:
+        self.dismiss(tuple(sorted(self._told.items())))
+
+    def action_cancel(self) -> None:
+        self.dismiss(None)

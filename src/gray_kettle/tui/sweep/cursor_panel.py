@@ -1,0 +1,175 @@
+"""What the cursor stands on, in words: the level there and then, the place under it, and who is on it."""
+
+import math
+
+import numpy as np
+
+from gray_kettle.analysis.assessment import Emitter, Radio
+from gray_kettle.analysis.explain import Explanation, of_emitter, of_swept
+from gray_kettle.model.records import Swept
+from gray_kettle.phy.channels import Channel
+from gray_kettle.safe_text import printable
+from gray_kettle.spectrum.views import SweepView
+from gray_kettle.tui.hour_bars import hour_lines
+from gray_kettle.tui.sweep.live import SHOWN_S
+from gray_kettle.tui.sweep.picture import SweepPicture, clock
+from gray_kettle.tui.theme import Cell, fit, minus, percent
+from gray_kettle.tui.view_state import Look
+
+Lines = list[list[Cell]]
+_LIVE = f" of the last {SHOWN_S:.0f} s taken"
+
+
+def side_lines(
+    picture: SweepPicture,
+    look: Look,
+    spot: str,
+    state: str,
+    radios: tuple[Radio, ...],
+    live: dict[Channel, float] | None,
+) -> Lines:
+    """Everything, for a panel of its own."""
+    view = picture.view
+    if view is None or view.is_empty:
+        return []
+    out = cursor_lines(picture, view, look)
+    place = picture.place_at_cursor()
+    if place is not None:
+        out += [[], *place_lines(place, look, live)]
+    out += [[], *who(picture, radios)]
+    out += [[], *about(view, spot, state)]
+    return out
+
+
+def cursor_lines(picture: SweepPicture, view: SweepView, look: Look) -> Lines:
+    column, country = picture.column, look.setup.country
+    from_s, to_s = picture.cell_times()
+    form = "%a %d %H:%M" if view.frame.end_s - view.frame.start_s > 20 * 3600 else "%H:%M:%S"
+    dots = slice(2 * picture.row, 2 * picture.row + 2)
+    with np.errstate(all="ignore"):
+        peak = _most(view.peak_dbm[dots, column])
+        mean = _most(view.mean_dbm[dots, column])
+        share = _most(view.share[dots, column])
+    nothing = "  nothing measured" if math.isnan(peak) else ""
+    middle, high = view.quantile_dbm(0.5)[column], view.quantile_dbm(0.95)[column]
+    whole = (view.highest_dbm[column], view.average_dbm[column], view.over[column])
+    return [
+        [(f"{picture.scale.hz(column) / 1e6:.2f} MHz", "steam!"), (nothing, "dim")],
+        [(f"{clock(from_s, country, form)} – {clock(to_s, country, form)}", "dim")],
+        [("dBm      highest   mean   taken", "dim")],
+        _figures("then", peak, mean, share),
+        _figures("window", *whole),
+        [
+            ("median ", "dim"),
+            (minus(_told(middle)), "text"),
+            ("  95 % ", "dim"),
+            (minus(_told(high)), "text"),
+            ("  floor ", "dim"),
+            (minus(_told(view.floor_dbm[column])), "text"),
+        ],
+    ]
+
+
+def _figures(name: str, highest: float, mean: float, share: float) -> list[Cell]:
+    return [
+        (fit(name, 9), "dim"),
+        (fit(minus(_told(highest)), 7, right=True), "text!"),
+        (fit(minus(_told(mean)), 7, right=True), "text"),
+        (fit(percent(_told(share)), 8, right=True), "text"),
+    ]
+
+
+def place_lines(place: Channel, look: Look, live: dict[Channel, float] | None = None) -> Lines:
+    """The 20 MHz place and the wider ones that it is part of. live: shares in the newest rows, while one collects."""
+    of_band = [s for s in look.assessment.swept if s.channel.band == place.band]
+    if live is not None:
+        return [[(f"place {place.primary}  ", "steam!"), (percent(live.get(place)), "text!"), (_LIVE, "dim")]]
+    mine = _longest([s for s in of_band if s.channel.width_mhz == 20 and s.channel.primary == place.primary])
+    if mine is None:
+        return [[(f"place {place.primary}", "steam!"), ("  not swept in this window", "dim")]]
+    bound = "at most " if mine.bound else ""
+    out: Lines = [
+        [
+            (f"place {place.primary}  ", "steam!"), (f"{bound}{percent(mine.duty)} ", "text!"),
+            ("of the time taken", "dim"),
+        ],
+        [
+            ("taken at ", "dim"), (f"{minus(_told(mine.level_dbm))} dBm", "text!"),
+            ("  noise ", "dim"), (f"{minus(mine.floor_dbm)} dBm", "text"),
+        ],
+    ]  # fmt: skip
+    wider = sorted(
+        {
+            s.channel: s
+            for s in of_band
+            if s.channel.width_mhz > 20
+            and abs(s.channel.centre_hz - place.centre_hz) < s.channel.width_mhz * 0.5e6
+        }.values(),
+        key=lambda s: (s.channel.width_mhz, s.channel.centre_hz),
+    )
+    for width in sorted({s.channel.width_mhz for s in wider}):
+        duties = [s.duty for s in wider if s.channel.width_mhz == width]
+        low, high = percent(min(duties)).removesuffix(" %"), percent(max(duties))
+        told = high if len(duties) == 1 else f"{low}–{high}"
+        out.append([(f"{width} MHz with it ", "dim"), (told, "text")])
+    hours = ((hour, duty) for hour, duty, _ in mine.by_hour)
+    return [*out, *hour_lines(hours, look, "taken, by hour of the day")]
+
+
+def explanations(
+    place: Channel | None, emitter: Emitter | None, look: Look | None
+) -> tuple[Explanation, ...]:
+    """Of the emitter that is lit; and of the place under the cursor."""
+    swept = [s for s in look.assessment.swept if s.channel == place] if look else []
+    mine = _longest(swept)
+    return (*(of_emitter(emitter) if emitter else ()), *(of_swept(mine) if mine else ()))
+
+
+def who(picture: SweepPicture, radios: tuple[Radio, ...]) -> Lines:
+    """Radios that fill the frequency under the cursor."""
+    hz = picture.scale.hz(picture.column)
+    here = [r for r in radios if any(abs(centre - hz) <= width / 2 for centre, width in r.channel.segments)]
+    if not here:
+        return [[("no radio that was heard sits here", "dim")]]
+    out: Lines = [[("radios heard here", "dim")]]
+    for radio in here[:6]:
+        out.append(
+            [
+                ("■ " if radio.own else "□ ", "own" if radio.own else "foreign"),
+                (fit(printable(radio.name), 16) + " ", "own" if radio.own else "text"),
+                (fit(radio.channel.label, 8), "dim"),
+                (minus(radio.level_dbm), "dim"),
+            ]
+        )
+    return [*out, [(f"and {len(here) - 6} more", "dim")]] if len(here) > 6 else out
+
+
+def about(view: SweepView, spot: str, state: str) -> Lines:
+    """What the picture is made of."""
+    detector = "" if view.detector == "sample" else f", {view.detector} detector"
+    bound = ": shares are upper bounds" if view.detector == "max" else ""
+    where = printable(spot) or "no spot named"
+    return [
+        [(f"{view.rows:,} rows".replace(",", " ") + f"{detector}{bound}", "dim")],
+        [(where, "dim"), (f"  {state}" if state else "", "steam!")],
+        [
+            ("above: ", "dim"),
+            ("━", "steam!"),
+            (" highest ", "dim"),
+            ("━", "own!"),
+            (" mean", "dim"),
+        ],
+    ]
+
+
+def _longest(found: list[Swept]) -> Swept | None:
+    return max(found, key=lambda s: (s.seconds, s.spot), default=None)
+
+
+def _most(values: "np.ndarray") -> float:
+    told = values[np.isfinite(values)]
+    return float(told.max()) if len(told) else math.nan
+
+
+def _told(value: float) -> float | None:
+    return None if math.isnan(value) else float(value)

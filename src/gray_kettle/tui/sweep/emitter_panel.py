@@ -1,0 +1,135 @@
+"""The emitters beside the picture: a list, and of the chosen one what speaks for it, where it is and how to be sure."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gray_kettle.analysis.assessment import Emitter
+from gray_kettle.analysis.emitters.advice import ADVICE
+from gray_kettle.analysis.findings import how_sure
+from gray_kettle.safe_text import printable
+from gray_kettle.spectrum.views import SweepView
+from gray_kettle.tui.sweep.axis import Scale
+from gray_kettle.tui.sweep.picture import clock
+from gray_kettle.tui.theme import Cell, fit, minus, percent, wrap
+from gray_kettle.tui.view_state import Look
+
+Lines = list[list[Cell]]
+_ABOVE_DB, _BELOW_DB = 9.0, 14.0  # what belongs to bursts of a level, in the bins of a picture
+_NARROW_HZ = 4e6
+
+
+def called(emitter: Emitter) -> str:
+    """Its own name, or that of its kind, short."""
+    return printable(emitter.name) or ADVICE[emitter.kind].short
+
+
+def list_lines(emitters: tuple[Emitter, ...], chosen: str, width: int, look: Look) -> Lines:
+    """One line each; nothing is said where nothing was looked through."""
+    if look.reading.observations.rows_unlooked and not emitters:
+        return [[("looking for what is not Wi-Fi …", "dim")]]
+    if not emitters:
+        swept = look.band in look.assessment.swept_bands
+        return [[("nothing but Wi-Fi was found", "dim")]] if swept else []
+    room = max(width - 19, 8)
+    out: Lines = [[(fit("not Wi-Fi", room + 3), "steam!"), (" dBm    on  sure", "faint")]]
+    for e in emitters:
+        ink = "faint" if e.is_dismissed else "emitter"
+        is_chosen = e.id == chosen
+        sure = "told" if e.was_found_as else percent(e.confidence)
+        out.append(
+            [
+                ("▸ " if is_chosen else "✶ ", "steam!" if is_chosen else ink),
+                (
+                    fit(called(e), room) + " ",
+                    "steam!" if is_chosen else "faint" if e.is_dismissed else "text",
+                ),
+                (fit(minus(e.level_dbm), 4, right=True), "dim"),
+                (fit(percent(e.duty) if e.duty >= 0.005 else "<1 %", 6, right=True), "dim"),
+                (fit(sure, 5, right=True), "dim"),
+            ]
+        )
+    return out
+
+
+def chosen_lines(emitter: Emitter, width: int, look: Look) -> Lines:
+    """Everything that is known of one."""
+    country = look.setup.country
+    low, high = emitter.low_hz / 1e6, emitter.high_hz / 1e6
+    where = f"{low:.1f}–{high:.1f} MHz" if high - low >= 1 else f"{emitter.centre_hz / 1e6:.2f} MHz"
+    out: Lines = [
+        [(called(emitter), "steam!"), (f"  {how_sure(emitter)}", "dim")],
+        [(where, "text"), (f"  {minus(emitter.level_dbm)} dBm", "text")],
+    ]
+    form = "%a %H:%M"
+    seen, looks = emitter.looks
+    ended = (
+        f"not since {clock(emitter.gone_since_s, country, form)}" if emitter.gone_since_s else "still there"
+    )
+    out.append([(f"first {clock(emitter.first_s, country, form)}, {ended}", "dim")])
+    out.append([(f"on {percent(emitter.duty_while_on)} of {seen} of {looks} looks", "dim")])
+    if emitter.is_dismissed:
+        out.append([("dismissed: d takes it back", "watch")])
+    out += _wrapped("because ", "; ".join(emitter.evidence), width, "text")
+    others = [
+        f"{ADVICE[k].called} {percent(p)}" for k, p in emitter.likely[1:] if p >= 0.05 and k != "unknown"
+    ]
+    if others and not emitter.was_found_as:
+        out += _wrapped("or ", ", ".join(others), width, "dim")
+    touched = [(n, d) for b, n, d in emitter.channels if b == look.band]
+    if touched:
+        out += _wrapped("takes ", _places(touched), width, "dim")
+    advice = ADVICE[emitter.kind]
+    out += _wrapped("where ", advice.where, width, "dim")
+    out += _wrapped("test ", advice.test, width, "own")
+    out.append([("n name   k kind   d dismiss", "faint")])
+    return out
+
+
+def chosen_in_short(emitter: Emitter, width: int, look: Look) -> Lines:
+    """The same in three lines, where there is no panel."""
+    where = f"{emitter.low_hz / 1e6:.0f}–{emitter.high_hz / 1e6:.0f} MHz"
+    ended = (
+        f"not since {clock(emitter.gone_since_s, look.setup.country, '%a %H:%M')}"
+        if emitter.gone_since_s
+        else ""
+    )
+    figures = f"  {where}  {minus(emitter.level_dbm)} dBm  on {percent(emitter.duty_while_on)}  {ended}"
+    first, *rest = wrap("; ".join(emitter.evidence), max(width, 10), 2)
+    return [
+        [("▸ ", "steam!"), (called(emitter), "steam!"), (f"  {how_sure(emitter)}", "text"), (figures, "dim")],
+        *([(line, "text")] for line in (first, *rest)),
+    ]
+
+
+def _places(touched: list[tuple[int, float]]) -> str:
+    """Share of time on each place; of many that are alike in one."""
+    shares = [d for _, d in touched]
+    if len(touched) > 4 and max(shares) - min(shares) < 0.035:
+        low, high = percent(min(shares)), percent(max(shares))
+        told = high if low == high else f"{low.removesuffix(' %')}–{high}"
+        return f"{told} of each of {touched[0][0]}–{touched[-1][0]}"
+    return ", ".join(f"{n}: {percent(d)}".replace(" %", "%") for n, d in touched)
+
+
+def _wrapped(head: str, text: str, width: int, ink: str) -> Lines:
+    lines = wrap(text, max(width - len(head), 10))
+    return [[(head if k == 0 else " " * len(head), "faint"), (line, ink)] for k, line in enumerate(lines)]
+
+
+def lit(emitter: Emitter, view: SweepView, scale: Scale) -> NDArray[np.bool_]:
+    """Dots of the waterfall that belong to it, shape (lines, columns): its places, its time, bursts of its level."""
+    hz = np.array([scale.hz(k) for k in range(scale.columns)])
+    half_hz = max((scale.high_hz - scale.low_hz) / scale.columns, 0.0)
+    inside = (hz >= emitter.low_hz - half_hz) & (hz <= emitter.high_hz + half_hz)
+    frame = view.frame
+    each_s = (frame.end_s - frame.start_s) / frame.lines
+    at_s = frame.start_s + (np.arange(frame.lines) + 0.5) * each_s
+    during = np.zeros(frame.lines, bool)
+    for first_s, last_s in emitter.episodes:
+        during |= (at_s >= first_s - each_s / 2) & (at_s <= last_s + each_s / 2)
+    out = during[:, None] & inside[None, :]
+    if emitter.burst_hz < _NARROW_HZ and emitter.bandwidth_hz > 2 * _NARROW_HZ:  # among others, by its level
+        with np.errstate(invalid="ignore"):
+            level = view.peak_dbm - emitter.level_dbm
+            out &= (level < _ABOVE_DB) & (level > -_BELOW_DB)
+    return out

@@ -1,0 +1,86 @@
+"""What the technician tells of an emitter: a name, or what it really is."""
+
+from typing import ClassVar
+
+from textual import on
+from textual.app import ComposeResult
+from textual.binding import Binding
+from textual.containers import Vertical
+from textual.screen import ModalScreen
+from textual.widgets import Input, Static
+
+from gray_kettle.analysis.assessment import Emitter
+from gray_kettle.analysis.emitters.advice import ADVICE
+from gray_kettle.analysis.findings import title_of
+from gray_kettle.model.records import KINDS
+from gray_kettle.safe_text import printable
+from gray_kettle.tui.frame.row_list import Row, RowList
+from gray_kettle.tui.theme import fit, percent
+
+
+class EmitterNameForm(ModalScreen[str | None]):
+    """A name for an emitter."""
+
+    CSS = "EmitterNameForm { align: center middle; }"
+    BINDINGS: ClassVar = [Binding("escape", "cancel", "cancel", id="emitter-name.cancel")]
+
+    def __init__(self, emitter: Emitter) -> None:
+        super().__init__()
+        self._emitter = emitter
+
+    def compose(self) -> ComposeResult:
+        with Vertical(classes="form"):
+            yield Static(
+                f"What do you call the {title_of(self._emitter)}?", classes="form-title", markup=False
+            )
+            yield Input(self._emitter.name, id="form-name", max_length=40)
+
+    @on(Input.Submitted)
+    def _done(self, event: Input.Submitted) -> None:
+        self.dismiss(printable(event.value.strip()))
+
+    def action_cancel(self) -> None:
+        self.dismiss(None)
+
+
+class KindForm(ModalScreen[str | None]):
+    """What an emitter really is; the likeliest kinds first."""
+
+    CSS = "KindForm { align: center middle; } KindForm RowList { height: 14; background: $surface; margin-top: 1; }"
+    BINDINGS: ClassVar = [Binding("escape", "cancel", "cancel", id="emitter-kind.cancel")]
+
+    def __init__(self, emitter: Emitter) -> None:
+        super().__init__()
+        self._emitter = emitter
+
+    def compose(self) -> ComposeResult:
+        with Vertical(classes="form"):
+            yield Static("What is it really?", classes="form-title", markup=False)
+            yield Static("enter says so, escape leaves it as it was", markup=False)
+            yield RowList(id="emitter-kinds")
+
+    def on_mount(self) -> None:
+        rows = self.query_one(RowList)
+        rows.show(self._rows)
+        rows.focus()
+
+    def _rows(self, width: int) -> list[Row]:
+        share = dict(self._emitter.likely)
+        out = []
+        for kind in sorted(KINDS, key=lambda k: (-share.get(k, 0.0), KINDS.index(k))):
+            found = percent(share[kind]) if share.get(kind, 0.0) >= 0.01 else ""
+            now = kind == self._emitter.kind
+            cells = (
+                ("▸ " if now else "  ", "steam"),
+                (fit(ADVICE[kind].called, max(width - 12, 8)), "steam!" if now else "text"),
+                (fit(found, 6, right=True), "dim"),
+            )
+            out.append(Row(kind, (cells,)))
+        return out
+
+    @on(RowList.Chosen)
+    def _chosen(self, chosen: RowList.Chosen) -> None:
+        self.dismiss(chosen.key)
+
+    def action_cancel(self) -> None:
+        self.dismiss(None)

@@ -1,0 +1,47 @@
+"""What the screens are looking at: values handed down, never reached for."""
+
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:  # the frame is drawn before any of these is imported
+    from pathlib import Path
+
+    from gray_kettle.analysis.assessment import Assessment, Radio
+    from gray_kettle.model.records import Setup
+    from gray_kettle.planner.proposal import Proposal
+    from gray_kettle.session import Reading
+
+BANDS = ("2.4", "5", "6")
+
+
+@dataclass(frozen=True, eq=False)
+class Look:
+    """A reading with the person's choices. proposal None: still being worked out.
+
+    busy: of the whole case, for the rail. start_s, end_s: the window; case_start_s, case_end_s: all there is.
+    path: of the case, for what is read piece by piece.
+    """
+
+    reading: "Reading"
+    assessment: "Assessment"
+    proposal: "Proposal | None"
+    band: str
+    start_s: float
+    end_s: float
+    case_start_s: float
+    case_end_s: float
+    busy: dict[str, list[float]]
+    followed: frozenset[str] = field(default_factory=frozenset)
+    path: "Path | None" = None
+
+    @property
+    def setup(self) -> "Setup":
+        return self.reading.setup
+
+    @property
+    def radios(self) -> "tuple[Radio, ...]":
+        return tuple(r for r in self.assessment.radios if r.band == self.band)
+
+    @property
+    def is_whole_case(self) -> bool:
+        return self.start_s <= self.case_start_s and self.end_s >= self.case_end_s
