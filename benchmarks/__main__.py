@@ -38,7 +38,7 @@ def main() -> None:
         print(f"making the demo case           {seconds:6.2f} s, {megabytes:.1f} MB")
         first_picture(str(case))
         keys(str(case))
-        reading(case)
+        session(case)
         captures.main(Path(folder))
         sweeps.main(Path(folder))
 
@@ -85,7 +85,7 @@ def _ms(times: list[float]) -> str:
     return f"median {1000 * statistics.median(times):4.0f} ms, p95 {1000 * float(np.percentile(times, 95)):4.0f} ms"
 
 
-def reading(path: Path) -> None:
+def session(path: Path) -> None:
     with Case.open(path) as case:
         for name in ("first time", "again"):
             marks = [time.perf_counter()]

@@ -11,17 +11,18 @@ from pathlib import Path
 
 import numpy as np
 
+from gray_kettle.detection import detect_pending
 from gray_kettle.model.records import (
     Announcement,
     Listening,
     Piece,
-    Setup,
     Sightings,
     Span,
     Surveys,
     SweepRows,
     Traffic,
 )
+from gray_kettle.model.setup import Setup
 from gray_kettle.phy.channels import Channel, narrow, wide
 from gray_kettle.session import read
 from gray_kettle.store import Case
@@ -57,12 +58,12 @@ def timed(case: Case, name: str, start_s: float | None, window_s: float) -> None
     found = []
     for _ in range(3):
         marks = [time.perf_counter()]
-        reading = read(case, start_s, None if start_s is None else start_s + window_s)
+        session = read(case, start_s, None if start_s is None else start_s + window_s)
         marks.append(time.perf_counter())
-        _ = reading.assessment
+        _ = session.assessment
         marks.append(time.perf_counter())
         found.append(np.diff(marks) * 1000)
-    rows = len(reading.observations.sightings) + len(reading.observations.traffic)
+    rows = len(session.observations.sightings) + len(session.observations.traffic)
     numbers = np.random.default_rng(0).random(rows)
     begun = time.perf_counter()
     np.sort(numbers)
@@ -92,7 +93,7 @@ def make(path: Path, length_s: float) -> None:
                 take, Piece(sweeps=(SweepRows(span, START_S + 2.0 * (first + np.arange(count)), levels),))
             )
         case.finish_take(take, Piece(records=1, swept_bands=("2.4", "5")), (), "long-1", complete=True)
-        case.looks.catch_up()
+        detect_pending(case)
 
 
 def _announcement(k: int, channel: Channel) -> Announcement:

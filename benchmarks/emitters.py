@@ -21,18 +21,18 @@ from matplotlib.figure import Figure
 
 from gray_kettle.analysis.assessment import Emitter
 from gray_kettle.analysis.emitters.tracking import find_emitters
-from gray_kettle.interference.detect import look
+from gray_kettle.interference.detect import detect
 from gray_kettle.model.records import (
     KINDS,
+    DetectionBlock,
     FloatArray,
     Listening,
-    Looked,
     Observations,
-    Setup,
     Sightings,
     Span,
     Traffic,
 )
+from gray_kettle.model.setup import Setup
 from gray_kettle.simulator.spectra.random_scenes import (
     DEVELOPMENT,
     HELD_OUT,
@@ -57,7 +57,7 @@ _RANGES = {
 
 
 @dataclass(frozen=True)
-class Met:
+class PairEffect:
     """One emitter of a scene: what it is, in what share of the rows it stands out, and what it was taken for."""
 
     truth: Truth
@@ -74,7 +74,7 @@ class Result:
     step_hz: float
     rows: int
     rows_per_s: float
-    met: tuple[Met, ...]
+    met: tuple[PairEffect, ...]
     false: tuple[Emitter, ...]
     seconds: float
 
@@ -92,12 +92,12 @@ def measure(number: int, ranges: Ranges, wifi_only: bool = False) -> Result:
         )
     )
     started_s = time.perf_counter()
-    claims = told_of(span, made.time_s, codes)
+    claims = note_of(span, made.time_s, codes)
     seconds = time.perf_counter() - started_s
     emitters = [t for t in truth if t.kind != WIFI]
     pairs = paired(emitters, claims)
     met = tuple(
-        Met(t, float(standing[t.name]), claims[pairs[k]] if k in pairs else None)
+        PairEffect(t, float(standing[t.name]), claims[pairs[k]] if k in pairs else None)
         for k, t in enumerate(emitters)
     )
     false = tuple(c for k, c in enumerate(claims) if k not in pairs.values())
@@ -105,18 +105,18 @@ def measure(number: int, ranges: Ranges, wifi_only: bool = False) -> Result:
     return Result(number, span.is_tuned, span.step_hz, len(made.time_s), rate, met, false, seconds)
 
 
-def told_of(span: Span, time_s: FloatArray, codes: Codes) -> list[Emitter]:
+def note_of(span: Span, time_s: FloatArray, codes: Codes) -> list[Emitter]:
     """What a technician is told: looked through block by block, as a case does, and sightings put together."""
     low_hz = span.start_hz - span.step_hz / 2
     looks = []
     for first in range(0, len(time_s), BLOCK_ROWS):
         when_s, some = time_s[first : first + BLOCK_ROWS], codes[first : first + BLOCK_ROWS]
         looks.append(
-            Looked(float(when_s[0]), float(when_s[-1]), len(when_s), low_hz, low_hz + span.step_hz * span.bins, "",
-                   look(span, when_s, some))
+            DetectionBlock(float(when_s[0]), float(when_s[-1]), len(when_s), low_hz, low_hz + span.step_hz * span.bins, "",
+                   detect(span, when_s, some))
         )  # fmt: skip
     nothing = (Sightings.empty(), Traffic.empty(), Listening.empty(), ("",), ())
-    heard = Observations(looks[0].start_s, looks[-1].end_s, (), *nothing, looked=tuple(looks))
+    heard = Observations(looks[0].start_s, looks[-1].end_s, (), *nothing, detection_blocks=tuple(looks))
     return list(find_emitters(heard, Setup(), ()))
 
 
@@ -177,7 +177,7 @@ def report(results: list[Result], alone: list[Result]) -> str:
     return "\n".join(lines)
 
 
-def _groups(everyone: list[tuple[Result, Met]]) -> dict[str, list[tuple[Result, Met]]]:
+def _groups(everyone: list[tuple[Result, PairEffect]]) -> dict[str, list[tuple[Result, PairEffect]]]:
     stand = [(r, m) for r, m in everyone if m.standing >= LEAST_STANDING]
     groups = {
         "stand out in 1 % of the rows": stand,
@@ -195,7 +195,7 @@ def _groups(everyone: list[tuple[Result, Met]]) -> dict[str, list[tuple[Result, 
     return groups
 
 
-def duty_errors(met: Met) -> list[float]:
+def duty_errors(met: PairEffect) -> list[float]:
     """By channel: what was found less what is."""
     if met.found is None:
         return []

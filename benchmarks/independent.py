@@ -15,11 +15,11 @@ from pathlib import Path
 
 import numpy as np
 
-from benchmarks.emitters import Met, Result, paired, report, tell, told_of
+from benchmarks.emitters import PairEffect, Result, note_of, paired, report, tell
 from benchmarks.independent_air import Transmitter, emitter, network
 from gray_kettle.model.records import FloatArray, Span
 from gray_kettle.simulator.spectra.scene import Truth
-from gray_kettle.spectrum.channel_power import passband_hz, places_in
+from gray_kettle.spectrum.channel_power import channels_in_span, passband_hz
 from gray_kettle.spectrum.quantise import Codes, to_codes
 
 PAGE = Path(__file__).parent.parent / "docs" / "emitters-elsewhere.md"
@@ -94,13 +94,14 @@ def measure(number: int, making: Making, wifi_only: bool) -> Result:
     spread_db = float(rng.choice(making.spreads_db))
     codes, each = _rows(span, style, frames, (time_s, offset_s), made, floor_mw, spread_db, rng)
     truth = [t for m in made if (t := _truth(m, span, seconds - 1, rng)) is not None]
-    standing = _standing(each, floor_mw)
-    claims = told_of(span, START_S + time_s, codes)
+    standing = _assessment(each, floor_mw)
+    claims = note_of(span, START_S + time_s, codes)
     emitters = [t for t in truth if t.kind != "wi-fi"]
     pairs = paired(emitters, claims)
     by_name = dict(zip((m.name for m in made), standing, strict=True))
     met = tuple(
-        Met(t, by_name[t.name], claims[pairs[k]] if k in pairs else None) for k, t in enumerate(emitters)
+        PairEffect(t, by_name[t.name], claims[pairs[k]] if k in pairs else None)
+        for k, t in enumerate(emitters)
     )
     false = tuple(c for k, c in enumerate(claims) if k not in pairs.values())
     return Result(number, span.is_tuned, step_hz, rows, rate, met, false, 0.0)
@@ -162,7 +163,7 @@ def _rows(
     return to_codes((np.round(level_db / rounded) * rounded).astype(np.float32)), each
 
 
-def _standing(each: list["np.ndarray"], floor_mw: float) -> list[float]:
+def _assessment(each: list["np.ndarray"], floor_mw: float) -> list[float]:
     """Share of rows in which each stands 10 dB over the floor and 3 dB over all else in most bins that it fills."""
     total = sum(each) if each else np.zeros(1)
     out = []
@@ -188,7 +189,7 @@ def _truth(m: Transmitter, span: Span, seconds: float, rng: np.random.Generator)
     below_hz, above_hz = m.reach_hz(span.step_hz)
     low, high = centre_hz[is_on] + below_hz, centre_hz[is_on] + above_hz
     channels = []
-    for place in places_in(span):
+    for place in channels_in_span(span):
         first, last = passband_hz(place)
         duty = float(((high > first) & (low < last)).sum() * weight)
         if place.width_mhz == 20 and duty:

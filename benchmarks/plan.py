@@ -14,14 +14,14 @@ from pathlib import Path
 
 import numpy as np
 
-from gray_kettle.analysis.loss.interference_loss import Asking, Candidates, Others
+from gray_kettle.analysis.loss.interference_loss import Candidates, Interferers, VictimRadio
 from gray_kettle.model.plan_preferences import CHANGE_COST
 from gray_kettle.model.records import FloatArray
 from gray_kettle.phy.channels import Channel, all_channels
 from gray_kettle.phy.countries import is_allowed
 from gray_kettle.planner.annealing import Effort, effort_for, search
-from gray_kettle.planner.objective import Joint, shifts_for
-from gray_kettle.planner.radio_model import Player, mbps_of
+from gray_kettle.planner.objective import Objective, shifts_for
+from gray_kettle.planner.radio_model import RadioModel, mbps_of
 from gray_kettle.planner.solver import solve
 
 _HERE = Path(__file__).parent
@@ -32,7 +32,7 @@ OPTIONS = [c for c in all_channels("5") if c.width_mhz <= 80 and is_allowed("GB"
 SITES = [(count, dense) for count in (20, 60, 200) for dense in (False, True)]
 
 
-def site(count: int, dense: bool, seed: int) -> tuple[Player, ...]:
+def site(count: int, dense: bool, seed: int) -> tuple[RadioModel, ...]:
     """Radios at random in a hall (all hear nearly all others) or along the rooms of a building, among neighbours."""
     chance = np.random.default_rng([count, dense, seed])
     side_m, slope, wall_db = (40.0, 24.0, 0.0) if dense else (14.0 * count**0.5, 35.0, 6.0)
@@ -53,10 +53,10 @@ def site(count: int, dense: bool, seed: int) -> tuple[Player, ...]:
     out = []
     for k in range(count):
         start = int(chance.integers(len(OPTIONS)))
-        others = Others(tuple(channels), heard[k], activity, np.ones(strangers), told, none)
+        others = Interferers(tuple(channels), heard[k], activity, np.ones(strangers), told, none)
         out.append(
-            Player(
-                asking=Asking("ax", 2, float(chance.uniform(-72, -50)), OPTIONS[start]),
+            RadioModel(
+                victim=VictimRadio("ax", 2, float(chance.uniform(-72, -50)), OPTIONS[start]),
                 others=others,
                 options=options,
                 costs=CHANGE_COST * (np.arange(len(OPTIONS)) != start),
@@ -69,32 +69,32 @@ def site(count: int, dense: bool, seed: int) -> tuple[Player, ...]:
     return tuple(out)
 
 
-def typical_mbps(players: tuple[Player, ...], chosen: tuple[int, ...]) -> float:
+def typical_mbps(models: tuple[RadioModel, ...], chosen: tuple[int, ...]) -> float:
     """Geometric mean of what each would get, by the harm model itself."""
-    return float(np.exp(np.log(np.maximum(mbps_of(players, chosen), 0.1)).mean()))
+    return float(np.exp(np.log(np.maximum(mbps_of(models, chosen), 0.1)).mean()))
 
 
-def colouring(players: tuple[Player, ...], width_mhz: int) -> tuple[int, ...]:
+def colouring(models: tuple[RadioModel, ...], width_mhz: int) -> tuple[int, ...]:
     """Plain greedy colouring: those with most neighbours first, each on the channel that fewest neighbours have."""
-    level = np.array([p.level_at for p in players])
-    near = (level >= _HEARD_DBM) & ~np.eye(len(players), dtype=bool)
+    level = np.array([p.level_at for p in models])
+    near = (level >= _HEARD_DBM) & ~np.eye(len(models), dtype=bool)
     blocks = _blocks(width_mhz)
-    chosen = np.full(len(players), -1)
+    chosen = np.full(len(models), -1)
     for k in np.argsort(-near.sum(axis=1), kind="stable"):
         taken = [int((near[k] & (chosen == b)).sum()) for b in range(len(blocks))]
         chosen[k] = int(np.argmin(taken))
     return tuple(OPTIONS.index(blocks[b]) for b in chosen)
 
 
-def fewest_names(players: tuple[Player, ...], width_mhz: int) -> tuple[int, ...]:
+def fewest_names(models: tuple[RadioModel, ...], width_mhz: int) -> tuple[int, ...]:
     """Each for itself, in turn, on the channel with the fewest networks in a list, however loud or busy."""
     blocks = _blocks(width_mhz)
-    chosen = [p.start for p in players]
-    for k, player in enumerate(players):
+    chosen = [p.start for p in models]
+    for k, model in enumerate(models):
         heard = [
-            c for c, level in zip(player.others.channels, player.others.level_dbm, strict=True) if level > -95
+            c for c, level in zip(model.others.channels, model.others.level_dbm, strict=True) if level > -95
         ]
-        heard += [OPTIONS[chosen[m]] for m, p in enumerate(players) if m != k and p.level_at[k] > -95]
+        heard += [OPTIONS[chosen[m]] for m, p in enumerate(models) if m != k and p.level_at[k] > -95]
         names = [sum(bool(set(block.parts) & set(c.parts)) for c in heard) for block in blocks]
         chosen[k] = OPTIONS.index(blocks[int(np.argmin(names))])
     return tuple(chosen)
@@ -110,17 +110,17 @@ def _blocks(width_mhz: int) -> list[Channel]:
 
 
 def at_the_best_width(
-    players: tuple[Player, ...], way: Callable[[tuple[Player, ...], int], tuple[int, ...]]
+    models: tuple[RadioModel, ...], way: Callable[[tuple[RadioModel, ...], int], tuple[int, ...]]
 ) -> float:
     """A plain way with the width that suits it best on this site."""
-    return max(typical_mbps(players, way(players, width)) for width in (20, 40, 80))
+    return max(typical_mbps(models, way(models, width)) for width in (20, 40, 80))
 
 
 def look_long(work: tuple[int, bool, float]) -> float:
     """The best score met in so many minutes: ever longer coolings, from different beginnings."""
     count, dense, minutes = work
-    players = site(count, dense, 0)
-    joint = Joint(players, shifts_for(count))
+    models = site(count, dense, 0)
+    objective = Objective(models, shifts_for(count))
     end_s = time.perf_counter() + 60 * minutes
     best, round_ = -np.inf, 0
     while time.perf_counter() < end_s:
@@ -133,10 +133,10 @@ def look_long(work: tuple[int, bool, float]) -> float:
             cold=float(chance.choice([0.01, 0.03])),
         )
         try:
-            found = search(joint, longer, None, lambda done, end_s=end_s: _until(end_s), seed=round_)
+            found = search(objective, longer, None, lambda done, end_s=end_s: _until(end_s), seed=round_)
         except TimeoutError:
             break
-        best = max(best, float(joint.score(found)))
+        best = max(best, float(objective.score(found)))
         round_ += 1
     return best
 
@@ -162,9 +162,9 @@ def gaps() -> list[tuple[int, str, float, float]]:
     out = []
     for count, dense in SITES:
         name = "dense" if dense else "spread"
-        players = site(count, dense, 0)
+        models = site(count, dense, 0)
         began_s = time.perf_counter()
-        solution = solve(players)
+        solution = solve(models)
         took_s = time.perf_counter() - began_s
         below = 1 - np.exp((solution.score - known[f"{count} {name}"]) / count)
         out.append((count, name, took_s, float(below)))
@@ -180,13 +180,13 @@ def beside_plain_ways(count: int = 100) -> FloatArray:
     rows = []
     for seed in range(1, count + 1):
         chance = np.random.default_rng(seed)
-        players = site(int(chance.integers(2, 25)), bool(chance.integers(2)), seed)
-        free = tuple(replace(p, costs=np.zeros(len(OPTIONS))) for p in players)
+        models = site(int(chance.integers(2, 25)), bool(chance.integers(2)), seed)
+        free = tuple(replace(p, costs=np.zeros(len(OPTIONS))) for p in models)
         rows.append(
             (
-                typical_mbps(players, tuple(p.start for p in players)),
-                at_the_best_width(players, fewest_names),
-                at_the_best_width(players, colouring),
+                typical_mbps(models, tuple(p.start for p in models)),
+                at_the_best_width(models, fewest_names),
+                at_the_best_width(models, colouring),
                 typical_mbps(free, solve(free).chosen),
             )
         )

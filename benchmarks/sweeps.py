@@ -17,9 +17,11 @@ import zstandard
 from benchmarks.terminal import Program
 from gray_kettle.collect.files import open_file
 from gray_kettle.collect.ingest import take
-from gray_kettle.model.records import Piece, Setup, Span, SweepRows
+from gray_kettle.detection import detect_pending
+from gray_kettle.model.records import Piece, Span, SweepRows
+from gray_kettle.model.setup import Setup
 from gray_kettle.simulator import tern_quay, tern_sweeps
-from gray_kettle.simulator.analyser import StandInAnalyser
+from gray_kettle.simulator.analyser import SimulatedAnalyser
 from gray_kettle.simulator.spectra import transmitters as tx
 from gray_kettle.simulator.spectra.scene import Instrument, Scene
 from gray_kettle.spectrum.quantise import to_codes
@@ -148,7 +150,7 @@ def _emitters(folder: Path) -> None:
             )
             case.finish_take(take_number, Piece(records=36_000), (), "mark-1", complete=True)
             started_s, worked_s = time.perf_counter(), time.process_time()
-            case.looks.catch_up()
+            detect_pending(case)
             seconds, worked = time.perf_counter() - started_s, time.process_time() - worked_s
         started_s = time.perf_counter()
         for _ in range(18):
@@ -252,7 +254,7 @@ def _live(folder: Path) -> None:
 def serve() -> None:
     """A stand-in analyser in a program of its own, until it is stopped."""
     scene = tern_sweeps.scene(tern_quay.site(), "ticket hall", "2.4", 1)
-    with StandInAnalyser(scene, lambda: tern_quay.START_S + 43_800 + time.time() % 600) as analyser:
+    with SimulatedAnalyser(scene, lambda: tern_quay.START_S + 43_800 + time.time() % 600) as analyser:
         print(f"port {analyser.port}", flush=True)
         time.sleep(600)
 

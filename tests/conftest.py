@@ -10,7 +10,7 @@ from hypothesis import HealthCheck, settings
 from gray_kettle.cli.main import main
 from gray_kettle.collect.files import open_file
 from gray_kettle.collect.ingest import take
-from gray_kettle.model.records import Setup
+from gray_kettle.model.setup import Setup
 from gray_kettle.store import Case
 from tests.terminal import Terminal
 

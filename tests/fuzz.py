@@ -18,7 +18,7 @@ from gray_kettle.collect.files import open_file
 from gray_kettle.collect.ingest import take
 from gray_kettle.errors import KettleError
 from gray_kettle.export.json_api import air_answer, brief_answer, heard_answer, plan_answer
-from gray_kettle.model.records import Setup
+from gray_kettle.model.setup import Setup
 from gray_kettle.session import read
 from gray_kettle.simulator import tern_quay
 from gray_kettle.simulator.receivers import write_capture

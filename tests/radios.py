@@ -4,7 +4,7 @@ from dataclasses import replace
 
 from gray_kettle.analysis.assessment import Change, Client, Emitter, Network, OwnView, Radio, Stay
 from gray_kettle.analysis.findings import Facts, find
-from gray_kettle.analysis.loss.channel_assessment import asking_of, hidden_from_each_other, standing_on
+from gray_kettle.analysis.loss.channel_assessment import assess_channel, hidden_pairs, victim_of
 from gray_kettle.phy.channels import wide
 
 START_S = 1_800_000_000.0
@@ -64,10 +64,10 @@ def facts(*radios, emitters=(), country="GB", **more):
     own = []
     for one in radios:
         if one.own:
-            asking, assumed = asking_of(one)
-            now = standing_on(one.channel, asking, radios, one, emitters)
-            hidden = hidden_from_each_other(one, radios)
-            own.append(OwnView(one, now, asking.client_level_dbm, assumed, hidden=hidden))
+            victim, assumed = victim_of(one)
+            now = assess_channel(one.channel, victim, radios, one, emitters)
+            hidden = hidden_pairs(one, radios)
+            own.append(OwnView(one, now, victim.client_level_dbm, assumed, hidden=hidden))
     return Facts(radios, tuple(own), emitters=emitters, country=country, **more)
 
 

@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from gray_kettle.interference.detect import look
+from gray_kettle.interference.detect import detect
 from gray_kettle.model.records import Span
 from gray_kettle.simulator.spectra import transmitters as tx
 from gray_kettle.simulator.spectra.scene import Instrument, Scene
@@ -38,4 +38,4 @@ def span_at(low_hz=2400e6, step_hz=0.25e6, bins=340, **facts):
 
 def seen(transmitters, span=None, seed=1, **facts):
     span = span or span_at()
-    return look(span, *rows_of(Scene(transmitters, seed), span, **facts))
+    return detect(span, *rows_of(Scene(transmitters, seed), span, **facts))

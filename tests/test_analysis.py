@@ -4,10 +4,10 @@ import numpy as np
 import pytest
 
 from gray_kettle.analysis.findings import HEADLINES
-from gray_kettle.analysis.inventory.filter_query import sieve
-from gray_kettle.analysis.inventory.radio_grouping import Heard, group, joined, parted
+from gray_kettle.analysis.inventory.filter_query import parse_filter
+from gray_kettle.analysis.inventory.radio_grouping import GroupingInput, group, joined, parted
 from gray_kettle.analysis.utilisation.history import busy_over_time, levels_over_time
-from gray_kettle.model.records import Setup
+from gray_kettle.model.setup import Setup
 from gray_kettle.phy.channels import narrow
 from gray_kettle.session import read
 from gray_kettle.store import Case
@@ -29,7 +29,7 @@ def judged(tmp_path, case_of):
 
 def heard(bssid, level=-50.0, number=6, print_="f", interval=100, levels=None):
     moments = np.arange(20.0)
-    return Heard(
+    return GroupingInput(
         bssid,
         narrow("2.4", number),
         interval,
@@ -163,14 +163,14 @@ def test_utilisation_takes_the_larger_of_frames_and_load_and_shows_the_rest(judg
     assert radio.client_level_dbm == pytest.approx(-50)
 
 
-def kinds(reading, severity=None):
-    return {f.kind for f in reading.proposal.findings if severity in (None, f.severity)}
+def kinds(session, severity=None):
+    return {f.kind for f in session.proposal.findings if severity in (None, f.severity)}
 
 
 def test_the_harbour_s_faults_are_found_worst_first(judged):
-    reading = judged(busy_harbour())
-    findings = reading.proposal.findings
-    assert {"off-raster", "wide-in-2.4", "co-channel"} <= kinds(reading, "act")
+    session = judged(busy_harbour())
+    findings = session.proposal.findings
+    assert {"off-raster", "wide-in-2.4", "co-channel"} <= kinds(session, "act")
     assert findings[0].kind == "off-raster"
     assert "boat on 1/20 (−52 dBm)" in findings[0].effect
     assert findings[0].first_step.startswith("Go to 11/20: clear air")
@@ -207,18 +207,18 @@ def test_retries_outdated_ciphers_and_chases_are_found(judged):
 
 
 def test_nothing_is_judged_where_nothing_is_ours(judged):
-    reading = judged(busy_harbour(), Setup())
-    assert reading.proposal.moves == ()
-    assert any(line.startswith("Own networks") for line in reading.assessment.not_known)
-    assert any(line.startswith("Country") for line in reading.assessment.not_known)
+    session = judged(busy_harbour(), Setup())
+    assert session.proposal.moves == ()
+    assert any(line.startswith("Own networks") for line in session.assessment.not_known)
+    assert any(line.startswith("Country") for line in session.assessment.not_known)
 
 
 def test_the_same_observations_give_the_same_assessment_to_the_bit(judged):
     from gray_kettle.analysis import assess
 
-    reading = judged(busy_harbour())
-    again = assess(reading.observations, reading.setup)
-    assert repr(again) == repr(reading.assessment)
+    session = judged(busy_harbour())
+    again = assess(session.observations, session.setup)
+    assert repr(again) == repr(session.assessment)
 
 
 # The filter language
@@ -248,7 +248,7 @@ def test_the_same_observations_give_the_same_assessment_to_the_bit(judged):
 )
 def test_filters_choose_radios(judged, text, names):
     radios = judged(busy_harbour()).assessment.radios
-    assert {r.name for r in radios if sieve(text)(r)} == names
+    assert {r.name for r in radios if parse_filter(text)(r)} == names
 
 
 @pytest.mark.parametrize(
@@ -265,13 +265,13 @@ def test_filters_choose_radios(judged, text, names):
 )
 def test_a_condition_that_means_nothing_is_refused_in_words(text, words):
     with pytest.raises(ValueError, match=words):
-        sieve(text)
+        parse_filter(text)
 
 
 def test_levels_over_time_stand_in_their_bins(judged):
-    reading = judged([beacon(BOAT, b"boat", 6, dbm, at) for at, dbm in ((0, -40), (1, -50), (9, -70))])
-    start = reading.observations.start_s
-    levels = levels_over_time(reading.observations, reading.assessment.radios, 5, start, start + 10)
+    session = judged([beacon(BOAT, b"boat", 6, dbm, at) for at, dbm in ((0, -40), (1, -50), (9, -70))])
+    start = session.observations.start_s
+    levels = levels_over_time(session.observations, session.assessment.radios, 5, start, start + 10)
     assert levels[0, 0] == pytest.approx(10 * np.log10((1e-4 + 1e-5) / 2))
     assert np.isnan(levels[0, 1:4]).all()
     assert levels[0, 4] == pytest.approx(-70)
@@ -295,14 +295,14 @@ def without_radio_information(packets):
 
 
 def test_a_capture_without_places_and_levels_is_judged_on_what_is_told(judged):
-    reading = judged(without_radio_information(busy_harbour()))
-    radio = reading.assessment.radio(OWN)
+    session = judged(without_radio_information(busy_harbour()))
+    radio = session.assessment.radio(OWN)
     assert radio.level_dbm is None
     assert radio.channel.label == "3/40"
-    move = reading.proposal.move_of(OWN)
+    move = session.proposal.move_of(OWN)
     assert move.target.label in ("1/20", "6/20", "11/20")
     assert move.reasons
-    assert any("came without one; each is taken as −65 dBm" in line for line in reading.assessment.not_known)
+    assert any("came without one; each is taken as −65 dBm" in line for line in session.assessment.not_known)
 
 
 def test_a_receiver_s_place_that_cannot_be_is_not_believed(judged):

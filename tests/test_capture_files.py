@@ -8,8 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gray_kettle.decode.capture import CaptureReader
-from gray_kettle.decode.capture_files import iter_pcap, iter_pcapng
-from gray_kettle.decode.capture_files import record_walk as chain
+from gray_kettle.decode.capture_files import iter_pcap, iter_pcapng, record_walk
 from gray_kettle.decode.capture_files.block import LARGEST_PACKET
 from gray_kettle.decode.errors import DecodeError
 from tests.frames import Raw, pcap_bytes, pcapng_bytes, walked
@@ -93,12 +92,12 @@ def test_walking_at_many_places_at_once_finds_what_one_walk_finds(packets, make,
     # Packets that hold whole records make the guesses go wrong; sources that give few bytes cut everywhere.
     packets += [(t, make(packets[:3], order)[-200:]) for t, _ in packets[:5]]
     raw = make(packets, order)
-    before = chain.SEGMENT_BYTES, chain._SEARCHED_BYTES
+    before = record_walk.SEGMENT_BYTES, record_walk._SEARCHED_BYTES
     try:
-        chain.SEGMENT_BYTES, chain._SEARCHED_BYTES = 64, 64
+        record_walk.SEGMENT_BYTES, record_walk._SEARCHED_BYTES = 64, 64
         found, damage = walked((iter_pcap if make is pcap_bytes else iter_pcapng)(Raw(raw, most)))
     finally:
-        chain.SEGMENT_BYTES, chain._SEARCHED_BYTES = before
+        record_walk.SEGMENT_BYTES, record_walk._SEARCHED_BYTES = before
     assert damage is None
     assert [content for _, content in found] == [content for _, content in packets]
 

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gray_kettle.decode import capture_headers as receptions
+from gray_kettle.decode import capture_headers
 from gray_kettle.decode.capture_files import iter_pcap
 from gray_kettle.decode.capture_headers import radiotap
 from gray_kettle.decode.capture_headers.field_layout import layout_of
@@ -209,7 +209,7 @@ def prism(order: str) -> bytes:
 )
 def test_older_headers_tell_channel_levels_and_rate(link, head, fcs):
     raw = pcap_bytes([(1.0, head + FRAME + bytes(fcs)), (2.0, head[:20])], link=link)
-    heard = receptions.decode(next(iter_pcap(Raw(raw))))
+    heard = capture_headers.decode(next(iter_pcap(Raw(raw))))
     assert (heard.channel_mhz[0], heard.signal_dbm[0], heard.noise_dbm[0]) == (2437, -61, -94)
     assert modes.table().rate_mbps[heard.mode[0]] == 11
     assert (heard.frame_lengths[0], list(heard.damaged)) == (10, [False, True])
@@ -218,7 +218,9 @@ def test_older_headers_tell_channel_levels_and_rate(link, head, fcs):
 def test_ppi_tells_802_11n_and_its_aggregate():
     head = struct.pack("<BBHI", 0, 0, 8 + 24 + 52, 105) + struct.pack("<HH", 2, 20) + COMMON
     head += struct.pack("<HH", 4, 48) + MAC_PHY
-    heard = receptions.decode(next(iter_pcap(Raw(pcap_bytes([(1.0, head + FRAME + bytes(4))], link=192)))))
+    heard = capture_headers.decode(
+        next(iter_pcap(Raw(pcap_bytes([(1.0, head + FRAME + bytes(4))], link=192))))
+    )
     assert heard.aggregate[0] == 88
     assert modes.generation_of(int(heard.mode[0])) == "n"
     assert (

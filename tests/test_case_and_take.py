@@ -18,7 +18,8 @@ from gray_kettle.collect.files import open_file
 from gray_kettle.collect.ingest import STOPPED_NOTE, take
 from gray_kettle.errors import KettleError
 from gray_kettle.export.json_api import heard_answer, plan_answer
-from gray_kettle.model.records import Listening, Setup, Sightings
+from gray_kettle.model.records import Listening, Sightings
+from gray_kettle.model.setup import Setup
 from gray_kettle.session import read
 from gray_kettle.store import Case
 from gray_kettle.store.packing import announcement_from, announcement_text, pack, unpack
@@ -69,7 +70,7 @@ def test_a_case_of_the_first_format_is_opened_and_carried_over(tmp_path, case_of
         db.execute("PRAGMA user_version = 1")
     assert len(heard_json(path)["radios"]) > 3
     with Case.open(path) as case:
-        assert case.window().abilities == ()
+        assert case.window().capabilities == ()
 
 
 @pytest.mark.parametrize("content", [b"", b"not a database at all" * 10, b"SQLite format 3\0" + bytes(4000)])

@@ -8,7 +8,7 @@ import sys
 import pytest
 
 from gray_kettle.cli.main import main
-from gray_kettle.model.records import Setup
+from gray_kettle.model.setup import Setup
 from gray_kettle.store import Case
 from tests.frames import BOAT, CAFE, OWN, busy_harbour, pcap_bytes, write_pcap
 
@@ -108,7 +108,7 @@ def test_an_empty_case_is_answered_too(tmp_path, capsys, command):
 
 
 def test_the_air_as_an_own_radio_finds_it(tmp_path, case_of, capsys):
-    from gray_kettle.model.records import Setup
+    from gray_kettle.model.setup import Setup
 
     path = case_of(
         write_pcap(tmp_path / "a.pcap", busy_harbour()), setup=Setup(country="GB", own=("tern-guest",))

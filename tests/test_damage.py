@@ -14,7 +14,7 @@ import pytest
 from gray_kettle.collect.files import open_file
 from gray_kettle.collect.ingest import take
 from gray_kettle.errors import KettleError
-from gray_kettle.model.records import Setup
+from gray_kettle.model.setup import Setup
 from gray_kettle.store import Case
 from tests.frames import busy_harbour, pcap_bytes, pcapng_bytes
 from tests.test_containers import block, enhanced, interface, section
@@ -61,9 +61,9 @@ for cut in range(1, LAST_BLOCK, 11):
 for cut in (1, 4, 8, 60, 400):
     DAMAGED[f"gzip cut by {cut}"] = ZIPPED[:-cut], 1, None, "gzip stream stops"
 for length in (1 << 24, 0x7FFFFFFF, 0xFFFFFFFF, (1 << 24) + 1):
-    lie = PCAP + struct.pack("<IIII", 1_800_000_000, 0, length, length)
+    overlap = PCAP + struct.pack("<IIII", 1_800_000_000, 0, length, length)
     DAMAGED[f"pcap claims {length}"] = (
-        lie,
+        overlap,
         COUNT,
         len(PCAP),
         "claims" if length > 1 << 24 else "middle of a packet",

@@ -11,17 +11,17 @@ from gray_kettle.store import Case
 
 
 @pytest.fixture(scope="module")
-def reading(demo_case):
+def session(demo_case):
     with Case.open(demo_case) as case:
         return read(case)
 
 
-def radio(reading, name, band):
-    return next(r for r in reading.assessment.radios if (r.name, r.band) == (name, band))
+def radio(session, name, band):
+    return next(r for r in session.assessment.radios if (r.name, r.band) == (name, band))
 
 
-def test_all_own_radios_are_heard_where_the_story_puts_them(reading):
-    own = {(r.name, r.band): r.channel.label for r in reading.assessment.radios if r.own}
+def test_all_own_radios_are_heard_where_the_story_puts_them(session):
+    own = {(r.name, r.band): r.channel.label for r in session.assessment.radios if r.own}
     office_5 = own.pop(("office", "5"))
     assert office_5 in ("44/80", "60/80", "108/80", "124/80")
     assert own == {
@@ -37,8 +37,8 @@ def test_all_own_radios_are_heard_where_the_story_puts_them(reading):
     }
 
 
-def test_its_faults_are_found(reading):
-    found = {(f.kind, f.subject) for f in reading.proposal.findings}
+def test_its_faults_are_found(session):
+    found = {(f.kind, f.subject) for f in session.proposal.findings}
     assert ("off-raster", "hall 2.4 GHz") in found
     assert ("wide-in-2.4", "hall 2.4 GHz") in found
     assert ("co-channel", "tea bar 2.4 GHz") in found
@@ -47,7 +47,7 @@ def test_its_faults_are_found(reading):
     assert ("outdated-security", "pumphouse, saltline-stock") in found
 
 
-def test_every_cause_of_the_story_is_named_and_nothing_else_is_to_act_on(reading):
+def test_every_cause_of_the_story_is_named_and_nothing_else_is_to_act_on(session):
     """What is wrong at Tern Quay, and the finding that says so.
 
     Automatic selection put the hall on 3, 40 MHz wide: off-raster, wide-in-2.4. Tea bar and pier sit on 6 and hear each
@@ -56,7 +56,7 @@ def test_every_cause_of_the_story_is_named_and_nothing_else_is_to_act_on(reading
     follows: chase. The office left 116 for radar: radar-left. The hall's 5 GHz is idle while its 2.4 GHz is crowded:
     band-imbalance. Two foreign ciphers: outdated-security. The shed: forgotten, and low-basic-rates.
     """
-    findings = reading.proposal.findings
+    findings = session.proposal.findings
     found = {(f.kind, f.subject) for f in findings}
     assert found >= {
         ("off-raster", "hall 2.4 GHz"), ("wide-in-2.4", "hall 2.4 GHz"), ("co-channel", "tea bar 2.4 GHz"),
@@ -77,13 +77,13 @@ def test_every_cause_of_the_story_is_named_and_nothing_else_is_to_act_on(reading
     assert not {"far-clients", "weak-own", "coverage", "sticky-client"} & {f.kind for f in findings}
 
 
-def plan_of(reading, **wishes):
-    setup = replace(reading.setup, wishes=replace(reading.setup.wishes, **wishes))
-    moves = propose(reading.assessment, setup).moves
+def plan_of(session, **preferences):
+    setup = replace(session.setup, preferences=replace(session.setup.preferences, **preferences))
+    moves = propose(session.assessment, setup).moves
     return {(m.radio.name, m.radio.band): m for m in moves}
 
 
-def test_the_plan_is_the_one_that_the_facts_call_for(reading):
+def test_the_plan_is_the_one_that_the_facts_call_for(session):
     """What an expert would say at Tern Quay, from the facts of the story:
 
     - The hall cannot stay on 3/40: 40 MHz there lie over both 1 and 6, neither side gives way. The scanners end at
@@ -98,7 +98,7 @@ def test_the_plan_is_the_one_that_the_facts_call_for(reading):
     - In 5 GHz all have room; the office must be set fixed where it is, or it goes on chasing the chandlery, and no
       channel where the weather radar was met is chosen.
     """
-    moves = plan_of(reading)
+    moves = plan_of(session)
     hall = moves["hall", "2.4"]
     assert (hall.source.label, hall.target.label) == ("3/40", "1/20")
     assert hall.after.clear_air > hall.before.clear_air + 0.3
@@ -110,24 +110,24 @@ def test_the_plan_is_the_one_that_the_facts_call_for(reading):
     assert not any(
         set(m.target.parts) & {116, 120, 124, 128} for (_, band), m in moves.items() if band == "5"
     )
-    boats = plan_of(reading, hours="8-9")
+    boats = plan_of(session, hours="8-9")
     assert boats["hall", "2.4"].target.label == "11/20"
     assert boats["hall", "2.4"].before.clear_air < hall.before.clear_air
 
 
-def test_the_forgotten_shed_is_among_the_other_steps(reading):
-    assert any(step.what == "Switch shed 2.4 GHz off" for step in reading.proposal.other_steps)
+def test_the_forgotten_shed_is_among_the_other_steps(session):
+    assert any(step.what == "Switch shed 2.4 GHz off" for step in session.proposal.other_steps)
 
 
-def test_what_is_not_wifi_is_told_and_nothing_else(reading):
+def test_what_is_not_wifi_is_told_and_nothing_else(session):
     """The story: an oven at lunch, a camera while a boat is in, headsets of the crew, tags, lamps of the car park."""
-    emitters = {e.kind: e for e in reading.assessment.emitters}
+    emitters = {e.kind: e for e in session.assessment.emitters}
     assert set(emitters) == {"microwave-oven", "analogue-video", "bluetooth", "ble-advertising", "802.15.4"}
-    assert len(reading.assessment.emitters) == 5
+    assert len(session.assessment.emitters) == 5
     assert {hour for hour, share in emitters["microwave-oven"].hours if share} <= {11, 12, 13}
     assert emitters["analogue-video"].centre_hz == pytest.approx(2.4205e9, abs=1e6)
     subjects = {
-        f.subject.partition(" at ")[0]: f.severity for f in reading.assessment.findings if f.kind == "emitter"
+        f.subject.partition(" at ")[0]: f.severity for f in session.assessment.findings if f.kind == "emitter"
     }
     assert (subjects["microwave oven"], subjects["analogue picture (camera or video sender)"]) == (
         "act",
@@ -135,27 +135,27 @@ def test_what_is_not_wifi_is_told_and_nothing_else(reading):
     )
 
 
-def test_boats_come_and_go(reading):
-    assert 0.02 < radio(reading, "MV Guillemot", "2.4").stay.presence < 0.3
-    assert radio(reading, "hall", "2.4").stay.presence == 1
+def test_boats_come_and_go(session):
+    assert 0.02 < radio(session, "MV Guillemot", "2.4").stay.presence < 0.3
+    assert radio(session, "hall", "2.4").stay.presence == 1
 
 
-def test_the_chandlery_wanders_and_six_gigahertz_does_not(reading):
-    assert radio(reading, "Saltline Chandlery", "5").moves > 5
-    assert radio(reading, "office", "6").moves == 0
+def test_the_chandlery_wanders_and_six_gigahertz_does_not(session):
+    assert radio(session, "Saltline Chandlery", "5").moves > 5
+    assert radio(session, "office", "6").moves == 0
 
 
-def test_clients_are_judged_where_their_radio_is_heard_best(reading):
+def test_clients_are_judged_where_their_radio_is_heard_best(session):
     # The captures were taken in the hall: they tell of the hall's clients, not of the pier's.
-    assert radio(reading, "hall", "2.4").client_level_dbm is not None
-    assert radio(reading, "pier", "2.4").client_level_dbm is None
+    assert radio(session, "hall", "2.4").client_level_dbm is not None
+    assert radio(session, "pier", "2.4").client_level_dbm is None
 
 
-def test_made_twice_it_holds_the_same(demo_case, tmp_path, reading):
+def test_made_twice_it_holds_the_same(demo_case, tmp_path, session):
     again = tmp_path / "again.kettle"
     make_demo(again)
     with Case.open(again) as case:
         other = read(case)
-    assert repr(other.assessment) == repr(reading.assessment)
-    assert [t.digest for t in other.observations.takes] == [t.digest for t in reading.observations.takes]
+    assert repr(other.assessment) == repr(session.assessment)
+    assert [t.digest for t in other.observations.takes] == [t.digest for t in session.observations.takes]
     assert again.stat().st_size < 30e6

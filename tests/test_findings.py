@@ -4,11 +4,11 @@ from dataclasses import replace
 
 import pytest
 
-from gray_kettle.analysis.assessment import Gap, PlaceView, Utilisation
+from gray_kettle.analysis.assessment import ChannelView, Gap, Utilisation
 from gray_kettle.analysis.findings import HEADLINES, find
 from gray_kettle.analysis.inventory.channel_changes import answers, episodes_of, most_in_a_day, with_siblings
 from gray_kettle.analysis.thresholds import Thresholds, shown, threshold_from, thresholds_of
-from gray_kettle.model.records import Setup
+from gray_kettle.model.setup import Setup
 from tests.radios import START_S, channel, client, emitter, facts, kinds, moving, network, radio
 
 HOME = (("hall", -40.0), ("pier", -70.0))
@@ -122,7 +122,7 @@ def test_who_was_not_there_in_the_reference_is_new():
 def test_a_busy_place_is_told_with_by_whom_and_when():
     mine, other = own(1, 6), radio(9, 6, activity=0.6)
     hours = ((8, "sweep", 0.3), (12, "sweep", 0.9))
-    place = PlaceView(channel("2.4", 6), Utilisation(0.7, "sweep", "high", (), hours), None)
+    place = ChannelView(channel("2.4", 6), Utilisation(0.7, "sweep", "high", (), hours), None)
     summer_s, winter_s = 1_784_000_000.0, 1_763_000_000.0
     for start_s, hour in ((summer_s, "13:00"), (winter_s, "12:00")):
         there = replace(facts(mine, other), places=(place,), start_s=start_s)

@@ -7,14 +7,16 @@ import pytest
 
 from gray_kettle.analysis import assess
 from gray_kettle.analysis.assess import USUAL
-from gray_kettle.analysis.emitters.tracking import find_emitters, non_wifi_share, told_of
-from gray_kettle.analysis.loss.interference_loss import Candidates, Others, weigh
+from gray_kettle.analysis.emitters.tracking import find_emitters, non_wifi_share, note_of
+from gray_kettle.analysis.loss.interference_loss import Candidates, Interferers, score_channels
+from gray_kettle.detection import detect_pending
 from gray_kettle.interference.comb import Combing, raster_of
-from gray_kettle.interference.detect import look
+from gray_kettle.interference.detect import detect
 from gray_kettle.interference.kinds import compared, expects
-from gray_kettle.model.records import EmitterNote, Looked, Observations, Piece, Setup, Sighting, SweepRows
+from gray_kettle.model.records import Detection, DetectionBlock, Observations, Piece, SweepRows
+from gray_kettle.model.setup import EmitterNote, Setup
 from gray_kettle.phy.channels import narrow
-from gray_kettle.session import read_all
+from gray_kettle.session import load_session_detected
 from gray_kettle.simulator.spectra import shapes
 from gray_kettle.simulator.spectra import transmitters as tx
 from gray_kettle.simulator.spectra.random_scenes import DEVELOPMENT, by_chance
@@ -74,7 +76,7 @@ def test_duty_of_each_channel_is_that_of_the_truth():
     scene = Scene((*WIFI, ONE_OF_EACH["bluetooth"], tx.camera("", -60, 2.437e9)), 4)
     span = span_at()
     times, codes = rows_of(scene, span, rows=1500)
-    found = {s.kind: {(b, n): d for b, n, d in s.channels} for s in look(span, times, codes)}
+    found = {s.kind: {(b, n): d for b, n, d in s.channels} for s in detect(span, times, codes)}
     for truth in scene.truth(span, times[0], times[-1]):
         if truth.kind in found:
             told = found[truth.kind]
@@ -131,7 +133,7 @@ def test_a_share_of_time_is_told_from_all_places_whoever_covers_some():
     oven = Scene((*WIFI, tx.oven("", -50, 1.0, 2.456e9, 50.02, 8e6, 12e6, 0.4)), 3)
     for scene, span in ((hidden, span_at()), (oven, span_at()), (oven, span_at(sweep_s=0.05))):
         times, codes = rows_of(scene, span, rows=1500, rate=15.3)
-        (told,) = (s for s in look(span, times, codes) if s.kind in ("frequency-hopper", "microwave-oven"))
+        (told,) = (s for s in detect(span, times, codes) if s.kind in ("frequency-hopper", "microwave-oven"))
         (truth,) = (t for t in scene.truth(span, times[0], times[-1]) if t.kind == told.kind)
         channels = {(b, n): d for b, n, d in told.channels}
         for band, number, duty in truth.channels:
@@ -143,7 +145,7 @@ def test_wifi_alone_gives_no_claim(number):
     """The scenes by chance are crowded: up to twelve transmitters of any level, snapshot and tuned."""
     made = by_chance(5000 + number, DEVELOPMENT, wifi_only=True)
     codes = np.concatenate([to_codes(r.levels_dbm) for r in made.scene.rows(made.instrument, made.time_s)])
-    assert look(made.instrument.span, made.time_s, codes) == ()
+    assert detect(made.instrument.span, made.time_s, codes) == ()
 
 
 @pytest.mark.parametrize(
@@ -196,7 +198,7 @@ def test_rows_that_leave_out_a_stretch_do_not_hide_what_stands_there(made, sweep
     span = span_at(sweep_s=sweep_s)
     times, codes = rows_of(Scene((made,), 1), span, rows=800)
     codes[np.random.default_rng(1).random(len(codes)) < 0.04, 60:200] = MISSING
-    assert [s.kind for s in look(span, times, codes)] == [made.kind]
+    assert [s.kind for s in detect(span, times, codes)] == [made.kind]
 
 
 CROWDED = (*WIFI, tx.wifi("six", 2437e6, 20, -48, 0.5), tx.wifi("wide", 2422e6, 40, -71, 0.3))
@@ -214,7 +216,7 @@ def test_what_instruments_and_walls_do_to_wifi_is_no_emitter(world, seed):
     codes = np.concatenate([to_codes(r.levels_dbm) for r in Scene(made, seed).rows(instrument, times)])
     if world == "rows left out in part":
         codes[np.random.default_rng(seed).random(1500) < 0.05, 105:160] = MISSING
-    assert look(span, times, codes) == ()
+    assert detect(span, times, codes) == ()
 
 
 IN_PASSING = {  # what a tuned instrument tells among channels: (emitter, channels, span, kind, its low and high end)
@@ -254,17 +256,17 @@ def surest(found):
 def test_noise_and_dropped_rows_never_raise_confidence():
     span = span_at()
     times, codes = rows_of(MIXED, span, rows=900)
-    clear = surest(look(span, times, codes))
+    clear = surest(detect(span, times, codes))
     assert set(clear) == {"microwave-oven", "bluetooth", "continuous-carrier"}
     rng = np.random.default_rng(1)
     for kept in (0.7, 0.4, 0.2):
         some = np.sort(rng.choice(len(times), int(kept * len(times)), replace=False))
-        for kind, sure in surest(look(span, times[some], codes[some])).items():
+        for kind, sure in surest(detect(span, times[some], codes[some])).items():
             assert sure <= clear.get(kind, 0.0) + 0.03, (kept, kind)
     for noise_dbm in (-104.0, -96.0, -88.0):
         noise = rng.exponential(10 ** (noise_dbm / 10), codes.shape)
         louder = to_codes((10 * np.log10(10 ** (to_dbm(codes) / 10.0) + noise)).astype(np.float32))
-        for kind, sure in surest(look(span, times, louder)).items():
+        for kind, sure in surest(detect(span, times, louder)).items():
             assert sure <= clear.get(kind, 0.0) + 0.03, (noise_dbm, kind)
 
 
@@ -275,7 +277,7 @@ def test_half_the_rows_change_no_kind():
         codes = np.concatenate(
             [to_codes(r.levels_dbm) for r in made.scene.rows(made.instrument, made.time_s)]
         )
-        whole, half = look(span, made.time_s, codes), look(span, made.time_s[::2], codes[::2])
+        whole, half = detect(span, made.time_s, codes), detect(span, made.time_s[::2], codes[::2])
         for s in half:
             same = [w for w in whole if min(w.high_hz, s.high_hz) > max(w.low_hz, s.low_hz)]
             assert not same or s.kind in {"unknown", *(w.kind for w in same)}, (number, s.kind)
@@ -286,8 +288,8 @@ def test_moving_a_scene_by_whole_bins_moves_the_answer(bins):
     span = span_at(5700e6, 0.25e6, 600)
     made = (tx.camera("", -60, 5.77e9), tx.carrier("", -60, 5.735e9), tx.link("", -62, 5.8072e9, 8e6))
     times, codes = rows_of(Scene(made, 2), span)
-    before = look(span, times, codes)
-    moved = look(span, times, np.roll(codes, bins, axis=1))
+    before = detect(span, times, codes)
+    moved = detect(span, times, np.roll(codes, bins, axis=1))
     assert [s.kind for s in moved] == [s.kind for s in before] != []
     shift = [b.low_hz - a.low_hz for a, b in zip(before, moved, strict=True)]
     assert shift == pytest.approx([bins * span.step_hz] * len(before), abs=1.01 * span.step_hz)
@@ -324,12 +326,12 @@ def sighting(kind="microwave-oven", low=2450e6, high=2480e6, **facts):
         "level_dbm": -55.0, "duty": 0.4, "first_s": START_S, "last_s": START_S + 60, "rows": 200,
         "channels": (("2.4", 11, 0.4),), "evidence": ("one", "two"),
     }  # fmt: skip
-    return Sighting(**{**known, **facts})
+    return Detection(**{**known, **facts})
 
 
 def observed(*looks, end_s=START_S + 4000):
     empty = Observations(START_S, end_s, (), *_nothing(), ("",), ())
-    return replace(empty, looked=tuple(looks))
+    return replace(empty, detection_blocks=tuple(looks))
 
 
 def _nothing():
@@ -338,26 +340,28 @@ def _nothing():
     return Sightings.empty(), Traffic.empty(), Listening.empty()
 
 
-def looked(start_s, *sightings, spot="hall"):
+def detection_blocks(start_s, *sightings, spot="hall"):
     moved = [replace(s, first_s=start_s, last_s=start_s + 100) for s in sightings]
-    return Looked(start_s, start_s + 100, 500, 2400e6, 2484e6, spot, tuple(moved))
+    return DetectionBlock(start_s, start_s + 100, 500, 2400e6, 2484e6, spot, tuple(moved))
 
 
 def test_the_same_emitter_seen_again_is_one_entry_with_its_hours_and_its_end():
     carrier = sighting("continuous-carrier", 2430e6, 2430.1e6, level_dbm=-70.0, duty=1.0, channels=())
     noon = START_S - START_S % 86400 + 36 * 3600
     times = [noon + k * 3600 for k in range(6)]
-    looks = [looked(t, carrier, *([sighting()] if k in (0, 1) else [])) for k, t in enumerate(times)]
+    looks = [
+        detection_blocks(t, carrier, *([sighting()] if k in (0, 1) else [])) for k, t in enumerate(times)
+    ]
     oven, line = sorted(
         find_emitters(observed(*looks, end_s=noon + 7 * 3600), Setup(), ()),
         key=lambda e: e.kind,
         reverse=True,
     )
-    assert (oven.kind, oven.looks, oven.gone_since_s) == ("microwave-oven", (2, 6), times[1] + 100)
+    assert (oven.kind, oven.blocks, oven.gone_since_s) == ("microwave-oven", (2, 6), times[1] + 100)
     assert dict(oven.hours) == {12: 1.0, 13: 1.0, 14: 0.0, 15: 0.0, 16: 0.0, 17: 0.0}
     assert oven.duty == pytest.approx(0.4 / 3, abs=0.01)
     assert oven.duty_while_on == pytest.approx(0.4, abs=0.01)
-    assert (line.looks, line.gone_since_s, line.duty) == ((6, 6), None, 1.0)
+    assert (line.blocks, line.gone_since_s, line.duty) == ((6, 6), None, 1.0)
 
 
 @pytest.mark.parametrize(
@@ -380,16 +384,16 @@ def test_where_our_looks_end_tells_nothing_of_an_emitter(seen, pause_s, looks, d
     for number, its in enumerate(seen):
         at_s = START_S + number * (100 + pause_s)
         its_own = (sighting(first_s=at_s + its[0], last_s=at_s + its[1]),) if its else ()
-        chain.append(Looked(at_s, at_s + 100, 500, 2400e6, 2484e6, "hall", its_own))
+        chain.append(DetectionBlock(at_s, at_s + 100, 500, 2400e6, 2484e6, "hall", its_own))
     found = find_emitters(observed(*chain), Setup(), ())
-    assert [e.looks for e in found] == ([looks] if looks else [])
+    assert [e.blocks for e in found] == ([looks] if looks else [])
     assert [e.duty for e in found] == pytest.approx([duty] if looks else [], abs=0.01)
     named = Setup(emitters=(EmitterNote("microwave-oven", 2465e6, 30e6, name="tea bar"),))
     assert [e.name for e in find_emitters(observed(*chain), named, ())] == ["tea bar"]
 
 
 def test_two_emitters_of_one_look_are_never_one_and_a_known_radio_is_none():
-    near = looked(
+    near = detection_blocks(
         START_S, sighting("bluetooth", 2402e6, 2480e6), sighting("bluetooth", 2402e6, 2480e6, level_dbm=-80.0)
     )
     assert [e.id for e in find_emitters(observed(near), Setup(), ())] == [
@@ -399,9 +403,9 @@ def test_two_emitters_of_one_look_are_never_one_and_a_known_radio_is_none():
 
 
 def test_what_is_told_of_an_emitter_lasts_and_dismissed_ones_harm_nobody():
-    looks = observed(looked(START_S, sighting()))
+    looks = observed(detection_blocks(START_S, sighting()))
     (oven,) = find_emitters(looks, Setup(), ())
-    notes = (replace(told_of(oven), name="tea bar oven", kind="frequency-hopper"),)
+    notes = (replace(note_of(oven), name="tea bar oven", kind="frequency-hopper"),)
     (named,) = find_emitters(looks, Setup(emitters=notes), ())
     assert (named.name, named.kind, named.was_found_as, named.id) == (
         "tea bar oven", "frequency-hopper", "microwave-oven", oven.id,
@@ -417,15 +421,17 @@ def test_what_is_told_of_an_emitter_lasts_and_dismissed_ones_harm_nobody():
 def test_emitters_take_clear_air_and_more_of_them_or_louder_ones_never_give_it_back():
     """Over −62 dBm the oven silences us for its duty; 13 loses it all, 1 nothing. Below the noise it costs nothing."""
     channels = tuple(narrow("2.4", n) for n in (1, 6, 11))
-    none = Others((), *[np.zeros(0)] * 4, np.zeros(0, bool))
+    none = Interferers((), *[np.zeros(0)] * 4, np.zeros(0, bool))
     before = None
     for level in (-110.0, -90.0, -75.0, -60.0, -45.0):
-        (oven,) = find_emitters(observed(looked(START_S, sighting(level_dbm=level))), Setup(), ())
+        (oven,) = find_emitters(observed(detection_blocks(START_S, sighting(level_dbm=level))), Setup(), ())
         from gray_kettle.analysis.loss.emitter_loss import emissions_of
 
         one = replace(none, emissions=emissions_of((oven,), "2.4"))
-        clear = weigh(USUAL, Candidates(channels), one).clear_air
-        twice = weigh(USUAL, Candidates(channels), replace(one, emissions=one.emissions * 2)).clear_air
+        clear = score_channels(USUAL, Candidates(channels), one).clear_air
+        twice = score_channels(
+            USUAL, Candidates(channels), replace(one, emissions=one.emissions * 2)
+        ).clear_air
         assert (twice <= clear + 1e-12).all()
         assert before is None or (clear <= before + 1e-9).all()
         before = clear
@@ -444,14 +450,14 @@ def test_looks_are_kept_with_the_case_and_only_what_is_new_is_looked_at(tmp_path
                 case.append(take, Piece(sweeps=(SweepRows(span, rows.time_s, rows.levels_dbm),)))
             if first == 2600:
                 case.finish_take(take, Piece(records=2700), (), "mark-1", complete=True)
-            case.looks.catch_up(lambda done, total: told.append((done, total)))
-        rows = [(k.rows, [s.kind for s in k.sightings]) for k in case.looks.window(-np.inf, np.inf)]
+            detect_pending(case, lambda done, total: told.append((done, total)))
+        rows = [(k.rows, [s.kind for s in k.detections]) for k in case.detections.window(-np.inf, np.inf)]
         # A hundred rows more do not pay; when 1.5 times as many are there, or the end, they are looked at.
         assert rows == [(2048, ["continuous-carrier"]), (rows[1][0], ["continuous-carrier"])]
         assert all(done <= total for done, total in told)
-        assert not case.looks.catch_up(is_cancelled=lambda: True) or case.looks.waiting() == 0
-        (line,) = read_all(case).assessment.emitters
+        assert not detect_pending(case, is_cancelled=lambda: True) or case.detections.pending_rows() == 0
+        (line,) = load_session_detected(case).assessment.emitters
         assert line.centre_hz == pytest.approx(2.4447e9, abs=span.step_hz)
-        assert read_all(case).assessment.emitters == (line,)
+        assert load_session_detected(case).assessment.emitters == (line,)
         case.forget_take(take)
-        assert case.looks.window(-np.inf, np.inf) == ()
+        assert case.detections.window(-np.inf, np.inf) == ()

@@ -6,7 +6,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from gray_kettle.interference.detect import look
+from gray_kettle.interference.detect import detect
 from gray_kettle.interference.magnetron_phase import Tube, fitted
 from gray_kettle.interference.partial_hits import part_of_frames
 from gray_kettle.simulator.spectra import transmitters as tx
@@ -84,12 +84,12 @@ def test_a_tube_is_told_where_channels_cover_it_and_no_look_falls(seed):
     there = np.zeros((wave, cells), bool)
     for k, low, high in zip(its.at(wave), *its.ends(), strict=True):
         there[k, round(low) : round(high)] = True
-    looked = rng.poisson(4.0, (wave, 1)) * np.ones(cells)
-    looked[:12] = looked[20:32] = looked[100:106] = 0
+    detection_blocks = rng.poisson(4.0, (wave, 1)) * np.ones(cells)
+    detection_blocks[:12] = detection_blocks[20:32] = detection_blocks[100:106] = 0
     off = np.where((np.arange(cells) > 44) & (np.arange(cells) < 52), 0.97, 0.1)
-    met = rng.binomial(looked.astype(int), np.where(there, off + (1 - off) * 0.95, off))
+    met = rng.binomial(detection_blocks.astype(int), np.where(there, off + (1 - off) * 0.95, off))
     roughly = there & (np.arange(cells) < 45)
-    told = fitted(looked, met, off, 0.95, roughly)
+    told = fitted(detection_blocks, met, off, 0.95, roughly)
     assert told.parts == pytest.approx(its.parts, abs=5)
     for end, true_end in zip(told.ends(), its.ends(), strict=True):
         assert (end[0], end[-1]) == pytest.approx((true_end[0], true_end[-1]), abs=2)
@@ -222,7 +222,7 @@ def test_a_link_over_two_paths_is_one_link(phase):
 def test_humps_that_reflections_make_of_channels_are_no_hops(number):
     made = by_chance(number, REFLECTED, wifi_only=True)
     codes = np.concatenate([to_codes(r.levels_dbm) for r in made.scene.rows(made.instrument, made.time_s)])
-    assert look(made.instrument.span, made.time_s, codes) == ()
+    assert detect(made.instrument.span, made.time_s, codes) == ()
 
 
 @pytest.mark.parametrize(

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from gray_kettle.interference.detect import look
+from gray_kettle.interference.detect import detect
 from gray_kettle.interference.partial_hits import part_by_company
 from gray_kettle.simulator.spectra import transmitters as tx
 from gray_kettle.simulator.spectra.bursts import bursts, every
@@ -69,21 +69,21 @@ NO_EMITTERS = {  # span, what is on the air, rows a second, seconds over which t
 @pytest.mark.parametrize("name", NO_EMITTERS)
 def test_wifi_stays_wifi_whatever_instruments_make_of_it(name):
     span, made, rate, spread_s = NO_EMITTERS[name]
-    assert [s.kind for s in look(span, *met(made, span, rate, 1200, spread_s))] == []
+    assert [s.kind for s in detect(span, *met(made, span, rate, 1200, spread_s))] == []
 
 
 def test_a_span_in_pieces_shows_whole_hops_and_its_seams_are_none():
     hopping = tx.hopper("", -60, 0.8, "frequency-hopper", 4e-3, 0.9, 2.407e9, 1.5e6, 12)
-    (found,) = look(*in_pieces((hopping,)))
+    (found,) = detect(*in_pieces((hopping,)))
     assert found.kind == "frequency-hopper"
     assert (found.low_hz, found.high_hz) == pytest.approx((2.4065e9, 2.424e9), abs=1e6)
-    assert look(*in_pieces((tx.wifi("", 2.4225e9, 40, -48, 0.4), tx.wifi("", 2.462e9, 20, -60, 0.2)))) == ()
+    assert detect(*in_pieces((tx.wifi("", 2.4225e9, 40, -48, 0.4), tx.wifi("", 2.462e9, 20, -60, 0.2)))) == ()
 
 
 @pytest.mark.parametrize("width_hz", [1.2e6, 2e6, 2.7e6])
 def test_hops_may_be_as_wide_as_their_raster(width_hz):
     made = tx.hopper("", -55, 0.5, "frequency-hopper", 2e-3, 0.9, 2.411e9, 3e6, 8, width_hz=width_hz)
-    found = look(span_at(**LOW), *met((made, tx.wifi("", 2412e6, 20, -62, 0.25)), span_at(**LOW), 9.7, 900))
+    found = detect(span_at(**LOW), *met((made, tx.wifi("", 2412e6, 20, -62, 0.25)), span_at(**LOW), 9.7, 900))
     assert [s.kind for s in found] == ["frequency-hopper"]
 
 
@@ -91,7 +91,7 @@ def test_hops_may_be_as_wide_as_their_raster(width_hz):
 def test_of_frames_that_lie_apart_a_hop_fills_one(share, averages):
     made = tx.hopper("", -55, share)
     span = span_at(**LOW, averages=averages)
-    found = look(span, *met((made,), span, 9.7, 900, spread_s=0.09))
+    found = detect(span, *met((made,), span, 9.7, 900, spread_s=0.09))
     assert [s.kind for s in found] == ["bluetooth"]
     truth = Scene((made,), 1).truth(span, START_S, START_S + 90)[0]
     assert found[0].duty == pytest.approx(truth.duty, abs=0.05)
@@ -116,4 +116,4 @@ def test_noise_of_any_law_is_nothing(spread_db):
     noise = np.random.default_rng(1).normal(-100, spread_db, (1200, 267)).astype(np.float32)
     for facts in ({}, {"sweep_s": 0.05}):
         span = span_at(**LOW, **facts)
-        assert look(span, START_S + np.arange(1200) / 20, to_codes(noise)) == ()
+        assert detect(span, START_S + np.arange(1200) / 20, to_codes(noise)) == ()

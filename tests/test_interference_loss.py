@@ -5,11 +5,11 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from gray_kettle.analysis.loss.interference_loss import Asking, Candidates, Others, weigh
+from gray_kettle.analysis.loss.interference_loss import Candidates, Interferers, VictimRadio, score_channels
 from gray_kettle.phy.channels import all_channels, narrow, wide
 from gray_kettle.phy.contention import mac_efficiency
 
-ASKING = Asking("ax", 2, -65.0)
+ASKING = VictimRadio("ax", 2, -65.0)
 CANDIDATES = Candidates([*all_channels("2.4"), *all_channels("5")])
 
 LEVELS = st.floats(-100, -30)
@@ -24,26 +24,26 @@ OTHER = st.tuples(
 )
 
 
-def others(*rows) -> Others:
+def others(*rows) -> Interferers:
     columns = list(zip(*rows, strict=True)) if rows else [()] * 6
     numbers = [np.array(c, dtype=np.float64) for c in columns[1:5]]
     dsss = np.array(
         [d and c.width_mhz == 20 and c.band == "2.4" for c, d in zip(columns[0], columns[5], strict=True)],
         dtype=bool,
     )
-    return Others(tuple(columns[0]), *numbers, dsss)
+    return Interferers(tuple(columns[0]), *numbers, dsss)
 
 
 def one(number, level_dbm, activity=0.3, told=float("nan"), width=20, band="2.4", presence=1.0):
     return (wide(band, number, width)[0], level_dbm, activity, presence, told, False)
 
 
-def clear_on(number, *rows, asking=ASKING):
-    return float(weigh(asking, Candidates([narrow("2.4", number)]), others(*rows)).clear_air[0])
+def clear_on(number, *rows, victim=ASKING):
+    return float(score_channels(victim, Candidates([narrow("2.4", number)]), others(*rows)).clear_air[0])
 
 
 ASKINGS = st.builds(
-    Asking,
+    VictimRadio,
     st.sampled_from(["g", "n", "ac", "ax", "be"]),
     st.integers(1, 4),
     st.floats(-85, -30),
@@ -52,8 +52,8 @@ ASKINGS = st.builds(
 
 
 @given(ASKINGS, st.lists(OTHER, max_size=8))
-def test_all_shares_lie_between_zero_and_one(asking, rows):
-    found = weigh(asking, CANDIDATES, others(*rows))
+def test_all_shares_lie_between_zero_and_one(victim, rows):
+    found = score_channels(victim, CANDIDATES, others(*rows))
     for shares in (
         found.clear_air,
         found.co_lost,
@@ -66,9 +66,9 @@ def test_all_shares_lie_between_zero_and_one(asking, rows):
 
 
 @given(ASKINGS, st.lists(OTHER, max_size=6), OTHER)
-def test_another_radio_never_clears_the_air(asking, rows, added):
-    before = weigh(asking, CANDIDATES, others(*rows))
-    after = weigh(asking, CANDIDATES, others(*rows, added))
+def test_another_radio_never_clears_the_air(victim, rows, added):
+    before = score_channels(victim, CANDIDATES, others(*rows))
+    after = score_channels(victim, CANDIDATES, others(*rows, added))
     assert np.all(after.clear_air <= before.clear_air + 1e-9)
     assert np.all(after.expected_mbps <= before.expected_mbps + 1e-6)
 
@@ -81,7 +81,7 @@ def test_another_radio_never_clears_the_air(asking, rows, added):
     st.floats(0, 1),
     st.data(),
 )
-def test_louder_busier_or_more_often_never_clears_the_air(asking, rows, louder_db, busier, more_often, pick):
+def test_louder_busier_or_more_often_never_clears_the_air(victim, rows, louder_db, busier, more_often, pick):
     k = pick.draw(st.integers(0, len(rows) - 1))
     channel, level, activity, presence, told, dsss = rows[k]
     raised = (
@@ -92,8 +92,8 @@ def test_louder_busier_or_more_often_never_clears_the_air(asking, rows, louder_d
         told + busier * (1 - told),
         dsss,
     )
-    before = weigh(asking, CANDIDATES, others(*rows))
-    after = weigh(asking, CANDIDATES, others(*rows[:k], raised, *rows[k + 1 :]))
+    before = score_channels(victim, CANDIDATES, others(*rows))
+    after = score_channels(victim, CANDIDATES, others(*rows[:k], raised, *rows[k + 1 :]))
     assert np.all(after.clear_air <= before.clear_air + 1e-9)
 
 
@@ -101,8 +101,8 @@ def test_louder_busier_or_more_often_never_clears_the_air(asking, rows, louder_d
 def test_the_order_of_the_radios_changes_nothing(rows, random):
     mixed = list(rows)
     random.shuffle(mixed)
-    one_way = weigh(ASKING, CANDIDATES, others(*rows)).clear_air
-    assert weigh(ASKING, CANDIDATES, others(*mixed)).clear_air == pytest.approx(one_way, abs=1e-12)
+    one_way = score_channels(ASKING, CANDIDATES, others(*rows)).clear_air
+    assert score_channels(ASKING, CANDIDATES, others(*mixed)).clear_air == pytest.approx(one_way, abs=1e-12)
 
 
 @given(st.floats(-85, -55), st.floats(0.02, 1.0), st.integers(1, 3), st.sampled_from([-1, 1]))
@@ -127,7 +127,7 @@ def test_a_very_loud_one_five_numbers_away_does_harm():
 @given(OTHER)
 def test_a_radio_below_hearing_changes_nothing(row):
     hidden = (row[0], -95.1, *row[2:])
-    found = weigh(ASKING, CANDIDATES, others(hidden))
+    found = score_channels(ASKING, CANDIDATES, others(hidden))
     assert np.all(found.clear_air == 1)
 
 
@@ -142,9 +142,9 @@ def test_what_several_access_points_tell_of_one_channel_counts_once():
 
 
 def test_our_own_frames_are_not_held_against_the_place_where_we_are():
-    here = Asking("ax", 2, -65.0, narrow("2.4", 6))
+    here = VictimRadio("ax", 2, -65.0, narrow("2.4", 6))
     # One other and we share what is told: half of it is taken for ours.
-    assert clear_on(6, one(6, -50, 0.05, 0.4), asking=here) == pytest.approx(0.8, abs=0.001)
+    assert clear_on(6, one(6, -50, 0.05, 0.4), victim=here) == pytest.approx(0.8, abs=0.001)
 
 
 def test_presence_weighs_what_comes_and_goes():
@@ -155,24 +155,30 @@ def test_presence_weighs_what_comes_and_goes():
 
 def test_a_busy_secondary_narrows_a_wide_channel_but_leaves_its_primary():
     candidates = Candidates([wide("5", 36, 80)[0], narrow("5", 36)])
-    found = weigh(ASKING, candidates, others(one(44, -69, 1.0, band="5")))
+    found = score_channels(ASKING, candidates, others(one(44, -69, 1.0, band="5")))
     # 36 and 40 stay usable: half of the width all of the time.
     assert found.clear_air == pytest.approx([0.5, 1.0], abs=0.01)
-    alone = weigh(ASKING, candidates, others())
+    alone = score_channels(ASKING, candidates, others())
     assert 1.0 < alone.expected_mbps[0] / found.expected_mbps[0] < 2.5
     assert found.expected_mbps[0] > found.expected_mbps[1]
 
 
 def test_a_wide_neighbour_is_heard_by_its_full_width_level_on_its_other_parts():
     """-82 dBm on its primary; on its other parts its frames are spread over 80 MHz: -76 is the threshold there."""
-    at_primary = weigh(ASKING, Candidates([narrow("5", 36)]), others(one(36, -82, 1.0, width=80, band="5")))
-    at_other = weigh(ASKING, Candidates([narrow("5", 44)]), others(one(36, -76, 1.0, width=80, band="5")))
+    at_primary = score_channels(
+        ASKING, Candidates([narrow("5", 36)]), others(one(36, -82, 1.0, width=80, band="5"))
+    )
+    at_other = score_channels(
+        ASKING, Candidates([narrow("5", 44)]), others(one(36, -76, 1.0, width=80, band="5"))
+    )
     assert at_primary.heard_on_primary[0, 0] == pytest.approx(0.5, abs=0.01)
     assert at_other.heard_on_primary[0, 0] == pytest.approx(0.5, abs=0.01)
 
 
 def test_expected_throughput_is_clear_air_times_efficiency_times_rate():
     """A worked example: 40 % busy on the same channel, 2 streams of ax at 30 dB over the noise (MCS 9: 229 Mb/s)."""
-    found = weigh(Asking("ax", 2, -64.0), Candidates([narrow("2.4", 6)]), others(one(6, -50, 0.4)))
+    found = score_channels(
+        VictimRadio("ax", 2, -64.0), Candidates([narrow("2.4", 6)]), others(one(6, -50, 0.4))
+    )
     rate = 234 * 8 * 5 / 6 * 2 / 13.6
     assert found.expected_mbps[0] == pytest.approx(0.6 * float(mac_efficiency(1.4)) * rate, rel=0.002)

@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 
 from gray_kettle.analysis.emitters.tracking import find_emitters
-from gray_kettle.model.records import Listening, Looked, Observations, Setup, Sightings, Traffic
+from gray_kettle.model.records import DetectionBlock, Listening, Observations, Sightings, Traffic
+from gray_kettle.model.setup import Setup
 from gray_kettle.simulator.spectra import transmitters as tx
 from tests.sweeps import START_S, WIFI, seen
 
@@ -71,14 +72,14 @@ def test_what_comes_and_goes_as_slowly_is_no_oven(only, rate):
 
 def duty_of(*looks):
     nothing = (Sightings.empty(), Traffic.empty(), Listening.empty(), ("",), ())
-    heard = Observations(START_S, looks[-1].end_s, (), *nothing, looked=looks)
+    heard = Observations(START_S, looks[-1].end_s, (), *nothing, detection_blocks=looks)
     return find_emitters(heard, Setup(), ())[0].duty
 
 
 def test_few_rows_on_the_rest_of_the_wave_tell_nothing():
     """The look after the one that saw it falls on the part of the wave in which it is off: its share stays."""
     (oven,) = [s for s in seen((*WIFI, OVEN), rate=12.5, rows=1500) if s.kind == "microwave-oven"]
-    first = Looked(START_S, START_S + 120, 1500, 2.4e9, 2.485e9, "", (oven,))
+    first = DetectionBlock(START_S, START_S + 120, 1500, 2.4e9, 2.485e9, "", (oven,))
     after = replace(first, start_s=START_S + 120.1, end_s=START_S + 140, rows=250, sightings=())
     told = [
         duty_of(*looks)

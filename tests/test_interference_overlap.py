@@ -7,8 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from gray_kettle.interference import detect as look
-from gray_kettle.interference import mains
+from gray_kettle.interference import detect, mains
 from gray_kettle.interference.block import block_of
 from gray_kettle.interference.bursts import Narrow, find_narrow, surroundings_of
 from gray_kettle.interference.continuous import find_standing
@@ -120,7 +119,7 @@ def test_what_stands_for_a_moment_does_not_stand_for_the_bursts_of_its_place(
         ).regions
         return replace(ground, regions=(replace(line, time_share=time_share, over_db=over_db),))
 
-    monkeypatch.setattr(look, "find_standing", and_a_line)
+    monkeypatch.setattr(detect, "find_standing", and_a_line)
     found = seen((tx.low_rate("", 18, -60, 0.04),), rows=900)
     assert [s.kind for s in found if s.kind != "continuous-carrier"] == kinds
 

@@ -3,10 +3,10 @@
 import numpy as np
 import pytest
 
-from gray_kettle.interference import absorption as belongs
-from gray_kettle.interference.detect import look
+from gray_kettle.interference import absorption
+from gray_kettle.interference.detect import detect
 from gray_kettle.interference.wifi_rejection import are_parts_of_frames
-from gray_kettle.model.records import Sighting
+from gray_kettle.model.records import Detection
 from gray_kettle.simulator.spectra import transmitters as tx
 from gray_kettle.simulator.spectra.scene import Scene
 from gray_kettle.spectrum.quantise import to_codes, to_dbm
@@ -51,7 +51,7 @@ def test_a_place_of_advertising_is_told_once():
 
 def at(low_mhz, high_mhz, level_dbm, duty):
     channels = tuple(("2.4", n, duty) for n in range(1, 14) if abs(2407 + 5 * n - low_mhz) < 10)
-    return Sighting(
+    return Detection(
         (("unknown", 1.0),),
         low_mhz * 1e6,
         high_mhz * 1e6,
@@ -68,7 +68,7 @@ def at(low_mhz, high_mhz, level_dbm, duty):
 
 def test_unknown_places_that_lie_together_are_one():
     some = [at(2416, 2417, -60, 0.1), at(2410, 2411, -70, 0.2), at(2450, 2451, -50, 0.3)]
-    one, other = belongs.put_together(some)
+    one, other = absorption.put_together(some)
     assert (one.low_hz, one.high_hz, one.level_dbm, one.rows) == (2410e6, 2417e6, -60, 40)
     assert one.duty == pytest.approx(0.3)
     assert {number: share for _, number, share in one.channels}[1] == pytest.approx(0.3)  # of both
@@ -110,5 +110,5 @@ def test_a_raster_beyond_doubt_tells_a_hopper_though_levels_spread():
     made = tx.hopper("", -45, 0.9, "frequency-hopper", 4e-2, 0.95, 2.41e9, 2e6, 30)
     times, codes = rows_of(Scene((made,), 1), span_at(), rows=9600, rate=240.0)
     mean_db = to_dbm(codes).reshape(600, 16, -1).mean(axis=1).astype(np.float32)
-    (told,) = look(span_at(detector="mean"), times[::16], to_codes(mean_db))
+    (told,) = detect(span_at(detector="mean"), times[::16], to_codes(mean_db))
     assert told.kind == "frequency-hopper"

@@ -6,13 +6,12 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from gray_kettle.interference import antenna_rotation as turning
-from gray_kettle.interference import kinds
+from gray_kettle.interference import antenna_rotation, kinds
 from gray_kettle.interference.advertising import find_advertising
 from gray_kettle.interference.block import block_of
 from gray_kettle.interference.bursts import find_narrow, surroundings_of
 from gray_kettle.interference.continuous import _is_steady, find_standing
-from gray_kettle.interference.detect import look
+from gray_kettle.interference.detect import detect
 from gray_kettle.interference.mains import Locked
 from gray_kettle.interference.mains_in_row import wave_in_rows
 from gray_kettle.simulator.spectra import transmitters as tx
@@ -40,7 +39,7 @@ def test_a_rhythm_is_found_though_passes_are_missed_and_others_come_between(turn
     when_s = np.sort(
         np.concatenate([passes + rng.uniform(-0.03, 0.03, len(passes)), rng.uniform(11, 111, others)])
     )
-    rhythm = turning.rhythm_of(when_s, 100.0)
+    rhythm = antenna_rotation.rhythm_of(when_s, 100.0)
     assert rhythm.period_s == pytest.approx(turn_s, rel=0.01)
     assert rhythm.strength > 6
     assert rhythm.on_it.sum() >= len(passes)
@@ -54,7 +53,7 @@ def test_chance_keeps_time_no_better_than_is_said():
             when_s = np.sort(rng.uniform(0, 80, number))
             if row_s:  # each in a row, and rows at even distances
                 when_s = np.unique(np.rint(when_s / row_s)) * row_s
-            rhythm = turning.rhythm_of(when_s, 80.0, row_s)
+            rhythm = antenna_rotation.rhythm_of(when_s, 80.0, row_s)
             strengths.append(-np.inf if rhythm is None else rhythm.strength)
     for least in (0.0, 1.0, 2.0):
         assert np.mean(np.array(strengths) > least) <= np.exp(-least)
@@ -76,15 +75,15 @@ def test_radar_is_told_by_its_turn_however_wide_its_pulses_are(width_hz, step_hz
 def test_beacons_that_a_sweep_meets_every_few_seconds_are_no_radar(monkeypatch):
     networks = tuple(tx.wifi(str(k), hz, 20, -45, 0.03) for k, hz in enumerate((5500e6, 5580e6)))
     taken = swept(networks, 20.0, 1800, 0.03, low_hz=5470e6, step_hz=0.3e6, bins=660)
-    assert look(*taken) == ()
-    monkeypatch.setattr(turning, "keep_time_with_beacons", lambda _: False)
-    assert "radar" in {s.likely[0][0] for s in look(*taken)}
+    assert detect(*taken) == ()
+    monkeypatch.setattr(antenna_rotation, "keep_time_with_beacons", lambda _: False)
+    assert "radar" in {s.likely[0][0] for s in detect(*taken)}
 
 
 @pytest.mark.parametrize(("rate", "sweep_s"), [(5.0, 0.1), (5.0, 0.17), (12.5, 0.07)])
 def test_an_oven_in_step_with_a_sweep_is_told_and_its_stripes_are_nothing_else(rate, sweep_s):
     oven = tx.oven("", -50, 1.0, 2.455e9, 49.98, 12e6, 12e6, 0.42)
-    told = look(*swept((oven, *WIFI), rate, int(90 * rate), sweep_s))
+    told = detect(*swept((oven, *WIFI), rate, int(90 * rate), sweep_s))
     assert [s.likely[0][0] for s in told] == ["microwave-oven"]
     assert told[0].low_hz < 2450e6
     assert told[0].high_hz > 2460e6

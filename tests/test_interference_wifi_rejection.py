@@ -5,16 +5,21 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from gray_kettle.interference import advertising, bursts, groups, kinds
-from gray_kettle.interference import evenness as alike
-from gray_kettle.interference import fixed_frequency as places
-from gray_kettle.interference import wifi_rejection as no_channels
+from gray_kettle.interference import (
+    advertising,
+    bursts,
+    evenness,
+    fixed_frequency,
+    groups,
+    kinds,
+    wifi_rejection,
+)
 from gray_kettle.interference.advertising import ADVERTISING_HZ
 from gray_kettle.interference.block import block_of
 from gray_kettle.interference.clear_parts import clear_parts
 from gray_kettle.interference.comb import Comb
 from gray_kettle.interference.continuous import find_standing
-from gray_kettle.interference.detect import _is_cut_off, look
+from gray_kettle.interference.detect import _is_cut_off, detect
 from gray_kettle.interference.fixed_frequency import Fixed
 from gray_kettle.interference.hops import find_hops
 from gray_kettle.interference.mains import Locked
@@ -31,7 +36,7 @@ NOTHING_HZ = np.zeros(0)
 
 
 def bursts_at(freq_hz, level_dbm=-60.0, width_hz=1e6):
-    """Bursts at places, one in each row."""
+    """Bursts at fixed_frequency, one in each row."""
     freq_hz = np.asarray(freq_hz, float)
     row = np.arange(len(freq_hz))
     return bursts.Narrow(
@@ -57,8 +62,8 @@ def test_places_of_a_wide_raster_must_be_used_alike(spread):
     some = bursts_at(place_hz + rng.normal(0, 1e5, len(place_hz)))
     anywhere = bursts_at(place_hz + rng.uniform(-1.6e6, 1.6e6, len(place_hz)))
     comb = Comb(3.2e6, 6e6 % 3.2e6, 2.405e9, 2.4425e9, 60.0)
-    assert alike.are_used_alike(*quiet(), some, comb) == (spread == "even")
-    assert alike.is_even(*quiet(), anywhere, (2.405e9, 2.443e9)) == (spread == "even")
+    assert evenness.are_used_alike(*quiet(), some, comb) == (spread == "even")
+    assert evenness.is_even(*quiet(), anywhere, (2.405e9, 2.443e9)) == (spread == "even")
 
 
 @pytest.mark.parametrize("between", [0, 30])
@@ -126,7 +131,7 @@ def test_a_hump_of_a_spread_code_that_wavers_is_a_channel(steadiness):
         width10_hz=1.6e7,
         steadiness=steadiness,
     )
-    best = kinds.of_standing(hump, 1e6, False)[0][0]
+    best = kinds.of_assessment(hump, 1e6, False)[0][0]
     assert best == ("analogue-video" if steadiness < 1.3 else kinds.WIFI)
 
 
@@ -135,7 +140,7 @@ def test_a_hump_of_a_spread_code_that_wavers_is_a_channel(steadiness):
 )
 def test_a_range_with_its_middle_beside_those_of_channels_is_none(low_mhz, high_mhz, may_be):
     block, _ = quiet(rows=100)
-    assert no_channels._is_channels(block, low_mhz * 1e6, high_mhz * 1e6) == may_be
+    assert wifi_rejection._is_channels(block, low_mhz * 1e6, high_mhz * 1e6) == may_be
 
 
 @pytest.mark.parametrize(("mhz", "is_cut"), [(2401, True), (2418.6, True), (2430, False), (2484, True)])
@@ -242,7 +247,7 @@ def test_few_bursts_of_advertising_are_told_and_those_of_other_places_are_not(pl
         codes[row] = to_codes(
             10 * np.log10(10 ** (levels[row] / 10) + 1e-7 * shape * rng.exponential(size=420))
         )
-    found = look(span, times, codes)
+    found = detect(span, times, codes)
     assert [s.kind for s in found if s.kind == "ble-advertising"] == ["ble-advertising"] * (
         places == ADVERTISING_HZ
     )
@@ -252,7 +257,7 @@ def test_few_bursts_of_advertising_are_told_and_those_of_other_places_are_not(pl
 def test_places_that_are_alike_are_one_that_hops(name):
     place_mhz, level, in_parts, are_hops = ONE_THAT_HOPS[name]
     found = [place_at(mhz, dbm, 30) for mhz, dbm in zip(place_mhz, level, strict=True)]
-    assert places._are_hops(found, in_parts) == are_hops
+    assert fixed_frequency._are_hops(found, in_parts) == are_hops
 
 
 @pytest.mark.parametrize(("networks", "keep_time"), [(1, True), (3, True), (0, False)])
@@ -287,7 +292,7 @@ def test_an_oven_shows_in_rows_at_nearly_even_distances(row_s, mains_hz):
     times = START_S + row_s * np.arange(900) + rng.uniform(0, 8e-4, 900)
     span = span_at()
     made = Scene((tx.oven("", -45, mains_hz=mains_hz), *WIFI), 2).rows(Instrument(span), times)
-    found = look(span, times, np.concatenate([to_codes(r.levels_dbm) for r in made]))
+    found = detect(span, times, np.concatenate([to_codes(r.levels_dbm) for r in made]))
     assert [s.kind for s in found] == ["microwave-oven"]
 
 

@@ -13,8 +13,8 @@ from gray_kettle.collect import scpi
 from gray_kettle.collect.ingest import take_live
 from gray_kettle.collect.scpi import Analyser, parse_uri
 from gray_kettle.errors import KettleError
-from gray_kettle.model.records import Setup
-from gray_kettle.simulator.analyser import StandInAnalyser
+from gray_kettle.model.setup import Setup
+from gray_kettle.simulator.analyser import SimulatedAnalyser
 from gray_kettle.simulator.spectra import transmitters as tx
 from gray_kettle.simulator.spectra.scene import Scene
 from gray_kettle.store import Case
@@ -37,7 +37,7 @@ def collect(case, fault="", pieces=25, seconds=40.0, asked=ASKED):
         came.extend(piece.sweeps)
         count[0] += 1
 
-    with StandInAnalyser(SCENE, time.time, rows_per_s=50.0, fault=fault) as analyser:
+    with SimulatedAnalyser(SCENE, time.time, rows_per_s=50.0, fault=fault) as analyser:
         source = Analyser(f"scpi://127.0.0.1:{analyser.port}?{asked}")
         ended = lambda: count[0] >= pieces  # noqa: E731
         result = take_live(case, source, "bench", seconds=seconds, heard=heard, is_cancelled=ended)

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from gray_kettle.collect.files import open_file
 from gray_kettle.collect.ingest import take
 from gray_kettle.errors import KettleError
-from gray_kettle.model.records import Setup
+from gray_kettle.model.setup import Setup
 from gray_kettle.store import Case
 from tests.frames import OWN, beacon, ht, load, only_piece, pcap_bytes, pieces_of
 
@@ -103,6 +103,6 @@ def test_no_bytes_give_anything_but_sightings_or_a_sentence(tmp_path_factory, ra
         source = open_file(file)
     except KettleError:
         return
-    with closing(source.intake):
+    with closing(source.input_stream):
         for piece in source.pieces():
             assert (piece.sightings.announcement < max(len(piece.announcements), 1)).all()

@@ -9,8 +9,17 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gray_kettle.phy import airtime, channels, contention, countries, masks, modes, rates, regulatory
-from gray_kettle.phy import carrier_sense as floors
+from gray_kettle.phy import (
+    airtime,
+    carrier_sense,
+    channels,
+    contention,
+    countries,
+    masks,
+    modes,
+    rates,
+    regulatory,
+)
 from gray_kettle.phy.channels import Channel
 
 
@@ -106,17 +115,19 @@ def test_coupling_is_the_integral_of_the_mask(width, victim, offset_mhz):
 
 
 def test_the_noise_floor_of_twenty_megahertz_is_minus_94():
-    assert floors.noise_floor_dbm(20e6) == pytest.approx(-94, abs=0.05)
-    assert floors.noise_floor_dbm(80e6) - floors.noise_floor_dbm(20e6) == pytest.approx(6.02, abs=0.01)
+    assert carrier_sense.noise_floor_dbm(20e6) == pytest.approx(-94, abs=0.05)
+    assert carrier_sense.noise_floor_dbm(80e6) - carrier_sense.noise_floor_dbm(20e6) == pytest.approx(
+        6.02, abs=0.01
+    )
 
 
 def test_heard_is_half_at_the_threshold_and_follows_the_normal_distribution():
-    shares = floors.heard_share(np.array([-82, -78, -86, -200]), -82)
+    shares = carrier_sense.heard_share(np.array([-82, -78, -86, -200]), -82)
     assert shares == pytest.approx([0.5, 0.8413, 0.1587, 0], abs=1e-4)
 
 
 def test_powers_add_in_milliwatts():
-    assert floors.sum_dbm(-60, -60) == pytest.approx(-56.99, abs=0.01)
+    assert carrier_sense.sum_dbm(-60, -60) == pytest.approx(-56.99, abs=0.01)
 
 
 @pytest.mark.parametrize(

@@ -9,16 +9,16 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gray_kettle.analysis.loss.interference_loss import Asking, Candidates, Others
+from gray_kettle.analysis.loss.interference_loss import Candidates, Interferers, VictimRadio
 from gray_kettle.model.plan_preferences import CHANGE_COST
-from gray_kettle.model.records import Setup
+from gray_kettle.model.setup import Setup
 from gray_kettle.phy.channels import all_channels, narrow, wide
 from gray_kettle.planner.annealing import descend
-from gray_kettle.planner.delta_eval import Trials
+from gray_kettle.planner.delta_eval import DeltaEvaluator
 from gray_kettle.planner.limits import parse_limit
 from gray_kettle.planner.migration_order import steps_of
-from gray_kettle.planner.objective import Joint, shifts_for
-from gray_kettle.planner.radio_model import Player, score_by_the_model
+from gray_kettle.planner.objective import Objective, shifts_for
+from gray_kettle.planner.radio_model import RadioModel, reference_score
 from gray_kettle.planner.solver import solve
 from gray_kettle.session import read
 from gray_kettle.store import Case
@@ -28,16 +28,16 @@ RASTER = [narrow("2.4", n) for n in (1, 3, 6, 9, 11)]
 HIGH = [narrow("5", 36), narrow("5", 44), *wide("5", 36, 40), *wide("5", 44, 80), *wide("5", 100, 80)]
 
 
-def player(options, foreign, now, own_levels, activity, client_dbm=-60.0, dsss=False):
+def model(options, foreign, now, own_levels, activity, client_dbm=-60.0, dsss=False):
     channels = [options[k % len(options)] for k, _ in enumerate(foreign)]
     count = len(foreign)
     told = np.array([0.4 if k % 3 == 2 else np.nan for k in range(count)])
-    others = Others(
+    others = Interferers(
         tuple(channels), np.array(foreign), np.full(count, 0.3), np.ones(count), told, np.zeros(count, bool)
     )
     costs = CHANGE_COST * (np.arange(len(options)) != now)
-    asking = Asking("ax", 2, client_dbm, options[now])
-    return Player(asking, others, Candidates(options), costs, activity, dsss, own_levels, now)
+    victim = VictimRadio("ax", 2, client_dbm, options[now])
+    return RadioModel(victim, others, Candidates(options), costs, activity, dsss, own_levels, now)
 
 
 @st.composite
@@ -46,7 +46,7 @@ def sites(draw, most=3, options=None):
     n = draw(st.integers(1, most))
     level = st.floats(-96, -40)
     return tuple(
-        player(
+        model(
             options,
             draw(st.lists(level, max_size=3)),
             draw(st.integers(0, len(options) - 1)),
@@ -61,67 +61,65 @@ def sites(draw, most=3, options=None):
 
 @settings(max_examples=40, deadline=None)
 @given(sites(), st.randoms(use_true_random=False))
-def test_the_joint_arrays_say_what_the_harm_model_says(players, chance):
-    joint = Joint(players, (-3.0, 0.0, 3.0))
-    chosen = np.array([[chance.randrange(len(p.costs)) for p in players] for _ in range(2)])
-    trials = Trials(joint, chosen)
-    before = joint.score(chosen)
-    assert before[0] == pytest.approx(
-        score_by_the_model(players, tuple(chosen[0]), (-3.0, 0.0, 3.0)), abs=1e-9
-    )
-    m = chance.randrange(len(players))
+def test_the_joint_arrays_say_what_the_harm_model_says(models, chance):
+    objective = Objective(models, (-3.0, 0.0, 3.0))
+    chosen = np.array([[chance.randrange(len(p.costs)) for p in models] for _ in range(2)])
+    trials = DeltaEvaluator(objective, chosen)
+    before = objective.score(chosen)
+    assert before[0] == pytest.approx(reference_score(models, tuple(chosen[0]), (-3.0, 0.0, 3.0)), abs=1e-9)
+    m = chance.randrange(len(models))
     gains = trials.gains(m)
     for option in range(gains.shape[1]):
         other = chosen.copy()
         other[:, m] = option
-        assert gains[:, option] == pytest.approx(joint.score(other) - before, abs=1e-9)
-    partners = np.array([k for k in range(len(players)) if k != m], dtype=int)
+        assert gains[:, option] == pytest.approx(objective.score(other) - before, abs=1e-9)
+    partners = np.array([k for k in range(len(models)) if k != m], dtype=int)
     for k, gain in zip(partners, trials.swap_gains(m, partners).T, strict=True):
         other = chosen.copy()
         other[:, [m, k]] = other[:, [k, m]]
         changed = chosen[:, m] != chosen[:, k]
-        assert gain[changed] == pytest.approx((joint.score(other) - before)[changed], abs=1e-9)
+        assert gain[changed] == pytest.approx((objective.score(other) - before)[changed], abs=1e-9)
         assert np.isneginf(gain[~changed]).all()
     trials.move(np.full(2, m), np.zeros(2, dtype=int))
     chosen[:, m] = 0
     assert np.array_equal(trials.chosen, chosen)
-    assert np.exp(trials.gains(0)) == pytest.approx(np.exp(Trials(joint, chosen).gains(0)))
+    assert np.exp(trials.gains(0)) == pytest.approx(np.exp(DeltaEvaluator(objective, chosen).gains(0)))
 
 
-def all_choices(players):
-    return np.array(list(itertools.product(*(range(len(p.costs)) for p in players))))
+def all_choices(models):
+    return np.array(list(itertools.product(*(range(len(p.costs)) for p in models))))
 
 
 @settings(max_examples=200, deadline=None)
 @given(sites(most=5))
-def test_the_solver_finds_what_trying_everything_finds(players):
+def test_the_solver_finds_what_trying_everything_finds(models):
     """200 sites of up to five radios: the score of every combination against the one chosen, with and without a
     bound on the number of changes. Nothing is worse than staying, and the order of the radios is no matter."""
-    joint, choices = Joint(players, shifts_for(len(players))), all_choices(players)
-    scores = joint.score(choices)
-    moved = (choices != joint.start).sum(axis=1)
+    objective, choices = Objective(models, shifts_for(len(models))), all_choices(models)
+    scores = objective.score(choices)
+    moved = (choices != objective.start).sum(axis=1)
     for most in (None, 1):
-        solution = solve(players, most)
-        best = scores[moved <= (len(players) if most is None else most)].max()
+        solution = solve(models, most)
+        best = scores[moved <= (len(models) if most is None else most)].max()
         assert solution.proved
         assert solution.score == pytest.approx(best, abs=1e-5)
         assert solution.bound == pytest.approx(best, abs=1e-5)
-        assert solution.score >= float(joint.score(joint.start)) - 1e-9
+        assert solution.score >= float(objective.score(objective.start)) - 1e-9
         if most:
-            assert sum(o != p.start for o, p in zip(solution.chosen, players, strict=True)) <= most
-    turned = tuple(replace(p, level_at=p.level_at[::-1]) for p in players[::-1])
-    assert solve(turned).score == pytest.approx(solve(players).score, abs=1e-5)
+            assert sum(o != p.start for o, p in zip(solution.chosen, models, strict=True)) <= most
+    turned = tuple(replace(p, level_at=p.level_at[::-1]) for p in models[::-1])
+    assert solve(turned).score == pytest.approx(solve(models).score, abs=1e-5)
 
 
 @settings(max_examples=25, deadline=None)
 @given(sites(most=4), st.randoms(use_true_random=False))
-def test_more_options_never_make_a_plan_worse(players, chance):
+def test_more_options_never_make_a_plan_worse(models, chance):
     """With changes free: what is open to a radio can be left alone."""
-    free = tuple(replace(p, costs=np.zeros(len(p.costs))) for p in players)
+    free = tuple(replace(p, costs=np.zeros(len(p.costs))) for p in models)
 
-    def only(player, kept):
-        options = Candidates([player.options.channels[k] for k in kept])
-        return replace(player, options=options, costs=np.zeros(len(kept)), start=kept.index(player.start))
+    def only(model, kept):
+        options = Candidates([model.options.channels[k] for k in kept])
+        return replace(model, options=options, costs=np.zeros(len(kept)), start=kept.index(model.start))
 
     few = tuple(only(p, sorted({p.start, *chance.sample(range(len(p.costs)), 2)})) for p in free)
     assert solve(free).score >= solve(few).score - 1e-6
@@ -132,26 +130,26 @@ def test_a_site_of_many_radios_is_searched_the_same_way_twice_and_beats_a_plain_
     chance = np.random.default_rng(3)
     levels = chance.uniform(-75, -45, (13, 13))
     low = [c for c in all_channels("5") if c.width_mhz <= 80 and c.primary <= 64]
-    players = tuple(
-        player(low, chance.uniform(-90, -60, 2), k % len(low), tuple(levels[k]), 0.1 + 0.03 * k)
+    models = tuple(
+        model(low, chance.uniform(-90, -60, 2), k % len(low), tuple(levels[k]), 0.1 + 0.03 * k)
         for k in range(13)
     )
     told = []
-    first, second = solve(players, progress=told.append), solve(players)
+    first, second = solve(models, progress=told.append), solve(models)
     assert first.chosen == second.chosen
     assert not first.proved
     assert first.bound > first.score
     assert told == sorted(told)
-    joint = Joint(players, shifts_for(13))
-    assert first.score > float(joint.score(descend(joint, joint.start[None], None)[0]))
-    three = solve(players, 3)
-    assert float(joint.score(joint.start)) <= three.score <= first.score
-    assert sum(o != p.start for o, p in zip(three.chosen, players, strict=True)) == 3
+    objective = Objective(models, shifts_for(13))
+    assert first.score > float(objective.score(descend(objective, objective.start[None], None)[0]))
+    three = solve(models, 3)
+    assert float(objective.score(objective.start)) <= three.score <= first.score
+    assert sum(o != p.start for o, p in zip(three.chosen, models, strict=True)) == 3
     with pytest.raises(KeyboardInterrupt):
-        solve(players, progress=cancel)
-    steps = steps_of(joint, first.chosen, tuple(str(k) for k in range(13)))
+        solve(models, progress=cancel)
+    steps = steps_of(objective, first.chosen, tuple(str(k) for k in range(13)))
     assert sorted(k for s in steps for k in s.radios) == sorted(
-        str(k) for k, (o, p) in enumerate(zip(first.chosen, players, strict=True)) if o != p.start
+        str(k) for k, (o, p) in enumerate(zip(first.chosen, models, strict=True)) if o != p.start
     )
     assert min(s.gain for s in steps[:-1]) >= -1e-9
 

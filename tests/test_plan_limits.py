@@ -11,10 +11,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gray_kettle.analysis.assessment import Client
-from gray_kettle.analysis.loss.channel_plan import FOUR, THREE, rasters
+from gray_kettle.analysis.loss.channel_plan import FOUR, THREE, channel_plans
 from gray_kettle.export.change_sheet import sheet_table, sheet_text
-from gray_kettle.model.plan_preferences import Wishes
-from gray_kettle.model.records import Setup
+from gray_kettle.model.plan_preferences import PlanPreferences
+from gray_kettle.model.setup import Setup
 from gray_kettle.phy.channels import all_channels, narrow, wide
 from gray_kettle.phy.countries import KNOWN, is_allowed, needs_radar_watch
 from gray_kettle.planner import propose
@@ -23,7 +23,7 @@ from gray_kettle.planner.hours import at_hours, hours_from, moments_of, times_of
 from gray_kettle.planner.limits import limit_of_radio, parse_limit
 from gray_kettle.planner.options import options_for
 from gray_kettle.planner.rules import rules_for, rules_of_clients
-from gray_kettle.session import Reading, read
+from gray_kettle.session import Session, read
 from gray_kettle.site_timezone import zone_of
 from gray_kettle.store import Case
 from tests.frames import OWN, beacon, busy_harbour, ht, load, traffic, write_pcap
@@ -79,8 +79,8 @@ def test_no_limit_is_ever_broken_and_contradictions_are_named(
 ):
     """Where rules leave a radio nothing it stays, and the rules named are the fewest: without any one of them some
     channel would be left."""
-    wishes = Wishes(tuple(sorted(locked)), tuple(offers), radar)
-    setup = replace(harbour.setup, country=country, clients=tuple(clients), wishes=wishes)
+    preferences = PlanPreferences(tuple(sorted(locked)), tuple(offers), radar)
+    setup = replace(harbour.setup, country=country, clients=tuple(clients), preferences=preferences)
     proposal = propose(harbour.assessment, setup)
     for move in proposal.moves:
         radio, target = move.radio, move.target
@@ -130,10 +130,10 @@ def test_clients_that_cost_much_are_a_step_of_their_own(harbour):
     proposal = propose(harbour.assessment, replace(harbour.setup, clients=("2.4:1-9",)))
     move = proposal.move_of(OWN)
     assert move.target.primary <= 9
-    assert move.held_back.channel == narrow("2.4", 11)
+    assert move.barred_by_clients.channel == narrow("2.4", 11)
     step = next(s for s in proposal.other_steps if "clients that keep" in s.what)
     assert "2.4:1-9" in step.why
-    assert f"{move.held_back.expected_mbps:.0f} Mb/s" in step.gain
+    assert f"{move.barred_by_clients.expected_mbps:.0f} Mb/s" in step.gain
 
 
 def on_six(tmp_path, case_of, rates, country):
@@ -169,13 +169,15 @@ def test_four_places_where_thirteen_is_permitted_and_nobody_sends_in_the_old_way
     tmp_path, case_of, rates, country, places
 ):
     """Four of our radios that hear each other well: with four places each has one for itself, with three it shares."""
-    reading = on_six(tmp_path, case_of, rates, country)
-    assert rasters(reading.assessment.radios, country) == ((THREE, FOUR) if len(places) == 4 else (THREE,))
-    assert any("Between our 4 radios of 2.4 GHz" in text for text in reading.assessment.not_known)
-    targets = [m.target for m in reading.proposal.moves]
+    session = on_six(tmp_path, case_of, rates, country)
+    assert channel_plans(session.assessment.radios, country) == (
+        (THREE, FOUR) if len(places) == 4 else (THREE,)
+    )
+    assert any("Between our 4 radios of 2.4 GHz" in text for text in session.assessment.not_known)
+    targets = [m.target for m in session.proposal.moves]
     assert {t.primary for t in targets} == places
     if len(places) == 4:
-        assert any("1, 5, 9 and 13" in reason for m in reading.proposal.moves for reason in m.reasons)
+        assert any("1, 5, 9 and 13" in reason for m in session.proposal.moves for reason in m.reasons)
 
 
 @pytest.mark.parametrize(
@@ -264,8 +266,8 @@ def test_the_change_sheet_says_what_to_set_in_which_order(harbour):
 
 def test_a_hostile_name_is_harmless_on_the_sheet(harbour):
     names = ((OWN, "=cmd()\x1b[31m\u202e"),)
-    reading = Reading(replace(harbour.setup, names=names), harbour.observations)
-    sheet = sheet_of(reading.proposal, reading.setup)
+    session = Session(replace(harbour.setup, names=names), harbour.observations)
+    sheet = sheet_of(session.proposal, session.setup)
     for text in (sheet_text(sheet), sheet_table(sheet)):
         assert "\x1b" not in text
         assert "\u202e" not in text
@@ -275,11 +277,11 @@ def test_a_hostile_name_is_harmless_on_the_sheet(harbour):
 
 def test_wishes_last_with_the_case(harbour, tmp_path, case_of):
     path = case_of(write_pcap(tmp_path / "b.pcap", busy_harbour()))
-    wishes = Wishes((OWN,), ((HIGH, "36-64"),), "avoid", 0.2, 3, ((OWN, 2.0),), "8-16")
+    preferences = PlanPreferences((OWN,), ((HIGH, "36-64"),), "avoid", 0.2, 3, ((OWN, 2.0),), "8-16")
     with Case.open(path) as case:
-        case.save_setup(replace(case.setup(), wishes=wishes))
+        case.save_setup(replace(case.setup(), preferences=preferences))
     with Case.open(path) as case:
-        assert case.setup().wishes == wishes
+        assert case.setup().preferences == preferences
 
 
 def test_every_country_permits_something_and_no_channel_beyond_its_band():
@@ -292,17 +294,17 @@ def test_every_country_permits_something_and_no_channel_beyond_its_band():
 
 
 def test_a_plan_that_was_stopped_can_be_asked_for_again(harbour):
-    reading = Reading(harbour.setup, harbour.observations)
+    session = Session(harbour.setup, harbour.observations)
 
     def stop(done):
         raise KeyboardInterrupt
 
-    reading.planning = stop
+    session.planning = stop
     with pytest.raises(KeyboardInterrupt):
-        _ = reading.proposal
+        _ = session.proposal
     told = []
-    reading.planning = told.append
-    assert reading.proposal.moves
+    session.planning = told.append
+    assert session.proposal.moves
     assert told == sorted(told)
     assert 0 <= told[0] <= told[-1] <= 1
 
@@ -311,7 +313,7 @@ def test_hours_at_which_nothing_was_heard_are_said_to_count_for_nothing(harbour)
     """The harbour was heard for some seconds: at one hour of the day, and at no other."""
     (hour,) = set(moments_of(harbour.assessment, zone_of("GB")).hour.tolist())
     for first, words in ((hour, "at "), ((hour + 5) % 24, "nothing was heard at ")):
-        wishes = Wishes(hours=f"{first}-{(first + 1) % 24 or 24}")
-        proposal = propose(harbour.assessment, replace(harbour.setup, wishes=wishes))
+        preferences = PlanPreferences(hours=f"{first}-{(first + 1) % 24 or 24}")
+        proposal = propose(harbour.assessment, replace(harbour.setup, preferences=preferences))
         assert proposal.hours.startswith(words)
         assert {m.target for m in proposal.moves} == {m.target for m in harbour.proposal.moves}

@@ -10,9 +10,9 @@ from typer.testing import CliRunner
 
 from gray_kettle.cli.main import app
 from gray_kettle.errors import KettleError
-from gray_kettle.model.records import Setup
+from gray_kettle.model.setup import Setup
 from gray_kettle.restconf import Restconf
-from gray_kettle.simulator.access_point import StandInAccessPoints
+from gray_kettle.simulator.access_point import SimulatedAccessPoints
 from gray_kettle.store import Case
 from tests.frames import OWN, busy_harbour, write_pcap
 
@@ -39,7 +39,7 @@ def set_to(points):
 
 
 def test_a_plan_is_shown_asked_for_written_and_read_back(harbour):
-    with StandInAccessPoints([BOX], "GB") as points:
+    with SimulatedAccessPoints([BOX], "GB") as points:
         before = set_to(points)
         shown = apply(harbour, points.port, "--dry-run")
         assert "3/20 automatic → 11/20 fixed" in shown.output
@@ -60,7 +60,7 @@ def test_a_plan_is_shown_asked_for_written_and_read_back(harbour):
 
 def test_what_a_device_refuses_is_told_and_the_rest_is_done(harbour):
     """In Japan the channel that the plan of a British case chooses is not to be had."""
-    with StandInAccessPoints([BOX], "JP") as points:
+    with SimulatedAccessPoints([BOX], "JP") as points:
         done = apply(harbour, points.port, "--yes")
         assert done.exit_code == 1
         assert "not set" in done.output
@@ -71,7 +71,7 @@ def test_what_a_device_refuses_is_told_and_the_rest_is_done(harbour):
 
 
 def test_nobodys_change_is_lost():
-    with StandInAccessPoints([BOX], "GB") as points, Restconf(f"http://127.0.0.1:{points.port}") as device:
+    with SimulatedAccessPoints([BOX], "GB") as points, Restconf(f"http://127.0.0.1:{points.port}") as device:
         radio = device.radios()[0]
         points.boxes[0]["radios"]["radio"][0]["config"]["channel"] = 1
         with pytest.raises(KettleError, match="somebody changed it"):

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from gray_kettle.cli.main import main
 from gray_kettle.export.drawings import lanes_figure, save
-from gray_kettle.model.records import Setup
+from gray_kettle.model.setup import Setup
 from gray_kettle.safe_text import HIDDEN_NAME, REPLACEMENT, network_name, printable
 from gray_kettle.session import read
 from gray_kettle.store import Case
@@ -100,9 +100,9 @@ def test_commands_print_nothing_that_a_terminal_obeys(hostile_case, capsys, comm
 @pytest.mark.parametrize("ending", ["svg", "pdf"])
 def test_drawings_hold_names_as_text_and_nothing_else(hostile_case, tmp_path, ending):
     with Case.open(hostile_case) as case:
-        reading = read(case)
+        session = read(case)
     path = tmp_path / f"lanes.{ending}"
-    save(lanes_figure(reading, "2.4"), path)
+    save(lanes_figure(session, "2.4"), path)
     raw = path.read_bytes()
     if ending == "pdf":
         assert raw.startswith(b"%PDF")

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gray_kettle.decode import scan_text as listings
+from gray_kettle.decode import scan_text
 from gray_kettle.decode.scan_text.scan_log_schema import LogLine
 from gray_kettle.decode.scan_text.short_listing import label_from_words
 from gray_kettle.phy.channels import wide
@@ -16,9 +16,9 @@ from gray_kettle.phy.channels import wide
 
 def read_listing(text: str, fallback_s: float = 5.0):
     """Pieces of a text that is told by its content, and its reader."""
-    kind = listings.kind_of(text.encode())
+    kind = scan_text.kind_of(text.encode())
     assert kind is not None
-    reader = listings.reader_of(kind, fallback_s)
+    reader = scan_text.reader_of(kind, fallback_s)
     return list(reader.pieces(text.split("\n"))), reader
 
 
@@ -93,8 +93,8 @@ def test_an_entry_without_a_whole_address_is_skipped_and_counted(address):
 
 
 def test_a_listing_is_known_by_its_content():
-    assert listings.kind_of(b"anything\n" + LISTING.encode()) == "iw scan"
-    assert listings.kind_of(b"BSS is a word\n") is None
+    assert scan_text.kind_of(b"anything\n" + LISTING.encode()) == "iw scan"
+    assert scan_text.kind_of(b"BSS is a word\n") is None
 
 
 def rows_of(text: str, fallback_s: float = 5.0) -> dict[str, dict[str, object]]:
@@ -353,7 +353,7 @@ UNKNOWN = """BSS 02:7a:10:01:60:00(on wlan0)
 def test_elements_that_iw_prints_as_octets_are_read_too():
     (piece,), _ = read_listing(UNKNOWN)
     (found,) = piece.announcements
-    assert (found.channel.label, found.width_told, found.generation) == ("37/80", True, "be")
+    assert (found.channel.label, found.width_advertised, found.generation) == ("37/80", True, "be")
     assert (found.tx_power_dbm, found.power_constraint_db, found.roaming) == (17, 3, ("v",))
     assert found.ap_name == "quay �[31mroof"
 
@@ -369,9 +369,9 @@ ALL = [
 def test_no_damage_to_a_listing_gives_anything_but_sightings(text, damage):
     for at, gone, put in damage:
         text = text[:at] + put + text[at + gone :]
-    kind = listings.kind_of(text.encode("utf-8", "replace"))
+    kind = scan_text.kind_of(text.encode("utf-8", "replace"))
     if kind is not None:
-        for piece in listings.reader_of(kind, 5.0).pieces(text.split("\n")):
+        for piece in scan_text.reader_of(kind, 5.0).pieces(text.split("\n")):
             assert (piece.sightings.announcement < max(len(piece.announcements), 1)).all()
 
 

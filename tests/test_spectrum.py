@@ -7,10 +7,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gray_kettle.model.records import Piece, Setup, Span, SweepRows
+from gray_kettle.model.records import Piece, Span, SweepRows
+from gray_kettle.model.setup import Setup
 from gray_kettle.simulator.spectra import transmitters as tx
 from gray_kettle.simulator.spectra.scene import Instrument, Scene
-from gray_kettle.spectrum.channel_power import places_in
+from gray_kettle.spectrum.channel_power import channels_in_span
 from gray_kettle.spectrum.multires import Pyramid, added_counts, counts_of
 from gray_kettle.spectrum.noise_floor import floor_of, low_and_spread
 from gray_kettle.spectrum.periodogram import mean_power
@@ -151,9 +152,9 @@ def test_rows_weigh_by_the_time_that_they_stand_for(swept_case):
 
 def test_places_are_those_that_the_span_covers():
     card_hz = 2412e6 - 27.5 * 312_500.0  # a card's view of channel 1 lacks the outermost carriers
-    assert [c.label for c in places_in(Span(card_hz, 312_500.0, 56))] == ["1/20"]
-    assert places_in(Span(card_hz - 5e6, 312_500.0, 56)) == ()
-    whole = places_in(Span(5150.5e6, 1e6, 750))
+    assert [c.label for c in channels_in_span(Span(card_hz, 312_500.0, 56))] == ["1/20"]
+    assert channels_in_span(Span(card_hz - 5e6, 312_500.0, 56)) == ()
+    whole = channels_in_span(Span(5150.5e6, 1e6, 750))
     assert {c.width_mhz for c in whole} == {20, 40, 80, 160}
     assert sum(1 for c in whole if c.width_mhz == 80) == 7
 

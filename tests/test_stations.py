@@ -10,7 +10,7 @@ from gray_kettle.analysis.assessment import Link
 from gray_kettle.collect.files import open_file
 from gray_kettle.collect.ingest import take
 from gray_kettle.export.json_api import air_answer, heard_answer
-from gray_kettle.model.records import Setup
+from gray_kettle.model.setup import Setup
 from gray_kettle.session import read
 from gray_kettle.store import Case
 from gray_kettle.tui.heard.tree import link_rows

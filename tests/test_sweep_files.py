@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gray_kettle.cli.main import main
-from gray_kettle.collect.files import SweepReading, open_file
+from gray_kettle.collect.files import SweepOptions, open_file
 from gray_kettle.decode.sweeps.column_layout import parse_layout
 from gray_kettle.decode.sweeps.number_parsing import decimals, numbers
 from gray_kettle.decode.sweeps.table import TableReader
@@ -48,10 +48,10 @@ def own_rows(rows, bins=4, start=2400500000, step=1000000):
     ]
 
 
-def taken(path, reading=None):
+def taken(path, session=None):
     """(sweep rows, notes) of a file."""
-    source = open_file(path, reading)
-    with closing(source.intake):
+    source = open_file(path, session)
+    with closing(source.input_stream):
         rows = [r for p in source.pieces() for r in p.sweeps]
     return rows, source.notes
 
@@ -396,7 +396,7 @@ def test_every_type_of_sample_shows_the_tone_where_and_as_strong_as_it_is(tmp_pa
     """A tone of a tenth of full scale (−20 dB) 300 kHz over the centre; a real one has half of that power."""
     frequency = {"core:frequency": 2.4405e9, "core:datetime": "2026-11-13T12:00:00.123456789Z"}
     meta = recorded(tmp_path, datatype, tone(60_000, 300e3), [(0, frequency)])
-    rows, _ = taken(meta, SweepReading(bin_hz=20e3, full_scale_dbm=-30.0))
+    rows, _ = taken(meta, SweepOptions(bin_hz=20e3, full_scale_dbm=-30.0))
     span = rows[0].span
     assert span.bins == (100 if datatype[0] == "c" else 50)
     assert span.step_hz == 20e3

@@ -7,9 +7,9 @@ import time
 import numpy as np
 import pytest
 
-from gray_kettle.model.records import Setup
+from gray_kettle.model.setup import Setup
 from gray_kettle.simulator import tern_quay, tern_sweeps
-from gray_kettle.simulator.analyser import StandInAnalyser
+from gray_kettle.simulator.analyser import SimulatedAnalyser
 from gray_kettle.store import Case
 from tests.frames import busy_harbour, pcap_bytes, write_pcap
 from tests.test_listings import NMCLI_TABLE
@@ -476,7 +476,7 @@ def test_an_analyser_is_followed_live_and_the_rows_are_kept(terminal, tmp_path):
     case = tmp_path / "live.kettle"
     Case.create(case, Setup(site="Ferry", country="GB")).close()
     scene = tern_sweeps.scene(tern_quay.site(), "ticket hall", "2.4", 1)
-    with StandInAnalyser(scene, lambda: tern_quay.START_S + 43_800 + time.time() % 600) as analyser:
+    with SimulatedAnalyser(scene, lambda: tern_quay.START_S + 43_800 + time.time() % 600) as analyser:
         terminal.start(*PROGRAM, "open", str(case), columns=160, lines=47)
         terminal.wait_for("Nothing taken yet")
         terminal.keys("4", "t")
@@ -509,8 +509,8 @@ def test_the_plan_is_tried_locked_compared_done_and_written(terminal, own_demo, 
     terminal.keys("c")
     terminal.wait_for("kept plan")
     terminal.keys("Right")
-    tried = terminal.wait_for("By hand:", "◆")
-    assert not re.search(r"■ hall 2\.4 +3/40 +1/20", tried)
+    hypothetical_plan = terminal.wait_for("By hand:", "◆")
+    assert not re.search(r"■ hall 2\.4 +3/40 +1/20", hypothetical_plan)
     terminal.keys("BSpace")
     terminal.wait_without("By hand:")
 

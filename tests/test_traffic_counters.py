@@ -332,23 +332,23 @@ def test_a_client_that_asks_to_join_tells_what_it_can():
         (36, b"\x24\x04\x64\x02\x01\x0b"), (45, b"\xef\x09\x17\xff\xff" + bytes(21)),
         (191, bytes([0x04, 0, 0, 0]) + b"\xfa\xff" + bytes(6)), (127, b"\0\0\x08"),
     ]  # fmt: skip
-    (can,) = only_piece(request(0, bytes(4), *said)).abilities
+    (can,) = only_piece(request(0, bytes(4), *said)).capabilities
     assert (can.mac, can.bssid, can.ssid, can.band) == (CLIENT, OWN, b"secret", "5")
     assert (can.generation, can.streams, can.width_mhz, can.roaming) == ("ac", 2, 160, ("v",))
     expected = [("2.4", n) for n in range(1, 12)] + [("5", n) for n in (36, 40, 44, 48, 100, 104)]
     assert sorted(can.channels) == expected
     (again,) = only_piece(
         request(2, bytes(10), (0, b"secret"), (1, b"\x82"), (59, b"\x51\x51\x80"), mhz=2437)
-    ).abilities
+    ).capabilities
     assert (again.generation, again.width_mhz, again.band) == ("b", 20, "2.4")
     assert {band for band, _ in again.channels} == {"2.4", "5"}
-    (asks,) = only_piece(request(4, b"", (0, b""), (1, b"\x8c"), bssid="ff:ff:ff:ff:ff:ff")).abilities
+    (asks,) = only_piece(request(4, b"", (0, b""), (1, b"\x8c"), bssid="ff:ff:ff:ff:ff:ff")).capabilities
     assert (asks.bssid, asks.ssid) == ("", b"")
 
 
 def test_he_capabilities_of_a_client_tell_its_widths():
     he = bytes(6) + bytes([0x0E << 1 & 0xFF]) + bytes(10) + b"\xfa\xff\xfa\xff"
-    (can,) = only_piece(request(0, bytes(4), (1, b"\x8c"), (255, b"\x23" + he))).abilities
+    (can,) = only_piece(request(0, bytes(4), (1, b"\x8c"), (255, b"\x23" + he))).capabilities
     assert (can.generation, can.streams, can.width_mhz) == ("ax", 2, 160)
 
 

@@ -4,27 +4,27 @@ import pytest
 from rich.cells import cell_len
 from textual.app import App, ComposeResult
 
-from gray_kettle.tui import theme as ink
+from gray_kettle.tui import theme
 from gray_kettle.tui.app import KettleApp
 from gray_kettle.tui.crash import INTRODUCTION
 from gray_kettle.tui.frame.row_list import Row, RowList
-from gray_kettle.tui.frame.view import Place
-from gray_kettle.tui.main_screen import WorkScreen
+from gray_kettle.tui.frame.view import View
+from gray_kettle.tui.main_screen import MainScreen
 from gray_kettle.tui.theme import INKS, fit, wrap
 from gray_kettle.tui.view_state import BANDS
 
 
 class OneList(App[None]):
-    CSS = ink.CSS
+    CSS = theme.CSS
 
     def __init__(self) -> None:
         super().__init__()
-        self.register_theme(ink.KETTLE)
+        self.register_theme(theme.KETTLE)
         self.theme = "kettle"
         self.seen: list[str] = []
 
     def get_theme_variable_defaults(self) -> dict[str, str]:
-        return dict(ink.VARIABLE_DEFAULTS)
+        return dict(theme.VARIABLE_DEFAULTS)
 
     def compose(self) -> ComposeResult:
         yield RowList()
@@ -154,9 +154,9 @@ async def test_each_band_and_place_shows_in_every_order(demo_case):
                 "b",
             ):
                 await pilot.press(key)
-                assert [p.id for p in app.screen.query(Place) if p.display] == [app.screen._wanted]
+                assert [p.id for p in app.screen.query(View) if p.display] == [app.screen._wanted]
         screen = app.screen
-        assert isinstance(screen, WorkScreen)
+        assert isinstance(screen, MainScreen)
         assert screen._look is not None
         assert screen._look.proposal is not None
 

@@ -7,15 +7,16 @@ import numpy as np
 import pytest
 
 from gray_kettle.analysis import assess
-from gray_kettle.analysis.explain import of_own, of_place, of_radio, of_standing
-from gray_kettle.analysis.loss.channel_assessment import effect_on_own, everywhere
+from gray_kettle.analysis.explain import of_assessment, of_own, of_place, of_radio
+from gray_kettle.analysis.loss.channel_assessment import assess_all_channels, effect_on_own
 from gray_kettle.analysis.loss.emitter_loss import Emission
-from gray_kettle.analysis.loss.interference_loss import Asking, Candidates, Others, weigh
-from gray_kettle.model.records import Listening, Observations, Setup, Sightings, Traffic
+from gray_kettle.analysis.loss.interference_loss import Candidates, Interferers, VictimRadio, score_channels
+from gray_kettle.model.records import Listening, Observations, Sightings, Traffic
+from gray_kettle.model.setup import Setup
 from gray_kettle.phy.channels import narrow, wide
 from tests.radios import emitter, facts, network, radio
 
-USUAL = Asking("ax", 2, -65.0)
+USUAL = VictimRadio("ax", 2, -65.0)
 RASTER = [narrow("2.4", n) for n in (1, 6, 11)]
 
 
@@ -24,11 +25,11 @@ def among(*rows, emissions=()):
     channels = tuple(narrow("2.4", r[0]) if isinstance(r[0], int) else r[0] for r in rows)
     level, activity = (np.array([r[k] for r in rows], dtype=float) for k in (1, 2))
     ones = np.ones(len(rows))
-    return Others(channels, level, activity, ones, ones * np.nan, ones > 1, emissions)
+    return Interferers(channels, level, activity, ones, ones * np.nan, ones > 1, emissions)
 
 
 def expected(others, *channels):
-    return weigh(USUAL, Candidates(channels or RASTER), others)
+    return score_channels(USUAL, Candidates(channels or RASTER), others)
 
 
 def test_a_six_quiet_networks_against_one_busy_neighbour():
@@ -123,12 +124,12 @@ def test_a_figure_opened_gives_the_figure():
     left = (1 - now.co_channel_lost) * (1 - now.adjacent_lost) * (1 - now.non_wifi_lost)
     assert left * now.width_share == pytest.approx(now.clear_air, abs=0.001)
     assert left * now.efficiency * now.rate_mbps == pytest.approx(now.expected_mbps, rel=0.005)
-    clear, expected_, *harms = of_standing(now, view)
+    clear, expected_, *losses = of_assessment(now, view)
     assert clear.value == f"{100 * now.clear_air:.1f} %"
     assert expected_.value == f"{now.expected_mbps:.1f} Mb/s"
-    assert {h.title for h in harms} == {f"lost to {h.name} on {h.channel.label}" for h in now.harms}
+    assert {h.title for h in losses} == {f"lost to {h.name} on {h.channel.label}" for h in now.losses}
     assert all(e.how and e.source for e in of_radio(mine, 10.0))
-    here = next(s for s in everywhere(view, assess_of(made)) if s.channel == mine.channel)
+    here = next(s for s in assess_all_channels(view, assess_of(made)) if s.channel == mine.channel)
     assert here == now
 
 
@@ -160,8 +161,8 @@ def test_what_a_move_does_to_our_other_radios_is_told():
 
 def test_the_worked_example_of_the_documents_is_what_the_model_gives():
     text = (Path(__file__).parent.parent / "docs" / "scoring.md").read_text()
-    asking = Asking("ax", 2, -64.0)
-    found = weigh(asking, Candidates([narrow("2.4", 6)]), among((6, -50, 0.4)))
+    victim = VictimRadio("ax", 2, -64.0)
+    found = score_channels(victim, Candidates([narrow("2.4", 6)]), among((6, -50, 0.4)))
     clear, share, rate, mbps = (
         float(values[0])
         for values in (found.clear_air, found.efficiency, found.rate_mbps, found.expected_mbps)

@@ -8,7 +8,7 @@ IntArray = NDArray[np.int64]
 _SPREAD = np.uint64(0x9E3779B97F4A7C15)  # odd, with bits set all over: multiplying by it mixes them
 
 
-def moments_alike(
+def group_rows_by_time(
     tie: FloatArray, time_s: FloatArray | IntArray, rank: IntArray, *keys: FloatArray | IntArray
 ) -> tuple[IntArray, IntArray]:
     """(order of the rows by time, within a moment by rank; start of each group of equal time, rank and keys in it).
@@ -33,7 +33,7 @@ def moments_alike(
     return order, _starts(order, (time_s, rank, *keys))
 
 
-def alike(*keys: FloatArray | IntArray) -> tuple[IntArray, IntArray]:
+def group_rows(*keys: FloatArray | IntArray) -> tuple[IntArray, IntArray]:
     """(an order of the rows in which those with equal keys stand together, start of each group). At least one row."""
     order = np.argsort(_mixed(keys), kind="stable")
     return order, _starts(order, keys)

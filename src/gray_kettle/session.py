@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING
 from gray_kettle.analysis import assess
 from gray_kettle.analysis.assessment import Assessment
 from gray_kettle.errors import KettleError
-from gray_kettle.model.records import Observations, Setup
+from gray_kettle.model.records import Observations
+from gray_kettle.model.setup import Setup
 from gray_kettle.planner import propose
 from gray_kettle.planner.proposal import Proposal
 
@@ -16,7 +17,7 @@ if TYPE_CHECKING:  # the database is imported by whoever opens a case
     from gray_kettle.store import Case
 
 
-class Reading:
+class Session:
     """A window of a case. Judging and planning are done when first asked for, once.
 
     planning: told the share of the plan that is worked out; may raise to end it, which leaves it to be asked for again.
@@ -40,21 +41,23 @@ class Reading:
             raise KettleError(str(error)) from error
 
 
-def read(case: "Case", start_s: float | None = None, end_s: float | None = None) -> Reading:
+def read(case: "Case", start_s: float | None = None, end_s: float | None = None) -> Session:
     """Read a window (all of the case for None), with what the sweeps gave as far as they were looked through."""
-    return Reading(case.setup(), case.window(start_s, end_s))
+    return Session(case.setup(), case.window(start_s, end_s))
 
 
-def read_all(
+def load_session_detected(
     case: "Case",
     start_s: float | None = None,
     end_s: float | None = None,
     progress: Callable[[int, int], None] = lambda done, total: None,
-) -> Reading:
+) -> Session:
     """The same, once the sweeps that came since are looked through for emitters. progress: rows done and in all.
 
     A case that cannot be written is read as it is; the answer says what is missing.
     """
+    from gray_kettle.detection import detect_pending  # heavy, and most windows need none
+
     with suppress(KettleError):
-        case.looks.catch_up(progress)
+        detect_pending(case, progress)
     return read(case, start_s, end_s)

@@ -2,34 +2,43 @@
 
 import math
 
-from gray_kettle.analysis import model_constants as settings
-from gray_kettle.analysis.assessment import Assessment, Emitter, Gap, OwnView, PlaceView, Radio, Standing
+from gray_kettle.analysis import model_constants
+from gray_kettle.analysis.assessment import (
+    Assessment,
+    ChannelAssessment,
+    ChannelView,
+    Emitter,
+    Gap,
+    OwnView,
+    Radio,
+)
 from gray_kettle.analysis.emitters.tracking import find_emitters
 from gray_kettle.analysis.findings import Facts, find
 from gray_kettle.analysis.inventory.radios import find_radios
 from gray_kettle.analysis.inventory.stations import links_by_station
 from gray_kettle.analysis.loss.channel_assessment import (
-    asking_of,
-    hidden_from_each_other,
-    others_for,
-    standing_on,
-    standings,
+    assess_channel,
+    channel_assessments,
+    hidden_pairs,
+    interferers_for,
+    victim_of,
 )
-from gray_kettle.analysis.loss.interference_loss import Asking, Candidates, weigh
-from gray_kettle.analysis.observed.coverage import Looks
+from gray_kettle.analysis.loss.interference_loss import Candidates, VictimRadio, score_channels
+from gray_kettle.analysis.observed.coverage import Coverage
 from gray_kettle.analysis.observed.survey_counters import surveyed
-from gray_kettle.analysis.observed.traffic_totals import sent_in
+from gray_kettle.analysis.observed.traffic_totals import traffic_totals
 from gray_kettle.analysis.thresholds import thresholds_of
 from gray_kettle.analysis.utilisation.activity import with_swept_activity
 from gray_kettle.analysis.utilisation.meter import Meter
-from gray_kettle.model.records import Observations, Setup
+from gray_kettle.model.records import Observations
+from gray_kettle.model.setup import Setup
 from gray_kettle.phy.carrier_sense import noise_floor_dbm
 from gray_kettle.phy.channels import BANDS, Channel, narrow
 from gray_kettle.phy.countries import rules_by_number
 from gray_kettle.safe_text import dbm
 
 # Who asks where no own radio does: a usual client of a usual access point.
-USUAL = Asking("ax", settings.CLIENT_STREAMS, settings.CLIENT_LEVEL_DBM)
+USUAL = VictimRadio("ax", model_constants.CLIENT_STREAMS, model_constants.CLIENT_LEVEL_DBM)
 
 
 _BAND_EDGES_HZ = {"2.4": (2.401e9, 2.483e9), "5": (5.16e9, 5.885e9), "6": (5.935e9, 7.115e9)}
@@ -37,15 +46,15 @@ _BAND_EDGES_HZ = {"2.4": (2.401e9, 2.483e9), "5": (5.16e9, 5.885e9), "6": (5.935
 
 def assess(observations: Observations, setup: Setup) -> Assessment:
     """Who is there, how busy each place is, what harms our own radios, and what is wrong."""
-    looks = Looks(observations)
-    sent = sent_in(observations.traffic)
-    radios = find_radios(observations, setup, looks, sent)
+    coverage = Coverage(observations)
+    sent = traffic_totals(observations.traffic)
+    radios = find_radios(observations, setup, coverage, sent)
     emitters = find_emitters(observations, setup, radios)
     radios = with_swept_activity(radios, emitters, observations)
-    meter = Meter(radios, observations, looks, sent)
-    places = _places(radios, meter, setup, looks, emitters)
+    meter = Meter(radios, observations, coverage, sent)
+    places = _places(radios, meter, setup, coverage, emitters)
     own = tuple(_own_view(radio, radios, emitters, observations) for radio in radios if radio.own)
-    gaps = _gaps(radios, own, observations, setup, looks)
+    gaps = _gaps(radios, own, observations, setup, coverage)
     limits = thresholds_of(setup)
     facts = Facts(
         radios,
@@ -66,7 +75,7 @@ def assess(observations: Observations, setup: Setup) -> Assessment:
         own=own,
         findings=find(facts),
         not_known=tuple(g.text for g in gaps),
-        covered=looks.covered,
+        covered=coverage.covered,
         links=tuple(links_by_station(observations).values()),
         swept=observations.swept,
         emitters=emitters,
@@ -74,17 +83,17 @@ def assess(observations: Observations, setup: Setup) -> Assessment:
     )
 
 
-def places_seen_from(assessment: Assessment, radio: Radio | None) -> tuple[PlaceView, ...]:
+def channels_seen_from(assessment: Assessment, radio: Radio | None) -> tuple[ChannelView, ...]:
     """The places as an own radio would find them; as the receiver heard them when radio is None."""
     if radio is None:
         return assessment.places
     asked = [p for p in assessment.places if p.channel.band == radio.band]
-    asking, _ = asking_of(radio)
-    by_channel = _standings(
-        tuple(p.channel for p in asked), asking, assessment.radios, radio, assessment.emitters
+    victim, _ = victim_of(radio)
+    by_channel = _assessments(
+        tuple(p.channel for p in asked), victim, assessment.radios, radio, assessment.emitters
     )
     return tuple(
-        PlaceView(p.channel, p.utilisation, by_channel[p.channel] if p.standing is not None else None)
+        ChannelView(p.channel, p.utilisation, by_channel[p.channel] if p.standing is not None else None)
         for p in asked
     )
 
@@ -93,20 +102,20 @@ def _looked_bands(observations: Observations) -> frozenset[str]:
     """Bands of which sweeps were looked through for emitters."""
     return frozenset(
         band
-        for looked in observations.looked
+        for detection_blocks in observations.detection_blocks
         for band, (low_hz, high_hz) in _BAND_EDGES_HZ.items()
-        if looked.low_hz < high_hz and looked.high_hz > low_hz
+        if detection_blocks.low_hz < high_hz and detection_blocks.high_hz > low_hz
     )
 
 
 def _own_view(
     radio: Radio, radios: tuple[Radio, ...], emitters: tuple[Emitter, ...], observations: Observations
 ) -> OwnView:
-    asking, assumed = asking_of(radio)
-    now = standing_on(radio.channel, asking, radios, radio, emitters)
+    victim, assumed = victim_of(radio)
+    now = assess_channel(radio.channel, victim, radios, radio, emitters)
     noise_dbm, source = _noise(radio, observations)
     return OwnView(
-        radio, now, asking.client_level_dbm, assumed, noise_dbm, source, hidden_from_each_other(radio, radios)
+        radio, now, victim.client_level_dbm, assumed, noise_dbm, source, hidden_pairs(radio, radios)
     )
 
 
@@ -122,31 +131,34 @@ def _noise(radio: Radio, observations: Observations) -> tuple[float, str]:
 
 
 def _places(
-    radios: tuple[Radio, ...], meter: Meter, setup: Setup, looks: Looks, emitters: tuple[Emitter, ...]
-) -> tuple[PlaceView, ...]:
+    radios: tuple[Radio, ...], meter: Meter, setup: Setup, coverage: Coverage, emitters: tuple[Emitter, ...]
+) -> tuple[ChannelView, ...]:
     out = []
     for band in BANDS:
         allowed = set(rules_by_number(setup.country, band)) | {
             r.channel.primary for r in radios if r.band == band
         }
         channels = tuple(narrow(band, n) for n in sorted(allowed))
-        seen = _standings(channels, USUAL, tuple(r for r in radios if r.band == band), None, emitters)
+        seen = _assessments(channels, USUAL, tuple(r for r in radios if r.band == band), None, emitters)
         for channel in channels:
-            covered = (band, channel.primary) in looks.covered
+            covered = (band, channel.primary) in coverage.covered
             used = meter.read(band, channel.primary)
-            out.append(PlaceView(channel, used, seen[channel] if covered else None))
+            out.append(ChannelView(channel, used, seen[channel] if covered else None))
     return tuple(out)
 
 
-def _standings(
+def _assessments(
     channels: tuple[Channel, ...],
-    asking: Asking,
+    victim: VictimRadio,
     radios: tuple[Radio, ...],
     who: Radio | None,
     emitters: tuple[Emitter, ...],
-) -> dict[Channel, Standing]:
-    others, rows = others_for(radios, who, emitters)
-    return {s.channel: s for s in standings(weigh(asking, Candidates(channels), others), others, rows)}
+) -> dict[Channel, ChannelAssessment]:
+    others, rows = interferers_for(radios, who, emitters)
+    return {
+        s.channel: s
+        for s in channel_assessments(score_channels(victim, Candidates(channels), others), others, rows)
+    }
 
 
 def _between_ours(own: tuple[OwnView, ...]) -> tuple[Gap, ...]:
@@ -169,7 +181,7 @@ def _gaps(
     own: tuple[OwnView, ...],
     observations: Observations,
     setup: Setup,
-    looks: Looks,
+    coverage: Coverage,
 ) -> tuple[Gap, ...]:
     """What was not measured and would change the answer."""
     if not radios:
@@ -188,7 +200,7 @@ def _gaps(
         out.append(Gap("own networks", "Own networks: none named, so there is nothing to plan for."))
     ours = {v.radio.band for v in own}
     for band in sorted({r.band for r in radios} | {"2.4", "5"}, key=BANDS.index):
-        heard = {n for b, n in looks.covered if b == band}
+        heard = {n for b, n in coverage.covered if b == band}
         why = "Places that were not listened to are never proposed." if band in ours else ""
         step = f"Take a scan of all of {band} GHz."
         if not heard:
@@ -198,12 +210,12 @@ def _gaps(
             text = f"{band} GHz: only {listed} listened to; other places cannot be judged."
             out.append(Gap(f"most of {band} GHz", text, why, step))
     if own and all(v.client_level_assumed for v in own):
-        level = dbm(settings.CLIENT_LEVEL_DBM)
+        level = dbm(model_constants.CLIENT_LEVEL_DBM)
         out.append(Gap("clients", f"Clients: none heard; their level is taken as {level}. A capture tells."))
     out += _between_ours(own)
     unheard = sum(1 for r in radios if r.level_dbm is None)
     if unheard:
-        level = dbm(settings.UNKNOWN_LEVEL_DBM)
+        level = dbm(model_constants.UNKNOWN_LEVEL_DBM)
         text = f"Levels: {unheard} of {len(radios)} radios came without one; each is taken as {level}."
         out.append(Gap("levels", text))
     if not len(observations.traffic):
@@ -213,8 +225,8 @@ def _gaps(
     if unswept:
         listed = " and ".join([", ".join(unswept[:-1]), unswept[-1]] if len(unswept) > 1 else unswept)
         out.append(Gap("what is not Wi-Fi", f"What is not Wi-Fi: no spectrum sweep of {listed} GHz."))
-    if observations.rows_unlooked:
-        rows = f"{observations.rows_unlooked:,}".replace(",", " ")
+    if observations.rows_pending:
+        rows = f"{observations.rows_pending:,}".replace(",", " ")
         out.append(Gap("sweeps", f"What is not Wi-Fi: {rows} sweep rows were not looked through yet."))
     out += [Gap("a take", f"{take.source}: {note}") for take in observations.takes for note in take.notes]
     return tuple(out)

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from typing import Any
 
-from gray_kettle.model.records import Swept
+from gray_kettle.model.records import SweptChannel
 from gray_kettle.phy.channels import Channel
 
 
@@ -117,7 +117,7 @@ class Stay:
     presence: float
     level_dbm: float | None
     level_at: tuple[tuple[str, float], ...]
-    told_busy: float | None
+    reported_utilisation: float | None
     first_s: float
     last_s: float
 
@@ -222,7 +222,7 @@ class Emitter:
     evidence: tuple[str, ...]
     reasons: str
     hours: tuple[tuple[int, float], ...]
-    looks: tuple[int, int]
+    blocks: tuple[int, int]
     episodes: tuple[tuple[float, float], ...]
     spot: str
     name: str = ""
@@ -247,7 +247,7 @@ class Emitter:
 
 
 @dataclass(frozen=True)
-class Harm:
+class LossCause:
     """One cause that takes clear air away. kind: "co-channel", "adjacent", "secondary" or "non-wi-fi".
 
     radio: its id; of an emitter for the last kind, which has no channel.
@@ -263,7 +263,7 @@ class Harm:
 
 
 @dataclass(frozen=True)
-class Standing:
+class ChannelAssessment:
     """How one channel looks from one place: what is lost to whom, and what is left.
 
     contenders, efficiency, width_share, rate_mbps: what the two figures are made of, see explain.
@@ -278,7 +278,7 @@ class Standing:
     adjacent_radios: int
     adjacent_power_dbm: float | None
     adjacent_lost: float
-    harms: tuple[Harm, ...]
+    losses: tuple[LossCause, ...]
     non_wifi_emitters: int = 0
     non_wifi_lost: float = 0.0
     contenders: float = 0.0
@@ -288,12 +288,12 @@ class Standing:
 
 
 @dataclass(frozen=True)
-class PlaceView:
+class ChannelView:
     """One 20 MHz place of a band. standing None: the place was not listened to."""
 
     channel: Channel
     utilisation: Utilisation
-    standing: Standing | None
+    standing: ChannelAssessment | None
 
 
 @dataclass(frozen=True)
@@ -331,7 +331,7 @@ class OwnView:
     """
 
     radio: Radio
-    now: Standing | None
+    now: ChannelAssessment | None
     client_level_dbm: float
     client_level_assumed: bool
     noise_dbm: float = -94.0
@@ -350,13 +350,13 @@ class Assessment:
     start_s: float
     end_s: float
     radios: tuple[Radio, ...]
-    places: tuple[PlaceView, ...]
+    places: tuple[ChannelView, ...]
     own: tuple[OwnView, ...]
     findings: tuple[Finding, ...]
     not_known: tuple[str, ...]
     covered: frozenset[tuple[str, int]]
     links: tuple[Link, ...] = ()
-    swept: tuple[Swept, ...] = ()
+    swept: tuple[SweptChannel, ...] = ()
     emitters: tuple[Emitter, ...] = ()
     swept_bands: frozenset[str] = frozenset()  # that were looked through for emitters
 

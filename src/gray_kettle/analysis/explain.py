@@ -7,25 +7,25 @@ is worked out anew, so an explanation cannot differ from the figure.
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from gray_kettle.analysis import model_constants as settings
+from gray_kettle.analysis import model_constants
 from gray_kettle.analysis.assessment import (
     Assessment,
+    ChannelAssessment,
+    ChannelView,
     Emitter,
     Finding,
-    Harm,
+    LossCause,
     OwnView,
-    PlaceView,
     Radio,
-    Standing,
 )
 from gray_kettle.analysis.findings import best_level_dbm, title
 from gray_kettle.analysis.thresholds import Thresholds, shown
-from gray_kettle.model.records import Swept
+from gray_kettle.model.records import SweptChannel
 from gray_kettle.phy.carrier_sense import PREAMBLE_DBM
 from gray_kettle.safe_text import dbm
 
-_MOST_HARMS = 6
-_HOW_HARMS = {
+_MOST_LOSSES = 6
+_HOW_LOST = {
     "co-channel": "its activity × how often it is heard at −82 dBm or more: we wait that long",
     "adjacent": "share of our frames that meet its bursts × share of those that its leaked power spoils; "
     "or its activity, where we wait for its energy",
@@ -50,10 +50,10 @@ def _percent(share: float | None) -> str:
     return "not measured" if share is None else f"{100 * share:.1f} %"
 
 
-def of_standing(standing: Standing, view: OwnView | None) -> tuple[Explanation, ...]:
+def of_assessment(standing: ChannelAssessment, view: OwnView | None) -> tuple[Explanation, ...]:
     """Clear air, expected throughput, and each harm of one channel as one radio finds it."""
     client, source = (
-        (settings.CLIENT_LEVEL_DBM, "assumed: a usual client")
+        (model_constants.CLIENT_LEVEL_DBM, "assumed: a usual client")
         if view is None
         else (
             view.client_level_dbm,
@@ -101,23 +101,27 @@ def of_standing(standing: Standing, view: OwnView | None) -> tuple[Explanation, 
         "docs/radio-model.md, “Contention” and “Rates”",
         "The clients' level above all: 3 dB are about one step of rate.",
     )
-    return (clear, expected, *(_harm(h) for h in standing.harms[:_MOST_HARMS]))
+    return (clear, expected, *(_loss_cause(h) for h in standing.losses[:_MOST_LOSSES]))
 
 
-def _time_left(standing: Standing) -> float:
+def _time_left(standing: ChannelAssessment) -> float:
     return (1 - standing.co_channel_lost) * (1 - standing.adjacent_lost) * (1 - standing.non_wifi_lost)
 
 
-def _harm(harm: Harm) -> Explanation:
-    place = f" on {harm.channel.label}" if harm.channel else ""
-    what = "duty in the window" if harm.channel is None else "activity × presence"
+def _loss_cause(loss_cause: LossCause) -> Explanation:
+    place = f" on {loss_cause.channel.label}" if loss_cause.channel else ""
+    what = "duty in the window" if loss_cause.channel is None else "activity × presence"
     return Explanation(
-        f"lost to {harm.name}{place}",
-        _percent(harm.share_lost),
-        _HOW_HARMS[harm.kind] + ".",
+        f"lost to {loss_cause.name}{place}",
+        _percent(loss_cause.share_lost),
+        _HOW_LOST[loss_cause.kind] + ".",
         (
-            ("level", dbm(harm.level_dbm), "as heard where our radio is strongest, else its median"),
-            (what, _percent(harm.activity), "frames, sweeps or what is assumed; open the radio for which"),
+            ("level", dbm(loss_cause.level_dbm), "as heard where our radio is strongest, else its median"),
+            (
+                what,
+                _percent(loss_cause.activity),
+                "frames, sweeps or what is assumed; open the radio for which",
+            ),
             (
                 "threshold",
                 dbm(PREAMBLE_DBM),
@@ -129,7 +133,7 @@ def _harm(harm: Harm) -> Explanation:
     )
 
 
-def of_place(place: PlaceView) -> tuple[Explanation, ...]:
+def of_place(place: ChannelView) -> tuple[Explanation, ...]:
     """The busy share of one place."""
     used = place.utilisation
     inputs = [(name, _percent(share), "also there, not used") for name, share in used.others]
@@ -149,7 +153,7 @@ def of_place(place: PlaceView) -> tuple[Explanation, ...]:
     )
 
 
-def of_swept(swept: Swept) -> tuple[Explanation, ...]:
+def of_swept(swept: SweptChannel) -> tuple[Explanation, ...]:
     """The duty of a place by sweeps."""
     bound = "each row is the highest of its interval: at most this" if swept.bound else "a share of rows"
     return (
@@ -199,7 +203,11 @@ def of_radio(radio: Radio, margin_db: float | None = None) -> tuple[Explanation,
                 "share of the minutes looked at in which it was heard",
             ),
             ("air of its frames", _percent(radio.air_share), "timed frames over dwell"),
-            ("tells as busy", _percent(radio.stay.told_busy), "BSS load, of its channel and not of itself"),
+            (
+                "tells as busy",
+                _percent(radio.stay.reported_utilisation),
+                "BSS load, of its channel and not of itself",
+            ),
         ),
         "docs/radio-model.md, “Activity”",
         "A capture on its channel, or a sweep.",
@@ -254,7 +262,7 @@ def of_radio(radio: Radio, margin_db: float | None = None) -> tuple[Explanation,
 
 def of_emitter(emitter: Emitter) -> tuple[Explanation, ...]:
     """How sure, how long, how loud."""
-    seen, looked = emitter.looks
+    seen, examined = emitter.blocks
     sure = Explanation(
         f"{emitter.kind} at {emitter.centre_hz / 1e6:.0f} MHz",
         f"{100 * emitter.confidence:.0f} %",
@@ -272,7 +280,7 @@ def of_emitter(emitter: Emitter) -> tuple[Explanation, ...]:
         _percent(emitter.duty),
         "Share of all the time swept in which it was there: its duty in the looks that saw it × how many did.",
         (
-            ("looks that saw it", f"{seen} of {looked}", "stretches of rows, looked through one by one"),
+            ("looks that saw it", f"{seen} of {examined}", "stretches of rows, looked through one by one"),
             ("duty in those", _percent(emitter.duty_while_on), ""),
             ("level while on", dbm(emitter.level_dbm), "median over the looks, at the spot of the antenna"),
         ),
@@ -321,7 +329,7 @@ def of_own(view: OwnView, assessment: Assessment) -> tuple[Explanation, ...]:
         ),
         None,
     )
-    now: Iterable[Explanation] = of_standing(view.now, view) if view.now else ()
+    now: Iterable[Explanation] = of_assessment(view.now, view) if view.now else ()
     snr = Explanation(
         "signal over noise at the clients",
         f"{view.snr_db:.0f} dB",

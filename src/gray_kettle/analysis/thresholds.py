@@ -6,7 +6,7 @@ docs/scoring.md, "Thresholds", has the same list in words.
 import math
 from dataclasses import dataclass, field, fields, replace
 
-from gray_kettle.model.records import Setup
+from gray_kettle.model.setup import Setup
 
 
 def _limit(default: float, unit: str, meaning: str, low: float, high: float) -> float:

@@ -29,13 +29,13 @@ def apply(
     ] = "",
 ) -> None:
     """Carry out the plan on access points that speak RESTCONF: a dry run, a question, writing, reading back."""
-    from gray_kettle.model.plan_preferences import Done
+    from gray_kettle.model.plan_preferences import CompletedStep
     from gray_kettle.restconf import Restconf, changes_for
-    from gray_kettle.session import read_all
+    from gray_kettle.session import load_session_detected
     from gray_kettle.store import Case
 
     with Case.open(case) as opened:
-        proposal = read_all(opened).proposal
+        proposal = load_session_detected(opened).proposal
         with Restconf(address, user, os.environ.get(_PASSWORD_VARIABLE, "")) as device:
             found = changes_for(proposal, device.radios())
             wanted = [c for c in found if c.device is not None and not c.settled]
@@ -64,7 +64,9 @@ def apply(
                     text = f"{move.source.label} → {move.target.label}"
                     setup = opened.setup()
                     rest = tuple(d for d in setup.done if d.radio != move.radio.id)
-                    opened.save_setup(replace(setup, done=(*rest, Done(time.time(), move.radio.id, text))))
+                    opened.save_setup(
+                        replace(setup, done=(*rest, CompletedStep(time.time(), move.radio.id, text)))
+                    )
     if failed:
         raise KettleError(
             f"{failed} of {len(wanted)} settings were not made; the others were, and are marked as done."

@@ -7,9 +7,10 @@ from typing import Annotated
 import typer
 
 from gray_kettle.analysis.assessment import Assessment, Emitter
-from gray_kettle.analysis.emitters.tracking import told_of
+from gray_kettle.analysis.emitters.tracking import note_of
 from gray_kettle.errors import KettleError
-from gray_kettle.model.records import KINDS, EmitterNote
+from gray_kettle.model.records import KINDS
+from gray_kettle.model.setup import EmitterNote
 from gray_kettle.safe_text import printable
 
 Names = Annotated[
@@ -32,16 +33,16 @@ def tell(
     notes: dict[str, EmitterNote] = {}
     for text in names:
         emitter, name = _of(assessment, text)
-        notes[emitter.id] = replace(notes.get(emitter.id, told_of(emitter)), name=printable(name))
+        notes[emitter.id] = replace(notes.get(emitter.id, note_of(emitter)), name=printable(name))
     for text in kinds:
         emitter, kind = _of(assessment, text)
         if kind not in KINDS:
             raise KettleError(f"“{kind}” is no kind: {', '.join(KINDS)}.")
         told = "" if kind == emitter.found_kind else kind
-        notes[emitter.id] = replace(notes.get(emitter.id, told_of(emitter)), kind=told)
+        notes[emitter.id] = replace(notes.get(emitter.id, note_of(emitter)), kind=told)
     for text in dismissed:
         emitter, _ = _of(assessment, text)
-        note = notes.get(emitter.id, told_of(emitter))
+        note = notes.get(emitter.id, note_of(emitter))
         notes[emitter.id] = replace(note, is_dismissed=not emitter.is_dismissed)
     if notes:
         from gray_kettle.store import Case

@@ -21,7 +21,7 @@ from gray_kettle.cli.stand_in import stand_in
 from gray_kettle.errors import KettleError
 
 if TYPE_CHECKING:  # heavy: each command imports what it needs
-    from gray_kettle.session import Reading
+    from gray_kettle.session import Session
 
 app = typer.Typer(
     name="gray-kettle",
@@ -161,16 +161,16 @@ def take(
 
     A source that cannot be read is said and does not keep the others from being read.
     """
-    from gray_kettle.collect.files import SweepReading, open_file
+    from gray_kettle.collect.files import SweepOptions, open_file
     from gray_kettle.collect.ingest import TakeResult, take_live
-    from gray_kettle.collect.ingest import take as take_source
+    from gray_kettle.collect.ingest import take as take_file
     from gray_kettle.collect.scpi import SCHEME, Analyser
     from gray_kettle.safe_text import printable
     from gray_kettle.store import Case
 
     results: list[TakeResult] = []
     failed = 0
-    reading = SweepReading(_layout(layout), bin_hz, full_scale)
+    session = SweepOptions(_layout(layout), bin_hz, full_scale)
     seconds = _seconds(for_)
     with Case.open(case) as opened:
         for name in sources:
@@ -183,9 +183,9 @@ def take(
                             take_live(opened, analyser, spot, seconds=seconds, heard=counted.heard)
                         )
                 else:
-                    source = open_file(Path(name), reading)
-                    with progress_bar(source.intake.name) as step:
-                        results.append(take_source(opened, source, spot, progress=step))
+                    source = open_file(Path(name), session)
+                    with progress_bar(source.input_stream.name) as step:
+                        results.append(take_file(opened, source, spot, progress=step))
             except KettleError as error:
                 failed += 1
                 print(f"gray-kettle: {error}", file=sys.stderr)
@@ -213,10 +213,10 @@ def heard(case: CasePath, band: Band = None, from_: Start = None, to: End = None
     from gray_kettle.export.json_api import heard_answer
     from gray_kettle.export.text import heard_table
 
-    reading = _read(case, from_, to)
-    radios = tuple(r for r in reading.assessment.radios if _band(band) in (None, r.band))
+    session = _read(case, from_, to)
+    radios = tuple(r for r in session.assessment.radios if _band(band) in (None, r.band))
     if json:
-        _print_json(heard_answer(radios, reading.assessment.links))
+        _print_json(heard_answer(radios, session.assessment.links))
     else:
         print(heard_table(radios) if radios else "Nothing was heard: take a scan or a capture.")
 
@@ -237,13 +237,13 @@ def air(
     from gray_kettle.export.text import air_table
 
     assessment = _read(case, from_, to).assessment
-    asking = assessment.radio(radio.lower()) if radio else None
-    if radio and asking is None:
+    victim = assessment.radio(radio.lower()) if radio else None
+    if radio and victim is None:
         raise KettleError(f"No radio {radio} was heard in this window: see `gray-kettle heard {case}`.")
     if json:
-        _print_json(air_answer(assessment, asking, _band(band)))
+        _print_json(air_answer(assessment, victim, _band(band)))
     else:
-        print(air_table(assessment, asking, _band(band)))
+        print(air_table(assessment, victim, _band(band)))
 
 
 @app.command()
@@ -261,14 +261,14 @@ def emitters(
     from gray_kettle.export.json_api import emitters_answer
     from gray_kettle.export.text import emitters_text
 
-    reading = _read(case, from_, to)
-    if tell(case, reading.assessment, name or [], kind or [], dismiss or []):
-        reading = _read(case, from_, to)
+    session = _read(case, from_, to)
+    if tell(case, session.assessment, name or [], kind or [], dismiss or []):
+        session = _read(case, from_, to)
     if json:
-        waiting = reading.observations.rows_unlooked
-        _print_json(emitters_answer(reading.assessment, _band(band), waiting))
+        waiting = session.observations.rows_pending
+        _print_json(emitters_answer(session.assessment, _band(band), waiting))
     else:
-        print(emitters_text(reading.assessment, _band(band)))
+        print(emitters_text(session.assessment, _band(band)))
 
 
 @app.command()
@@ -277,12 +277,12 @@ def brief(case: CasePath, from_: Start = None, to: End = None, json: Json = Fals
     from gray_kettle.export.json_api import brief_answer
     from gray_kettle.export.text import brief_text
 
-    reading = _read(case, from_, to)
-    findings = reading.proposal.findings
+    session = _read(case, from_, to)
+    findings = session.proposal.findings
     if json:
-        _print_json(brief_answer(reading.assessment, findings))
+        _print_json(brief_answer(session.assessment, findings))
     else:
-        print(brief_text(reading.assessment, findings))
+        print(brief_text(session.assessment, findings))
 
 
 @app.command()
@@ -291,10 +291,10 @@ def plan(case: CasePath, band: Band = None, from_: Start = None, to: End = None,
     from gray_kettle.export.json_api import plan_answer
     from gray_kettle.export.text import plan_text
 
-    reading = _read(case, from_, to)
+    session = _read(case, from_, to)
     with progress_bar("working out the plan") as progress:
-        reading.planning = lambda done: progress(done, 1.0)
-        proposal = reading.proposal
+        session.planning = lambda done: progress(done, 1.0)
+        proposal = session.proposal
     if json:
         _print_json(plan_answer(proposal, _band(band)))
     else:
@@ -393,12 +393,12 @@ def _layout(text: str) -> str:
     return text
 
 
-def _read(case: Path, start: str | None, end: str | None) -> "Reading":
-    from gray_kettle.session import read_all
+def _read(case: Path, start: str | None, end: str | None) -> "Session":
+    from gray_kettle.session import load_session_detected
     from gray_kettle.store import Case
 
     with Case.open(case) as opened, progress_bar("looking for emitters") as progress:
-        return read_all(opened, _moment(start), _moment(end), progress)
+        return load_session_detected(opened, _moment(start), _moment(end), progress)
 
 
 def _moment(text: str | None) -> float | None:

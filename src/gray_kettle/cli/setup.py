@@ -7,7 +7,7 @@ from typing import Annotated
 
 import typer
 
-from gray_kettle.model.records import Setup
+from gray_kettle.model.setup import Setup
 
 CasePath = Annotated[Path, typer.Argument(metavar="CASE", help="The case file, NAME.kettle.")]
 Own = Annotated[
@@ -95,7 +95,7 @@ def set_(
         setup = replace(setup, names=tuple(sorted(names.items())))
         setup = _thresholds(setup, threshold or [])
         setup = _groups(setup, together or [], apart or [])
-        setup = _wishes(setup, lock, offers, weight, radar, most_moves, change_cost, hours)
+        setup = _preferences(setup, lock, offers, weight, radar, most_moves, change_cost, hours)
         if reference is not None:
             setup = replace(setup, reference=None if reference == "-" else _stretch(reference))
         opened.save_setup(setup)
@@ -131,7 +131,7 @@ def _groups(setup: Setup, together: list[str], apart: list[str]) -> Setup:
     return parted(setup, {_address(a) for a in apart}) if apart else setup
 
 
-def _wishes(
+def _preferences(
     setup: Setup,
     lock: list[str] | None,
     offers: list[str] | None,
@@ -144,34 +144,34 @@ def _wishes(
     from gray_kettle.planner.hours import hours_from
     from gray_kettle.planner.limits import limit_of_radio
 
-    wishes = setup.wishes
+    preferences = setup.preferences
     try:
         if lock is not None:
-            wishes = replace(wishes, locked=tuple(_address(one) for one in lock if one != "-"))
+            preferences = replace(preferences, locked=tuple(_address(one) for one in lock if one != "-"))
         for word in offers or []:
             owner, text = _pair(word, "BSSID=36-64")
-            kept = tuple(pair for pair in wishes.offers if pair[0] != owner or text)
+            kept = tuple(pair for pair in preferences.offers if pair[0] != owner or text)
             if text:
                 limit_of_radio(text, "5")
-            wishes = replace(wishes, offers=(*kept, (owner, text)) if text else kept)
+            preferences = replace(preferences, offers=(*kept, (owner, text)) if text else kept)
         for word in weight or []:
             owner, text = _pair(word, "BSSID=2")
-            weights = dict(wishes.weights) | {owner: float(text)}
-            wishes = replace(wishes, weights=tuple(sorted(weights.items())))
+            weights = dict(preferences.weights) | {owner: float(text)}
+            preferences = replace(preferences, weights=tuple(sorted(weights.items())))
         if radar is not None:
-            wishes = replace(wishes, radar=radar)
+            preferences = replace(preferences, radar=radar)
         if hours is not None:
             told = "" if hours.strip() == "-" else hours.strip()
             if told:
                 hours_from(told)
-            wishes = replace(wishes, hours=told)
+            preferences = replace(preferences, hours=told)
     except ValueError as error:
         raise typer.BadParameter(str(error)) from error
     if most_moves is not None:
-        wishes = replace(wishes, most_moves=None if most_moves < 0 else most_moves)
+        preferences = replace(preferences, most_moves=None if most_moves < 0 else most_moves)
     if change_cost is not None:
-        wishes = replace(wishes, change_cost=change_cost)
-    return replace(setup, wishes=wishes)
+        preferences = replace(preferences, change_cost=change_cost)
+    return replace(setup, preferences=preferences)
 
 
 def _pair(word: str, example: str) -> tuple[str, str]:

@@ -27,14 +27,14 @@ def stand_in_analyser(
 ) -> None:
     """A SCPI analyser in the ticket hall of Tern Quay. Ends with ctrl+c."""
     from gray_kettle.simulator import tern_quay, tern_sweeps
-    from gray_kettle.simulator.analyser import FAULTS, StandInAnalyser
+    from gray_kettle.simulator.analyser import FAULTS, SimulatedAnalyser
 
     if fault not in FAULTS or band not in ("2.4", "5") or not 0.1 <= rows_per_s <= 1000:
         raise typer.BadParameter("see --help for the faults, bands and rates that there are.")
     began_s, first_s = time.time(), tern_quay.START_S + 86400 + hour * 3600
     scene = tern_sweeps.scene(tern_quay.site(), "ticket hall", band, tern_quay.SEED)
     try:
-        with StandInAnalyser(
+        with SimulatedAnalyser(
             scene, lambda: first_s + time.time() - began_s, port, rows_per_s, fault
         ) as analyser:
             span = (
@@ -95,11 +95,11 @@ def stand_in_access_point(
 ) -> None:
     """The access points of Tern Quay behind RESTCONF, to try `apply` on. Ends with ctrl+c."""
     from gray_kettle.simulator import tern_quay
-    from gray_kettle.simulator.access_point import StandInAccessPoints, boxes_of
+    from gray_kettle.simulator.access_point import SimulatedAccessPoints, boxes_of
 
     site = tern_quay.site()
     try:
-        with StandInAccessPoints(boxes_of(site, tern_quay.END_S - 1), site.country, port) as points:
+        with SimulatedAccessPoints(boxes_of(site, tern_quay.END_S - 1), site.country, port) as points:
             print(
                 f"Listening. In another terminal: gray-kettle apply CASE http://127.0.0.1:{points.port}",
                 flush=True,

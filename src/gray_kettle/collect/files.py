@@ -8,10 +8,9 @@ from typing import Protocol
 
 import numpy as np
 
-from gray_kettle.collect.input_stream import Intake
+from gray_kettle.collect.input_stream import InputStream
 from gray_kettle.collect.prefetch import ahead
-from gray_kettle.decode import nl80211 as netlink
-from gray_kettle.decode import scan_text as listings
+from gray_kettle.decode import nl80211, scan_text
 from gray_kettle.decode.capture import CaptureReader
 from gray_kettle.decode.capture_files import capture_kind, iter_pcap, iter_pcapng
 from gray_kettle.decode.errors import DecodeError
@@ -33,7 +32,7 @@ _DESCRIPTION_BYTES = 1 << 20
 class Source(Protocol):
     """What `take` reads from. notes are complete once the pieces are through."""
 
-    intake: Intake
+    input_stream: InputStream
     kind: str
     notes: list[str]
 
@@ -43,7 +42,7 @@ class Source(Protocol):
 
 
 @dataclass(frozen=True)
-class SweepReading:
+class SweepOptions:
     """How sweeps are to be read. layout: of a table without a header of ours. bin_hz, full_scale_dbm: of recordings;
     0 and None for the usual.
     """
@@ -53,56 +52,56 @@ class SweepReading:
     full_scale_dbm: float | None = None
 
 
-def open_file(path: Path, reading: SweepReading | None = None) -> Source:
+def open_file(path: Path, session: SweepOptions | None = None) -> Source:
     """The source for a file, a pipe, or standard input ("-").
 
     Raises: KettleError, when nothing in it can be read; ValueError, for a layout that is none.
     """
-    reading = reading or SweepReading()
-    if reading.layout:
-        return SweepTable(Intake(path), parse_layout(reading.layout))
+    session = session or SweepOptions()
+    if session.layout:
+        return SweepTable(InputStream(path), parse_layout(session.layout))
     if path.suffix == ".sigmf-data":  # samples alone do not tell what they are
         path = path.with_suffix(".sigmf-meta")
-    intake = Intake(path)
-    source = _source_of(intake, reading)
+    input_stream = InputStream(path)
+    source = _source_of(input_stream, session)
     if source is None:
-        intake.close()
+        input_stream.close()
         raise KettleError(
-            f"{intake.name} is of a kind that is not known here. What can be read: {WHAT_IS_READ}."
+            f"{input_stream.name} is of a kind that is not known here. What can be read: {WHAT_IS_READ}."
         )
     return source
 
 
-def _source_of(intake: Intake, reading: SweepReading) -> Source | None:
-    head = intake.head
+def _source_of(input_stream: InputStream, session: SweepOptions) -> Source | None:
+    head = input_stream.head
     found: Source | None = None
     if container := capture_kind(head):
-        found = CaptureFile(intake, container)
+        found = CaptureFile(input_stream, container)
     elif table.fits(head):
-        found = SweepTable(intake, None)
+        found = SweepTable(input_stream, None)
     elif sigmf.fits(head):
-        found = Recording(intake, reading)
+        found = Recording(input_stream, session)
     elif fft_records.fits(head):
-        found = FftRecords(intake)
-    elif listing := listings.kind_of(head):
-        found = Listing(intake, listing)
-    elif netlink.order_of(head):
-        found = NetlinkAnswers(intake)
+        found = FftRecords(input_stream)
+    elif listing := scan_text.kind_of(head):
+        found = Listing(input_stream, listing)
+    elif nl80211.order_of(head):
+        found = NetlinkAnswers(input_stream)
     return found
 
 
 class CaptureFile:
     """A pcap or pcapng capture."""
 
-    def __init__(self, intake: Intake, kind: str) -> None:
-        self.intake, self.kind = intake, kind
+    def __init__(self, input_stream: InputStream, kind: str) -> None:
+        self.input_stream, self.kind = input_stream, kind
         self.notes: list[str] = []
 
     def pieces(self) -> Generator[Piece]:
         reader = CaptureReader()
         walk = iter_pcap if self.kind == "pcap" else iter_pcapng
         try:
-            yield from reader.pieces(walk(self.intake))
+            yield from reader.pieces(walk(self.input_stream))
         except DecodeError as error:
             self.notes.append(f"{error}: what came before it was kept.")
         self.notes += reader.notes()
@@ -119,15 +118,15 @@ class SweepTable:
 
     kind = "sweep table"
 
-    def __init__(self, intake: Intake, layout: Layout | None) -> None:
-        self.intake = intake
+    def __init__(self, input_stream: InputStream, layout: Layout | None) -> None:
+        self.input_stream = input_stream
         self.notes: list[str] = []
         self._layout = layout
 
     def pieces(self) -> Generator[Piece]:
         reader = table.TableReader(self._layout)
         try:
-            yield from ahead(_coded(reader.pieces(self.intake.readinto)))
+            yield from ahead(_coded(reader.pieces(self.input_stream.readinto)))
         except DecodeError as error:
             self.notes.append(f"{error}: what came before it was kept.")
         self.notes += reader.notes
@@ -138,14 +137,14 @@ class FftRecords:
 
     kind = "sweep records"
 
-    def __init__(self, intake: Intake) -> None:
-        self.intake = intake
+    def __init__(self, input_stream: InputStream) -> None:
+        self.input_stream = input_stream
         self.notes: list[str] = []
 
     def pieces(self) -> Generator[Piece]:
-        reader = fft_records.RecordReader(self.intake.written_s)
+        reader = fft_records.RecordReader(self.input_stream.written_s)
         try:
-            yield from ahead(_coded(reader.pieces(self.intake.readinto)))
+            yield from ahead(_coded(reader.pieces(self.input_stream.readinto)))
         except DecodeError as error:
             self.notes.append(f"{error}: what came before it was kept.")
         self.notes += reader.notes
@@ -156,7 +155,7 @@ class Recording:
 
     kind = "sweep recording"
 
-    def __init__(self, description: Intake, reading: "SweepReading") -> None:
+    def __init__(self, description: InputStream, session: "SweepOptions") -> None:
         """Raises: KettleError, when the description is damaged or its samples are not beside it."""
         room = np.empty(_DESCRIPTION_BYTES, np.uint8)
         with closing(description):
@@ -167,13 +166,13 @@ class Recording:
             told = sigmf.describe(text, description.written_s)
         except ValueError as error:
             raise KettleError(f"{description.name}: {error}.") from error
-        self.intake = Intake(description.path.with_suffix(".sigmf-data"))
-        self._reader = sigmf.RecordingReader(told, reading.bin_hz, reading.full_scale_dbm)
+        self.input_stream = InputStream(description.path.with_suffix(".sigmf-data"))
+        self._reader = sigmf.RecordingReader(told, session.bin_hz, session.full_scale_dbm)
         self.notes: list[str] = []
 
     def pieces(self) -> Generator[Piece]:
         try:
-            yield from ahead(_coded(self._reader.pieces(self.intake.readinto)))
+            yield from ahead(_coded(self._reader.pieces(self.input_stream.readinto)))
         except DecodeError as error:
             self.notes.append(f"{error}: what came before it was kept.")
         self.notes += self._reader.notes
@@ -184,13 +183,15 @@ class NetlinkAnswers:
 
     kind = "netlink scan"
 
-    def __init__(self, intake: Intake) -> None:
-        self.intake = intake
+    def __init__(self, input_stream: InputStream) -> None:
+        self.input_stream = input_stream
         self.notes: list[str] = []
 
     def pieces(self) -> Generator[Piece]:
         try:
-            yield from netlink.ScanAnswers().pieces(self.intake, self.intake.head, self.intake.written_s)
+            yield from nl80211.ScanAnswers().pieces(
+                self.input_stream, self.input_stream.head, self.input_stream.written_s
+            )
         except DecodeError as error:
             self.notes.append(f"{error}: what came before it was kept.")
 
@@ -198,14 +199,14 @@ class NetlinkAnswers:
 class Listing:
     """Text that a program of an operating system printed."""
 
-    def __init__(self, intake: Intake, kind: str) -> None:
-        self.intake, self.kind = intake, kind
+    def __init__(self, input_stream: InputStream, kind: str) -> None:
+        self.input_stream, self.kind = input_stream, kind
         self.notes: list[str] = []
 
     def pieces(self) -> Generator[Piece]:
-        reader = listings.reader_of(self.kind, self.intake.written_s)
+        reader = scan_text.reader_of(self.kind, self.input_stream.written_s)
         try:
-            yield from reader.pieces(self.intake.lines())
+            yield from reader.pieces(self.input_stream.lines())
         except DecodeError as error:
             self.notes.append(f"{error}: what came before it was kept.")
         self.notes += reader.notes

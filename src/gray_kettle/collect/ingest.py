@@ -11,7 +11,7 @@ from typing import Protocol
 import numpy as np
 
 from gray_kettle.collect.files import Source
-from gray_kettle.collect.input_stream import Intake, octets_of
+from gray_kettle.collect.input_stream import InputStream, octets_of
 from gray_kettle.decode.errors import DecodeError
 from gray_kettle.errors import KettleError
 from gray_kettle.model.records import Piece, SweepRows
@@ -64,12 +64,12 @@ def take(
 
     progress is called with bytes done and bytes in all. Raises: KettleError, when nothing usable was in it.
     """
-    intake = source.intake
-    same, beginnings = _held(case, intake)
+    input_stream = source.input_stream
+    same, beginnings = _held(case, input_stream)
     if same is not None:
-        intake.close()
+        input_stream.close()
         return _held_already(source, same)
-    number = case.begin_take(intake.name, source.kind, spot, intake.mark)
+    number = case.begin_take(input_stream.name, source.kind, spot, input_stream.mark)
     records = skipped = 0
     swept: set[str] = set()
     stopped = False
@@ -80,22 +80,27 @@ def take(
                 records += piece.records
                 skipped += piece.skipped
                 swept.update(piece.swept_bands)
-                progress(intake.bytes_read, intake.size_bytes)
+                progress(input_stream.bytes_read, input_stream.size_bytes)
                 if is_cancelled():
                     stopped = True
                     break
     except KeyboardInterrupt:  # ctrl+c on the command line stops the take, not the bookkeeping
         stopped = True
     finally:
-        intake.close()
+        input_stream.close()
     notes = [*source.notes, *([STOPPED_NOTE] if stopped else [])]
     if not records and not stopped:
         case.forget_take(number)
         reason = " ".join(notes) or "It holds no frames, scans or sweeps."
-        raise KettleError(f"{intake.name}: nothing usable in it. {reason}")
-    if not stopped and intake.is_stream:  # that it is the same shows at its end
+        raise KettleError(f"{input_stream.name}: nothing usable in it. {reason}")
+    if not stopped and input_stream.is_stream:  # that it is the same shows at its end
         same = next(
-            (n for n, digest in case.takes_marked(intake.mark).items() if digest == intake.digest), None
+            (
+                n
+                for n, digest in case.takes_marked(input_stream.mark).items()
+                if digest == input_stream.digest
+            ),
+            None,
         )
         if same is not None:
             case.forget_take(number)
@@ -104,9 +109,9 @@ def take(
         listed = ", ".join(str(n) for n in beginnings)
         notes.append(f"It goes on where take {listed} of it ended, and stands in its place.")
     totals = Piece(records=records, skipped=skipped, swept_bands=tuple(sorted(swept)))
-    digest = intake.mark if stopped else intake.digest
+    digest = input_stream.mark if stopped else input_stream.digest
     case.finish_take(number, totals, tuple(notes), digest, complete=not stopped, replaces=beginnings)
-    return TakeResult(intake.name, source.kind, records, skipped, tuple(notes), number)
+    return TakeResult(input_stream.name, source.kind, records, skipped, tuple(notes), number)
 
 
 def take_live(
@@ -165,22 +170,22 @@ def _append_all(case: Case, number: int, waiting: list[Piece]) -> None:
     waiting.clear()
 
 
-def _held(case: Case, intake: Intake) -> tuple[int | None, tuple[int, ...]]:
+def _held(case: Case, input_stream: InputStream) -> tuple[int | None, tuple[int, ...]]:
     """(take that holds the same bytes, takes that hold its beginning); read a first time only where one may.
 
     A capture that was taken while it was still being written is the beginning of the whole one.
     """
-    alike = case.takes_marked(intake.mark)
-    if intake.is_stream or not alike:
+    group_rows = case.takes_marked(input_stream.mark)
+    if input_stream.is_stream or not group_rows:
         return None, ()
-    with closing(Intake(intake.path)) as whole:
+    with closing(InputStream(input_stream.path)) as whole:
         prefixes: set[str] = set()
         with suppress(DecodeError):
-            prefixes = whole.read_through(octets_of(digest) for digest in alike.values())
-        same = next((n for n, digest in alike.items() if digest == whole.digest), None)
-    return same, tuple(n for n, digest in alike.items() if digest in prefixes)
+            prefixes = whole.read_through(octets_of(digest) for digest in group_rows.values())
+        same = next((n for n, digest in group_rows.items() if digest == whole.digest), None)
+    return same, tuple(n for n, digest in group_rows.items() if digest in prefixes)
 
 
 def _held_already(source: Source, number: int) -> TakeResult:
     note = f"The same bytes are in the case already, as take {number}; nothing was added."
-    return TakeResult(source.intake.name, source.kind, 0, 0, (note,), None)
+    return TakeResult(source.input_stream.name, source.kind, 0, 0, (note,), None)

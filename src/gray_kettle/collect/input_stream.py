@@ -37,7 +37,7 @@ def octets_of(digest: str) -> int:
     return int(parts[1]) if len(parts) == 3 else 0
 
 
-class Intake:
+class InputStream:
     """One input, read once from its beginning to its end.
 
     name: for people. is_stream: its length is not known before its end. bytes_read: of the input as it lies in the

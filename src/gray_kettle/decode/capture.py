@@ -5,11 +5,10 @@ from concurrent.futures import Future, ThreadPoolExecutor
 
 import numpy as np
 
-from gray_kettle.decode import capture_headers as reception
-from gray_kettle.decode import nl80211 as netlink
+from gray_kettle.decode import capture_headers, nl80211
 from gray_kettle.decode.capture_files import PacketBlock
 from gray_kettle.decode.dot11.beacon_dedup import Announcer
-from gray_kettle.decode.dot11.client_capabilities import Asking
+from gray_kettle.decode.dot11.client_capabilities import ClientRequest
 from gray_kettle.decode.dot11.mac_headers import headers_of
 from gray_kettle.decode.dot11.traffic_counters import Tally, listening
 from gray_kettle.decode.errors import DecodeError
@@ -20,8 +19,8 @@ class CaptureReader:
     """Reads one capture block by block, and keeps count of what could not be read."""
 
     def __init__(self) -> None:
-        self._announcer, self._asking, self._tally = Announcer(), Asking(), Tally()
-        self._answers = netlink.ScanAnswers()
+        self._announcer, self._victim, self._tally = Announcer(), ClientRequest(), Tally()
+        self._answers = nl80211.ScanAnswers()
         self._unknown_links: dict[int, int] = {}
         self._damaged = self._bad_fcs = self._untimed = 0
         self._first_damage = -1
@@ -48,12 +47,12 @@ class CaptureReader:
     def piece(self, block: PacketBlock) -> Piece:
         """Decode one block. Indices in the piece's sightings point into the piece's own announcements."""
         count = len(block.starts)
-        if block.link_type == netlink.LINK:
+        if block.link_type == nl80211.LINK:
             return self._answers.piece(block)
-        if block.link_type not in reception.LINKS:
+        if block.link_type not in capture_headers.LINKS:
             self._unknown_links[block.link_type] = self._unknown_links.get(block.link_type, 0) + count
             return Piece(skipped=count)
-        heard = reception.decode(block)
+        heard = capture_headers.decode(block)
         headers = headers_of(block, heard)
         self._count(block, heard, len(headers.rows))
         announcements, sightings = self._announcer.sightings(block, heard, headers)
@@ -62,12 +61,12 @@ class CaptureReader:
             sightings=sightings,
             traffic=self._tally.traffic(block, heard, headers),
             listening=listening(block, heard, headers),
-            abilities=self._asking.abilities(block, heard, headers),
+            capabilities=self._victim.capabilities(block, heard, headers),
             records=len(headers.rows),
             skipped=count - len(headers.rows),
         )
 
-    def _count(self, block: PacketBlock, heard: reception.Reception, read: int) -> None:
+    def _count(self, block: PacketBlock, heard: capture_headers.Reception, read: int) -> None:
         if read == len(block.starts):
             return
         broken = ~heard.whole & ~heard.bad_fcs
@@ -83,7 +82,7 @@ class CaptureReader:
         for link, count in self._unknown_links.items():
             out.append(
                 f"{count:,} packets have link type {link}, which holds no 802.11 frames with radio "
-                f"information: capture in monitor mode ({', '.join(reception.LINKS.values())})."
+                f"information: capture in monitor mode ({', '.join(capture_headers.LINKS.values())})."
             )
         if self._damaged:
             out.append(

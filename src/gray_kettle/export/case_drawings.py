@@ -19,7 +19,7 @@ from gray_kettle.export.drawings import (
 from gray_kettle.export.drawings.sweeps import Sweeping
 from gray_kettle.phy.channels import centre_hz, numbers
 from gray_kettle.planner.change_sheet import sheet_of
-from gray_kettle.session import Reading, read_all
+from gray_kettle.session import Session, load_session_detected
 from gray_kettle.site_timezone import zone_name, zone_of
 from gray_kettle.spectrum.views import Frame
 from gray_kettle.store import Case
@@ -39,17 +39,17 @@ def draw_view(
     """
     check_ending(output)
     with Case.open(path) as case:
-        reading = read_all(case, start_s, end_s)
+        session = load_session_detected(case, start_s, end_s)
         if view in _OF_READING:
-            figure = _OF_READING[view](reading, band)
+            figure = _OF_READING[view](session, band)
         else:
-            shown = _sweeping(case, reading, band)
+            shown = _sweeping(case, session, band)
             figure = sweep_figure(shown) if view == "sweep" else waterfall_figure(shown)
     save(figure, output)
 
 
-def _sweeping(case: Case, reading: Reading, band: str) -> Sweeping:
-    seen = reading.observations
+def _sweeping(case: Case, session: Session, band: str) -> Sweeping:
+    seen = session.observations
     low_hz, high_hz = (
         centre_hz(band, numbers(band)[0]) - _EDGE_HZ,
         centre_hz(band, numbers(band)[-1]) + _EDGE_HZ,
@@ -70,18 +70,18 @@ def _sweeping(case: Case, reading: Reading, band: str) -> Sweeping:
     finest_hz = min(r.span.step_hz for r in runs)
     columns = max(min(_COLUMNS, round((high_hz - low_hz) / finest_hz)), 2)
     frame = Frame(low_hz, high_hz, columns, seen.start_s, seen.end_s, _LINES)
-    country = reading.setup.country
+    country = session.setup.country
     offset = datetime.fromtimestamp(seen.start_s, zone_of(country)).utcoffset()
     return Sweeping(
         case.sweeps.view(frame, spot),
         band,
-        reading.setup.site,
+        session.setup.site,
         spot,
-        reading.assessment.swept,
-        tuple(r for r in reading.assessment.radios if r.band == band),
+        session.assessment.swept,
+        tuple(r for r in session.assessment.radios if r.band == band),
         offset.total_seconds() if offset else 0.0,
         zone_name(country),
-        tuple(e for e in reading.assessment.emitters if e.band == band and not e.is_dismissed),
+        tuple(e for e in session.assessment.emitters if e.band == band and not e.is_dismissed),
     )
 
 
@@ -96,8 +96,8 @@ def write_sheet(path: Path, output: Path, start_s: float | None = None, end_s: f
     if ending not in (".txt", ".csv", ".pdf"):
         raise KettleError(f"{output.name}: a change sheet is written as .txt, .csv or .pdf.")
     with Case.open(path) as case:
-        reading = read_all(case, start_s, end_s)
-        sheet = sheet_of(reading.proposal, reading.setup)
+        session = load_session_detected(case, start_s, end_s)
+        sheet = sheet_of(session.proposal, session.setup)
     if ending == ".pdf":
         save_pages(sheet_pages(sheet), output)
         return

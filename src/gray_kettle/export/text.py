@@ -1,10 +1,10 @@
 """Answers as plain tables for a terminal or a pipe."""
 
-from gray_kettle.analysis.assess import places_seen_from
+from gray_kettle.analysis.assess import channels_seen_from
 from gray_kettle.analysis.assessment import Assessment, Finding, Network, Radio
 from gray_kettle.analysis.emitters.advice import ADVICE
 from gray_kettle.analysis.explain import Explanation
-from gray_kettle.analysis.findings import HEADLINES, how_sure, title_of
+from gray_kettle.analysis.findings import HEADLINES, confidence_text, emitter_title
 from gray_kettle.export.json_api import iso
 from gray_kettle.planner.proposal import Proposal
 from gray_kettle.safe_text import network_name, printable
@@ -77,7 +77,7 @@ def _named(network: Network) -> str:
 
 def air_table(assessment: Assessment, radio: Radio | None, band: str | None) -> str:
     rows = []
-    for place in places_seen_from(assessment, radio):
+    for place in channels_seen_from(assessment, radio):
         if band not in (None, place.channel.band):
             continue
         used, standing = place.utilisation, place.standing
@@ -109,7 +109,7 @@ def emitters_text(assessment: Assessment, band: str | None) -> str:
             continue
         gone = f"; not since {iso(e.gone_since_s)[:16]}" if e.gone_since_s else ""
         lines.append(
-            f"✶ {printable(title_of(e))}  [{e.id}]  {how_sure(e)}, {e.level_dbm:.0f} dBm, "
+            f"✶ {printable(emitter_title(e))}  [{e.id}]  {confidence_text(e)}, {e.level_dbm:.0f} dBm, "
             f"{_share(e.duty)} of the time{gone}" + ("  (dismissed)" if e.is_dismissed else "")
         )
         lines += [f"    {e.reasons}", *(f"    - {word}" for word in e.evidence)]

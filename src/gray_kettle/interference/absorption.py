@@ -10,13 +10,13 @@ import numpy as np
 
 from gray_kettle.interference.advertising import ADVERTISING_HZ
 from gray_kettle.interference.block import Block
-from gray_kettle.interference.bursts import Surroundings
-from gray_kettle.interference.continuous import Standing
+from gray_kettle.interference.bursts import LocalBackground
+from gray_kettle.interference.continuous import ContinuousSignal
 from gray_kettle.interference.evidence_text import mhz
-from gray_kettle.interference.fixed_frequency import Fixed
+from gray_kettle.interference.fixed_frequency import FixedFrequency
 from gray_kettle.interference.hops import Hops
-from gray_kettle.interference.mains import OVENS_HZ, Locked
-from gray_kettle.model.records import Sighting
+from gray_kettle.interference.mains import OVENS_HZ, MainsSynced
+from gray_kettle.model.records import Detection
 
 _ONLY_THEN = 0.9
 _ON_IT_HZ, _TIMES_AS_OFTEN = 0.7e6, 3.0
@@ -27,9 +27,9 @@ _WIDE_HZ, _ALWAYS, _SHARED = 3e6, 0.9, 0.5
 
 
 def on_their_own(
-    block: Block, around: Surroundings, fixed: list[Fixed],
-    others: tuple[list[Fixed], list[Hops], Locked | None],
-) -> list[Fixed]:  # fmt: skip
+    block: Block, around: LocalBackground, fixed: list[FixedFrequency],
+    others: tuple[list[FixedFrequency], list[Hops], MainsSynced | None],
+) -> list[FixedFrequency]:  # fmt: skip
     """Places that are no part of what else is told. others: who advertises, hoppers, an oven."""
     advertising, hops, locked = others
     return [
@@ -44,12 +44,12 @@ def on_their_own(
     ]
 
 
-def _is_of_oven(f: Fixed, o: Locked) -> bool:
+def _is_of_oven(f: FixedFrequency, o: MainsSynced) -> bool:
     """Whether it only shows where and when something wide does that keeps time with the mains."""
     return o.low_hz < f.centre_hz < o.high_hz and float(np.isin(f.bursts.row, o.rows).mean()) > _ONLY_THEN
 
 
-def _is_of_advertising(f: Fixed, advertising: list[Fixed]) -> bool:
+def _is_of_advertising(f: FixedFrequency, advertising: list[FixedFrequency]) -> bool:
     """Whether it is on a place of advertising that is told, and no more often there: of that, or of another that
     advertises.
     """
@@ -57,20 +57,20 @@ def _is_of_advertising(f: Fixed, advertising: list[Fixed]) -> bool:
     return is_on and any(f.share < _TIMES_AS_OFTEN * a.share for a in advertising)
 
 
-def but_of_turning(fixed: list[Fixed], turning: list[Fixed]) -> list[Fixed]:
+def but_of_turning(fixed: list[FixedFrequency], turning: list[FixedFrequency]) -> list[FixedFrequency]:
     """What turns, and the places that are none of it."""
     left = [f for f in fixed if all(abs(f.centre_hz - t.centre_hz) > _PULSES_HZ for t in turning)]
     return left + turning
 
 
-def but_stripes(standing: list[Standing], is_in_step: bool) -> list[Standing]:
+def but_stripes(standing: list[ContinuousSignal], is_in_step: bool) -> list[ContinuousSignal]:
     """What stands, but for what an oven in step with the rows makes seem to stand for a while."""
     if not is_in_step:
         return standing
     return [s for s in standing if s.time_share > _NOT_ALL or not OVENS_HZ[0] < s.centre_hz < OVENS_HZ[1]]
 
 
-def is_what_stands(locked: Locked, standing: list[Standing]) -> bool:
+def is_what_stands(locked: MainsSynced, standing: list[ContinuousSignal]) -> bool:
     """Whether what seems to keep time with the mains, before rows in step with those, is what stands there for a while:
     that never pauses, and begins and ends when somebody wants it to.
     """
@@ -85,9 +85,9 @@ def is_what_stands(locked: Locked, standing: list[Standing]) -> bool:
     )
 
 
-def put_together(unknown: list[Sighting]) -> list[Sighting]:
+def put_together(unknown: list[Detection]) -> list[Detection]:
     """Unknown things that lie together, told as one: what goes between a few places, mostly."""
-    out: list[list[Sighting]] = []
+    out: list[list[Detection]] = []
     for s in sorted(unknown, key=lambda s: s.low_hz):
         if out and s.low_hz - max(o.high_hz for o in out[-1]) < _TOGETHER_HZ:
             out[-1].append(s)
@@ -96,7 +96,7 @@ def put_together(unknown: list[Sighting]) -> list[Sighting]:
     return [some[0] if len(some) == 1 else _as_one(some) for some in out]
 
 
-def _as_one(some: list[Sighting]) -> Sighting:
+def _as_one(some: list[Detection]) -> Detection:
     loudest = max(some, key=lambda s: s.level_dbm)
     low_hz, high_hz = min(s.low_hz for s in some), max(s.high_hz for s in some)
     shares: dict[tuple[str, int], float] = {}

@@ -10,11 +10,11 @@ from functools import partial
 import numpy as np
 
 from gray_kettle.interference.block import FINE_HZ, Block
-from gray_kettle.interference.bursts import Narrow, Surroundings
+from gray_kettle.interference.bursts import LocalBackground, NarrowBursts
 from gray_kettle.interference.fixed_frequency import (
     FEWEST_FIXED,
     SAME_LEVEL_DB,
-    Fixed,
+    FixedFrequency,
     at_and_beside,
     fixed_of,
     is_hump,
@@ -34,12 +34,14 @@ _RIGHT_ON, _BAND_HZ, _HARDLY_EVER, _NO_MORE = 0.5, 80e6, 3e-5, 100
 _FEW, _SPREAD_HZ, _MOST_SPREAD_HZ, _MOST_SHARE = 14, 0.35e6, 1.2e6, 0.1
 
 
-def find_advertising(block: Block, narrow: Narrow, around: Surroundings) -> tuple[list[list[Fixed]], Narrow]:
+def find_advertising(
+    block: Block, narrow: NarrowBursts, around: LocalBackground
+) -> tuple[list[list[FixedFrequency]], NarrowBursts]:
     """The places of each who advertises, apart by their levels, and the bursts that are left.
 
     A tuned sweep meets parts of bursts at lower levels: there one is told.
     """
-    found: list[list[Fixed]] = []
+    found: list[list[FixedFrequency]] = []
     known_dbm: list[float] = []
     # What fades deep looks like another below it.
     apart_db = max(
@@ -58,26 +60,26 @@ def find_advertising(block: Block, narrow: Narrow, around: Surroundings) -> tupl
 
 
 def _one(
-    block: Block, narrow: Narrow, around: Surroundings, known_dbm: list[float], apart_db: float
-) -> tuple[list[Fixed], Narrow]:
+    block: Block, narrow: NarrowBursts, around: LocalBackground, known_dbm: list[float], apart_db: float
+) -> tuple[list[FixedFrequency], NarrowBursts]:
     """Bursts of one level on two or three of the places, far from the levels that are known."""
     tolerance_hz = 1.5 * tolerance_of(block)
     at = [np.abs(narrow.freq_hz - hz) <= tolerance_hz for hz in ADVERTISING_HZ]
-    joint = at[0] | at[1] | at[2]
-    if joint.sum() < FEWEST_FIXED:
+    objective = at[0] | at[1] | at[2]
+    if objective.sum() < FEWEST_FIXED:
         return [], narrow
     band_hz = min(block.span.step_hz * block.span.bins, _BAND_HZ)
     # Few are asked for only where there are not more of any level.
     ways = (False,) if block.meets_parts else (False, True)
-    for are_few, level in itertools.product(ways, _levels(narrow.level_dbm[joint])):
+    for are_few, level in itertools.product(ways, _levels(narrow.level_dbm[objective])):
         if any(abs(level - known) < apart_db for known in known_dbm):
             continue
-        alike = np.abs(narrow.level_dbm - level) <= SAME_LEVEL_DB + (3.0 if block.meets_parts else 0.0)
-        told = _told(narrow.freq_hz[alike], tolerance_hz, band_hz if are_few else None)
+        group_rows = np.abs(narrow.level_dbm - level) <= SAME_LEVEL_DB + (3.0 if block.meets_parts else 0.0)
+        told = _told(narrow.freq_hz[group_rows], tolerance_hz, band_hz if are_few else None)
         if told is None:
             continue
         stands, chances = told
-        its = [here & alike for here, is_there in zip(at, stands, strict=True) if is_there]
+        its = [here & group_rows for here, is_there in zip(at, stands, strict=True) if is_there]
         left = ~np.logical_or.reduce(its)
         found = [fixed_of(block, narrow, around, near) for near in its]
         if any(_is_off(block, f) for f in found) or (len(found) == 2 and not _as_often(*found)):
@@ -135,7 +137,9 @@ def _are_just_there(freq_hz: FloatArray, tolerance_hz: float, band_hz: float) ->
     return tail < _HARDLY_EVER
 
 
-def _last_alone(block: Block, narrow: Narrow, around: Surroundings) -> tuple[list[Fixed], Narrow]:
+def _last_alone(
+    block: Block, narrow: NarrowBursts, around: LocalBackground
+) -> tuple[list[FixedFrequency], NarrowBursts]:
     """The last place of advertising, which lies where few channels are, with nothing at all of its level beside it,
     where channels cover the others.
 
@@ -149,11 +153,11 @@ def _last_alone(block: Block, narrow: Narrow, around: Surroundings) -> tuple[lis
     if at.sum() < _FEWEST_ALONE or (passed_hz > _PASSED_HZ and block.cell_hz > FINE_HZ):
         return [], narrow
     for level in _levels(narrow.level_dbm[at]):
-        alike = np.abs(narrow.level_dbm - level) <= SAME_LEVEL_DB + 3.0
-        number, chance = at_and_beside(narrow.freq_hz[alike], last_hz, tolerance_hz)
+        group_rows = np.abs(narrow.level_dbm - level) <= SAME_LEVEL_DB + 3.0
+        number, chance = at_and_beside(narrow.freq_hz[group_rows], last_hz, tolerance_hz)
         if number < _FEWEST_ALONE or chance > _NEXT_TO_NONE:
             continue
-        found = fixed_of(block, narrow, around, at & alike)
+        found = fixed_of(block, narrow, around, at & group_rows)
         # (A hopper's last places lie below.)
         is_below = found.centre_hz < last_hz - _BELOW_HZ
         is_short = found.width_hz < min(passed_hz, _PASSED_HZ) + block.cell_hz
@@ -163,15 +167,15 @@ def _last_alone(block: Block, narrow: Narrow, around: Surroundings) -> tuple[lis
         if sees(last_hz - _BESIDE_HZ) < 0.5 * block.rows:
             continue  # it may be one of many that something hides
         # The others are met as often as it is, of the rows that could show them; what channels add is no matter.
-        others_hz = narrow.freq_hz[alike]
+        others_hz = narrow.freq_hz[group_rows]
         expected = np.array([found.share * sees(hz) for hz in ADVERTISING_HZ[:-1]])
         met = np.array([(np.abs(others_hz - hz) <= tolerance_hz).sum() for hz in ADVERTISING_HZ[:-1]])
         if (met >= expected - _NOT_AS_OFTEN * np.sqrt(expected)).all():
-            return [found], narrow.those(~(at & alike))
+            return [found], narrow.those(~(at & group_rows))
     return [], narrow
 
 
-def _as_often(one: Fixed, other: Fixed) -> bool:
+def _as_often(one: FixedFrequency, other: FixedFrequency) -> bool:
     """Whether two places may be met as often as one another: each event goes to all."""
     usual = [len(f.bursts) / max(f.share, 1e-9) for f in (one, other)]  # rows that could show it
     share = (len(one.bursts) + len(other.bursts)) / sum(usual)
@@ -181,7 +185,7 @@ def _as_often(one: Fixed, other: Fixed) -> bool:
     return bool(max(away) < _NOT_AS_OFTEN)
 
 
-def _may_be_one(block: Block, found: list[Fixed]) -> bool:
+def _may_be_one(block: Block, found: list[FixedFrequency]) -> bool:
     """Whether what a tuned sweep meets on places may be of one who advertises: of like levels, around its places, and
     as seldom as events can be.
     """
@@ -197,7 +201,7 @@ def _may_be_one(block: Block, found: list[Fixed]) -> bool:
     )
 
 
-def _is_off(block: Block, fixed: Fixed) -> bool:
+def _is_off(block: Block, fixed: FixedFrequency) -> bool:
     """Whether bursts lie beside their place rather than around it: edges of channels do."""
     off_hz = min(abs(fixed.centre_hz - hz) for hz in ADVERTISING_HZ)
     wanders_hz = _WANDERS * fixed.spread_hz / np.sqrt(len(fixed.bursts))

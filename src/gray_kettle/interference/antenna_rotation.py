@@ -15,9 +15,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.interference.block import Block
-from gray_kettle.interference.bursts import BEACONS_S, PULSE, Narrow, find_narrow, surroundings_of
-from gray_kettle.interference.continuous import Ground
-from gray_kettle.interference.fixed_frequency import Fixed
+from gray_kettle.interference.bursts import BEACONS_S, PULSE, NarrowBursts, find_narrow, surroundings_of
+from gray_kettle.interference.continuous import BssidIndex
+from gray_kettle.interference.fixed_frequency import FixedFrequency
 from gray_kettle.interference.visibility import keep_time_with_beacons
 from gray_kettle.model.records import FloatArray
 
@@ -41,30 +41,30 @@ class Rhythm:
     strength: float
 
 
-def find_turning(block: Block, ground: Ground, narrow: Narrow) -> list[Fixed]:
+def find_turning(block: Block, ground: BssidIndex, narrow: NarrowBursts) -> list[FixedFrequency]:
     """What comes back with a turn, the surest first. narrow: bursts as narrow as hops; pulses may be wider."""
     if block.freq_hz[-1] < RADAR_HZ[0][0]:
         return []
     wider = find_narrow(block, surroundings_of(block, ground, PULSE))
-    tried = [its.those(window) for its in (wider, narrow) for window in _windows(its)]
-    least = math.log(len(tried) + 1) + (_SURE_IN_PARTS if block.meets_parts else _SURE)
+    hypothetical_plan = [its.those(window) for its in (wider, narrow) for window in _windows(its)]
+    least = math.log(len(hypothetical_plan) + 1) + (_SURE_IN_PARTS if block.meets_parts else _SURE)
     lasts_s, row_s = float(block.time_s[-1] - block.time_s[0]), float(np.median(np.diff(block.time_s)))
-    found: list[tuple[float, Fixed]] = []
-    for its in tried:
+    found: list[tuple[float, FixedFrequency]] = []
+    for its in hypothetical_plan:
         rhythm = rhythm_of(its.when_s, lasts_s, row_s)
         if rhythm is None or rhythm.strength < least:
             continue
         bursts = its.those(rhythm.on_it)
         if not _are_beacons(block, bursts):
             found.append((rhythm.strength, _fixed(block, bursts, rhythm.period_s)))
-    out: list[Fixed] = []
+    out: list[FixedFrequency] = []
     for _, fixed in sorted(found, key=lambda f: -f[0]):
         if all(abs(fixed.centre_hz - known.centre_hz) > _APART_HZ for known in out):
             out.append(fixed)
     return out
 
 
-def _are_beacons(block: Block, bursts: Narrow) -> bool:
+def _are_beacons(block: Block, bursts: NarrowBursts) -> bool:
     """Whether they come at one moment between two beacons, which rows at even distances meet every few seconds. Before
     a tuned instrument, which meets parts of those of several networks, at a few.
     """
@@ -73,7 +73,7 @@ def _are_beacons(block: Block, bursts: Narrow) -> bool:
     return bool(np.abs(np.exp(2j * np.pi * bursts.when_s / BEACONS_S).mean()) > _WITH_BEACONS)
 
 
-def _windows(narrow: Narrow) -> list[NDArray[np.bool_]]:
+def _windows(narrow: NarrowBursts) -> list[NDArray[np.bool_]]:
     """Bursts of one place and about one level each."""
     out: list[NDArray[np.bool_]] = []
     seen: set[bytes] = set()
@@ -103,7 +103,7 @@ def rhythm_of(when_s: FloatArray, lasts_s: float, row_s: float = 0.0) -> Rhythm 
         return None
     at_s = np.bincount(passing, when_s - when_s[0]) / np.bincount(passing)
     least_s = max(_BEAM_S, _OF_A_ROW * row_s)
-    period_s = _tried(at_s, lasts_s, least_s)
+    period_s = _hypothetical(at_s, lasts_s, least_s)
     if not len(period_s):
         return None
     half_s = np.maximum(least_s, _BEAM * period_s)
@@ -116,7 +116,7 @@ def rhythm_of(when_s: FloatArray, lasts_s: float, row_s: float = 0.0) -> Rhythm 
     return None
 
 
-def _tried(at_s: FloatArray, lasts_s: float, least_s: float) -> FloatArray:
+def _hypothetical(at_s: FloatArray, lasts_s: float, least_s: float) -> FloatArray:
     """Times that more passes are apart than chance puts there, and twice, three and four times of which, too; so fine
     that the last turn tells them apart.
     """
@@ -174,9 +174,9 @@ def _strength(
     return np.asarray(number * of - np.log(rhythms))
 
 
-def _fixed(block: Block, bursts: Narrow, period_s: float) -> Fixed:
+def _fixed(block: Block, bursts: NarrowBursts, period_s: float) -> FixedFrequency:
     centre_hz = float(np.median(bursts.freq_hz))
-    return Fixed(
+    return FixedFrequency(
         bursts, centre_hz, float(np.quantile(np.abs(bursts.freq_hz - centre_hz), 0.7)),
         float(np.median(bursts.width_hz)), float(np.median(bursts.level_dbm)), float(bursts.level_dbm.std()),
         len(np.unique(bursts.row)) / block.rows, float(len(bursts)), period_s,

@@ -20,7 +20,7 @@ from gray_kettle.interference.block import (
     running_total,
     sums_between,
 )
-from gray_kettle.interference.continuous import Ground
+from gray_kettle.interference.continuous import BssidIndex
 from gray_kettle.model.records import FloatArray, IntArray
 
 WIDTH_HZ = 1e6
@@ -54,7 +54,7 @@ PULSE = Scale(3e6, 6.0e6, 10.5e6, 5.0e6, 5.0e6, goes_on=False)
 
 
 @dataclass(frozen=True, eq=False)
-class Narrow:
+class NarrowBursts:
     """Bursts in order of time, one row each. when_s: when its cell was measured; width_hz: as if it were flat."""
 
     row: IntArray
@@ -66,14 +66,14 @@ class Narrow:
     def __len__(self) -> int:
         return len(self.row)
 
-    def those(self, chosen: NDArray[np.bool_] | IntArray) -> "Narrow":
-        return Narrow(
+    def those(self, chosen: NDArray[np.bool_] | IntArray) -> "NarrowBursts":
+        return NarrowBursts(
             self.row[chosen], self.when_s[chosen], self.freq_hz[chosen], self.level_dbm[chosen], self.width_hz[chosen]
         )  # fmt: skip
 
 
 @dataclass(frozen=True, eq=False)
-class Surroundings:
+class LocalBackground:
     """What a burst has to stand over: power beside each cell and under it, mW, shape (rows, cells).
 
     smooth: mean around each cell over what counts as narrow, looks: that it sums up. frame_looks: and of what is there
@@ -91,7 +91,7 @@ class Surroundings:
     scale: Scale = HOP
 
 
-def surroundings_of(block: Block, ground: Ground, scale: Scale = HOP) -> Surroundings:
+def surroundings_of(block: Block, ground: BssidIndex, scale: Scale = HOP) -> LocalBackground:
     smooth, cells = block.running(scale.mean_hz)
     under = running_mean(ground.power, cells // 2)
     by_row = np.empty_like(smooth)
@@ -101,17 +101,17 @@ def surroundings_of(block: Block, ground: Ground, scale: Scale = HOP) -> Surroun
     of_frame = looks if block.meets_parts else max(looks / max(block.bin_looks, 1.0), 1.0)
     is_line = _lines(block, ground)
     beside = _beside(block, scale, is_line)
-    return Surroundings(beside, by_row, smooth, smooth.max(axis=1), looks, of_frame, is_line, scale)
+    return LocalBackground(beside, by_row, smooth, smooth.max(axis=1), looks, of_frame, is_line, scale)
 
 
-def surroundings_over(block: Block, ground: Floats, like: Surroundings) -> Surroundings:
+def surroundings_over(block: Block, ground: Floats, like: LocalBackground) -> LocalBackground:
     """The same of rows with other power over a ground that is known, shape (rows, cells)."""
     smooth, _ = block.running(like.scale.mean_hz)
     beside = _beside(block, like.scale, like.is_line)
     return replace(like, beside=beside, ground=ground, smooth=smooth, strongest=smooth.max(axis=1))
 
 
-def _lines(block: Block, ground: Ground) -> NDArray[np.bool_]:
+def _lines(block: Block, ground: BssidIndex) -> NDArray[np.bool_]:
     """Cells that a line stands in, its feet and all: what is beside it is no company of it, nor it of that. Shape
     (cells,).
     """
@@ -171,7 +171,7 @@ def _to_the_end(block: Block, total: FloatArray, side: Floats, needed: int) -> N
             side[:, cell] = np.maximum(side[:, cell], fallen / many * left)
 
 
-def thresholds(around: Surroundings) -> tuple[float, float]:
+def thresholds(around: LocalBackground) -> tuple[float, float]:
     """(times the ground, times the power beside) from which a burst is no chance.
 
     Noise is there in all the frames of a row, a channel beside it may be there in one.
@@ -186,7 +186,7 @@ def over_ground(looks: float) -> float:
     return max(float(gamma_quantile(looks, _CHANCE)), _LEAST)
 
 
-def find_narrow(block: Block, around: Surroundings) -> Narrow:
+def find_narrow(block: Block, around: LocalBackground) -> NarrowBursts:
     """Every narrow burst of a block."""
     times_ground, times_beside = thresholds(around)
     smooth = around.smooth
@@ -225,7 +225,7 @@ def _strongest(smooth: Floats, row: IntArray, cell: IntArray, reach: int) -> tup
     return row[keep], cell[keep]
 
 
-def _measured(block: Block, around: Surroundings, row: IntArray, cell: IntArray) -> Narrow:
+def _measured(block: Block, around: LocalBackground, row: IntArray, cell: IntArray) -> NarrowBursts:
     """Centre, width and level from the cells around the strongest."""
     reach = max(round(around.scale.reach_hz / block.cell_hz), 1)
     steps = np.arange(-reach, reach + 1)
@@ -250,9 +250,9 @@ def _measured(block: Block, around: Surroundings, row: IntArray, cell: IntArray)
     if block.meets_parts:  # it may have met a part of it only: as if it were a megahertz wide
         level_mw = level_mw * WIDTH_HZ / np.maximum(width_hz, WIDTH_HZ / 4)
     level_dbm = 10 * np.log10(level_mw)
-    return Narrow(row, when_s, freq_hz, level_dbm, width_hz)
+    return NarrowBursts(row, when_s, freq_hz, level_dbm, width_hz)
 
 
-def _none() -> Narrow:
+def _none() -> NarrowBursts:
     nothing = np.zeros(0)
-    return Narrow(np.zeros(0, np.int64), nothing, nothing, nothing, nothing)
+    return NarrowBursts(np.zeros(0, np.int64), nothing, nothing, nothing, nothing)

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.interference.block import Block
-from gray_kettle.interference.bursts import Narrow, Surroundings
+from gray_kettle.interference.bursts import LocalBackground, NarrowBursts
 from gray_kettle.interference.evenness import unlikeness
 from gray_kettle.interference.visibility import visible_rows_at
 from gray_kettle.interference.wifi_rejection import CLEAR, HOP_HZ, runs_at
@@ -35,7 +35,7 @@ class ClearParts:
     expected: FloatArray
     number: int
 
-    def picked(self, narrow: Narrow, near: NDArray[np.bool_], level_dbm: float) -> NDArray[np.bool_]:
+    def picked(self, narrow: NarrowBursts, near: NDArray[np.bool_], level_dbm: float) -> NDArray[np.bool_]:
         """Which bursts are its: all in clear parts, and of the others as many as there should be, those of its level
         first.
         """
@@ -49,7 +49,9 @@ class ClearParts:
         return its
 
 
-def clear_parts(block: Block, around: Surroundings, bursts: Narrow, level_dbm: float) -> ClearParts | None:
+def clear_parts(
+    block: Block, around: LocalBackground, bursts: NarrowBursts, level_dbm: float
+) -> ClearParts | None:
     """The parts in which bursts of one level lie evenly with nothing wide among them; None where they are too few, or
     do not go on to where no channel is.
     """

@@ -51,7 +51,7 @@ _OUT_OF_BAND, _SPURIOUS_DB, _PEDESTAL_DB, _MUCH = 2.5, 33.0, 23.0, 0.5
 
 
 @dataclass(frozen=True, eq=False)
-class Standing:
+class ContinuousSignal:
     """A region that stands. Widths: at so many dB below its top; foot_db: at how many width10_hz really is, 10 unless
     noise hides its foot. first_row, last_row: of the block.
 
@@ -94,15 +94,15 @@ def slices_of(rows: int) -> list[slice]:
 
 
 @dataclass(frozen=True, eq=False)
-class Ground:
+class BssidIndex:
     """What bursts stand on: power that is always there, by slice, shape (slices, cells), and the regions of it."""
 
     slices: list[slice]
     power: Floats
-    regions: tuple[Standing, ...]
+    regions: tuple[ContinuousSignal, ...]
 
 
-def find_standing(block: Block) -> Ground:
+def find_standing(block: Block) -> BssidIndex:
     """The ground of a block."""
     slices = slices_of(block.rows)
     quiet = np.stack([quiet_power(block.cell_codes[part], block.looks) for part in slices])
@@ -120,12 +120,12 @@ def find_standing(block: Block) -> Ground:
     for first, last, on in regions_of(marked, int(_JOIN_HZ / block.cell_hz)):
         regions += _measured(block, slices, on, first, last)
     power = np.where(marked, np.maximum(quiet, block.noise), block.noise)
-    return Ground(slices, power.astype(np.float32), tuple(_each_once(regions, len(slices))))
+    return BssidIndex(slices, power.astype(np.float32), tuple(_each_once(regions, len(slices))))
 
 
-def _each_once(regions: list[Standing], slices: int) -> list[Standing]:
+def _each_once(regions: list[ContinuousSignal], slices: int) -> list[ContinuousSignal]:
     """Parts of one thing whose level or neighbours changed, put together: the longest seen tells its shape."""
-    out: list[Standing] = []
+    out: list[ContinuousSignal] = []
     for region in sorted(regions, key=lambda r: -r.rows):
         for k, known in enumerate(out):
             away_hz = abs(known.low_hz - region.low_hz) + abs(known.high_hz - region.high_hz)
@@ -146,7 +146,7 @@ def _each_once(regions: list[Standing], slices: int) -> list[Standing]:
 
 def _measured(
     block: Block, slices: list[slice], on: NDArray[np.bool_], first: int, last: int
-) -> list[Standing]:
+) -> list[ContinuousSignal]:
     """The shape of a region, from the quiet moments of its slices, at the instrument's own resolution.
 
     A narrow line that stands on something wide is told on its own.
@@ -164,7 +164,7 @@ def _measured(
         noise = np.append(noise, np.full(high - low - len(noise), noise[-1]))
     power = np.maximum(quiet_power(codes, looks) - noise, 0.0).astype(np.float64)
     sharp = _sharpness(power + noise, span.step_hz)
-    out: list[Standing] = []
+    out: list[ContinuousSignal] = []
     taken = np.zeros(high - low, bool)  # by what is narrower and stands on it
     freq_hz = span.start_hz + span.step_hz * np.arange(low, high, dtype=float)
     ground = noise
@@ -190,7 +190,7 @@ def _measured(
         if shape is None:
             break
         a, b, smoothing = shape
-        found = _standing(block, rows, codes, low, power, noise, (a, b), smoothing, on, taken)
+        found = _assessment(block, rows, codes, low, power, noise, (a, b), smoothing, on, taken)
         is_rest = bool(parts) and found.width10_hz > _REST_HZ  # what the parts leave of a shape
         is_sharp = bool(sharp[a : b + 1].max() > _SHARP)
         is_line = found.width10_hz < LINE_HZ and is_sharp
@@ -223,15 +223,15 @@ def _sharpness(power: FloatArray, step_hz: float) -> FloatArray:
 def _standing_part(
     block: Block, rows: NDArray[np.int64], codes: NDArray[np.uint8], low: int, powers: tuple[FloatArray, FloatArray],
     noise: Floats, on: NDArray[np.bool_],
-) -> Standing:  # fmt: skip
+) -> ContinuousSignal:  # fmt: skip
     """One of several things of a region. powers: its own in each bin, and that of the others."""
     own, others = powers
     peak = int(np.argmax(own))
     edges = run_around(own >= max(own[peak] / 10 ** (_EDGE_DB / 10), 0.7 * float(noise[peak])), peak, 0)
-    return _standing(block, rows, codes, low, own, noise, edges, 0, on, others > own)
+    return _assessment(block, rows, codes, low, own, noise, edges, 0, on, others > own)
 
 
-def _is_steady(found: Standing, is_sharp: bool = False) -> bool:
+def _is_steady(found: ContinuousSignal, is_sharp: bool = False) -> bool:
     """Never away, and no more restless than noise is."""
     # Where something wide is so steady, a line that it holds tells of itself, not of the rest.
     is_line = found.width10_hz > _WIDE_HZ and found.steadiness < _STEADIER and found.filled_share < _FILLED
@@ -263,7 +263,7 @@ def _lowest_db(
     return lowest_db(level_db, looks)
 
 
-def _is_skirt(found: Standing, other: Standing) -> bool:
+def _is_skirt(found: ContinuousSignal, other: ContinuousSignal) -> bool:
     """The foot of something much stronger beside it."""
     near_hz = max(other.low_hz - found.high_hz, found.low_hz - other.high_hz)
     foot_db = 6.0 if other.width10_hz > _WIDE_HZ else 10.0
@@ -279,7 +279,7 @@ def _is_skirt(found: Standing, other: Standing) -> bool:
     return smaller and near_hz < max(0.4 * other.width10_hz, 4e5)
 
 
-def _is_spurious(found: Standing, other: Standing) -> bool:
+def _is_spurious(found: ContinuousSignal, other: ContinuousSignal) -> bool:
     """What a wide emitter may well spill beside itself."""
     away_hz = abs(found.centre_hz - other.centre_hz)
     near = away_hz < _OUT_OF_BAND * other.width10_hz and other.width10_hz > _WIDE_HZ
@@ -327,10 +327,10 @@ def _shape(power: FloatArray, noise: Floats, step_hz: float) -> tuple[int, int, 
     return edges[0], edges[1], smoothing
 
 
-def _standing(
+def _assessment(
     block: Block, rows: NDArray[np.int64], codes: NDArray[np.uint8], low: int, power: FloatArray, noise: Floats,
     edges: tuple[int, int], smoothing: int, on: NDArray[np.bool_], taken: NDArray[np.bool_],
-) -> Standing:  # fmt: skip
+) -> ContinuousSignal:  # fmt: skip
     span = block.span
     a, b = edges
     smooth = running_mean(power.astype(np.float32), smoothing)
@@ -382,7 +382,7 @@ def _standing(
     # Quiet moments tell the mean of what fades; what does not fade is no stronger than its median.
     median_mw = (float(np.median(row_mw)) - floor_mw) * total / max(level_mw, 1e-30)
     told_mw = max(min(total, median_mw), 0.05 * total)
-    return Standing(
+    return ContinuousSignal(
         low_hz=float(freq_hz[0] - step / 2),
         high_hz=float(freq_hz[-1] + step / 2),
         centre_hz=centre_hz,

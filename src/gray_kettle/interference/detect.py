@@ -9,28 +9,23 @@ from dataclasses import replace
 
 import numpy as np
 
-from gray_kettle.interference import absorption as belongs
-from gray_kettle.interference import analogue_video as pictures
-from gray_kettle.interference import evidence_text as words
-from gray_kettle.interference import half_duplex as turns
-from gray_kettle.interference import kinds
+from gray_kettle.interference import absorption, analogue_video, evidence_text, half_duplex, kinds
 from gray_kettle.interference.advertising import ADVERTISING_HZ, find_advertising
 from gray_kettle.interference.antenna_rotation import find_turning
 from gray_kettle.interference.block import Block, block_of
-from gray_kettle.interference.bursts import Surroundings, find_narrow, surroundings_of
-from gray_kettle.interference.continuous import LINE_HZ, Standing, find_standing
-from gray_kettle.interference.fixed_frequency import Fixed, find_places
+from gray_kettle.interference.bursts import LocalBackground, find_narrow, surroundings_of
+from gray_kettle.interference.continuous import LINE_HZ, ContinuousSignal, find_standing
+from gray_kettle.interference.fixed_frequency import FixedFrequency, find_places
 from gray_kettle.interference.hops import BEYOND_DOUBT, Hops, find_hops
-from gray_kettle.interference.mains import Locked, find_locked
+from gray_kettle.interference.mains import MainsSynced, find_locked
 from gray_kettle.interference.mains_alias import SlowWave, find_slow_wave
 from gray_kettle.interference.saturated_channels import but_channels
 from gray_kettle.interference.visibility import visible_rows
-from gray_kettle.model.records import FloatArray, Sighting, Span
-from gray_kettle.spectrum.channel_power import passband_hz, places_in
+from gray_kettle.model.records import MIN_DETECTION_ROWS, Detection, FloatArray, Span
+from gray_kettle.spectrum.channel_power import channels_in_span, passband_hz
 from gray_kettle.spectrum.quantise import Codes
 
 LEAST_CONFIDENCE = 0.5  # below it the kind is "unknown"
-FEWEST_ROWS = 24
 _BLUETOOTH_HZ = (2.402e9, 2.480e9)  # its first and last place
 _OF_MANY_DB = 4.5  # by more one thing's levels do not spread
 _FRAMES, _NO_CHANCE_DB = 4, 10.0
@@ -39,11 +34,11 @@ _CUT_OFF_HZ = 3e6
 _LEAST_CLAIM = 0.5  # of being anything at all
 
 
-def look(
+def detect(
     span: Span, time_s: FloatArray, codes: Codes, piece_offset_s: "np.ndarray | None" = None
-) -> tuple[Sighting, ...]:
+) -> tuple[Detection, ...]:
     """What is not Wi-Fi in these rows. codes: shape (rows, bins), rows in order of time; the strongest first."""
-    if len(time_s) < FEWEST_ROWS or span.bins < 16:
+    if len(time_s) < MIN_DETECTION_ROWS or span.bins < 16:
         return ()
     block = block_of(span, time_s, codes, piece_offset_s)
     ground = find_standing(block)
@@ -60,21 +55,21 @@ def look(
     fixed, rest = find_places(block, rest, around, lines_hz, advertising)
     hops = find_hops(block, rest, around)
     if not span.is_tuned:
-        hops = turns.put_together(hops, block.rows)
+        hops = half_duplex.put_together(hops, block.rows)
     locked, oven = _what_keeps_time(block, around)
     slow = find_slow_wave(block, around)
     is_in_step = slow is not None or (locked is not None and locked.stands_in_stripes)
-    fixed = belongs.on_their_own(block, around, fixed, (advertising, hops, locked))
-    fixed = belongs.but_of_turning(fixed, find_turning(block, ground, narrow))
-    standing = belongs.but_stripes(but_channels(block, ground.regions), is_in_step)
+    fixed = absorption.on_their_own(block, around, fixed, (advertising, hops, locked))
+    fixed = absorption.but_of_turning(fixed, find_turning(block, ground, narrow))
+    standing = absorption.but_stripes(but_channels(block, ground.regions), is_in_step)
     found = [_from_standing(block, s) for s in standing]
     found += [_from_advertising(block, places) for places in advertisers]
     found += _from_fixed(block, fixed, around)
     found += [_from_hops(block, h) for h in hops]
-    if locked is not None and belongs.is_what_stands(locked, standing):
+    if locked is not None and absorption.is_what_stands(locked, standing):
         oven = None
     found.append((_from_slow_wave(block, slow) if slow else None) or oven)
-    told = pictures.put_together([s for s in found if s is not None])
+    told = analogue_video.put_together([s for s in found if s is not None])
     return tuple(sorted(told, key=lambda s: (-s.level_dbm, s.low_hz)))
 
 
@@ -97,7 +92,7 @@ def _channels(
 ) -> tuple[tuple[str, int, float], ...]:
     """Places that something touches, and its share of time there."""
     out = []
-    for place in places_in(block.span):
+    for place in channels_in_span(block.span):
         first, last = passband_hz(place)
         if place.width_mhz == 20 and high_hz > first and low_hz < last:
             duty = duty_of(first, last)
@@ -106,10 +101,10 @@ def _channels(
     return tuple(out)
 
 
-def _from_standing(block: Block, s: Standing) -> Sighting | None:
+def _from_standing(block: Block, s: ContinuousSignal) -> Detection | None:
     pauses_show = block.span.detector == "sample" and block.span.averages < 2
     lie_apart = block.span.detector != "sample" and not block.span.is_tuned
-    likely = _claimed(kinds.of_standing(s, block.span.step_hz, pauses_show, lie_apart))
+    likely = _claimed(kinds.of_assessment(s, block.span.step_hz, pauses_show, lie_apart))
     wide = s.width10_hz > 15e6
     if (
         likely is None
@@ -121,13 +116,13 @@ def _from_standing(block: Block, s: Standing) -> Sighting | None:
     half_hz = s.width10_hz / 2
     middle_hz = (s.low_hz + s.high_hz) / 2
     low, high = middle_hz - half_hz, middle_hz + half_hz
-    return Sighting(
+    return Detection(
         likely, low, high, 2 * half_hz, s.level_dbm, s.time_share, s.first_s, s.last_s, s.rows,
-        _channels(block, low, high, lambda *_: s.time_share), words.of_standing(s, block.span.step_hz),
+        _channels(block, low, high, lambda *_: s.time_share), evidence_text.of_assessment(s, block.span.step_hz),
     )  # fmt: skip
 
 
-def _from_advertising(block: Block, places: list[Fixed]) -> Sighting:
+def _from_advertising(block: Block, places: list[FixedFrequency]) -> Detection:
     number = sum(len(f.bursts) for f in places)
     likely = kinds.compared(
         {"ble-advertising": 0.0 if len(places) == len(ADVERTISING_HZ) else 1.0}, 1 - math.exp(-number / 5)
@@ -140,14 +135,14 @@ def _from_advertising(block: Block, places: list[Fixed]) -> Sighting:
         return sum(share for hz in ADVERTISING_HZ if first - 1e6 < hz < last + 1e6)
 
     when_s = np.concatenate([f.bursts.when_s for f in places])
-    return Sighting(
+    return Detection(
         likely, low, high, 2e6, float(np.median([f.level_dbm for f in places])), len(ADVERTISING_HZ) * share,
         float(when_s.min()), float(when_s.max()), number, _channels(block, low, high, duty),
-        words.of_advertising(places),
+        evidence_text.of_advertising(places),
     )  # fmt: skip
 
 
-def _others_hidden(block: Block, around: Surroundings, f: Fixed) -> bool:
+def _others_hidden(block: Block, around: LocalBackground, f: FixedFrequency) -> bool:
     """Whether it is on a place of advertising, and the other two would have shown fewer than three bursts."""
     others = [hz for hz in ADVERTISING_HZ if abs(hz - f.centre_hz) > 0.5e6]
     if len(others) == len(ADVERTISING_HZ):
@@ -163,10 +158,12 @@ def _is_cut_off(block: Block, freq_hz: float) -> bool:
     return bool(away_hz.min() < _CUT_OFF_HZ)
 
 
-def _from_fixed(block: Block, places: list[Fixed], around: Surroundings) -> list[Sighting | None]:
+def _from_fixed(
+    block: Block, places: list[FixedFrequency], around: LocalBackground
+) -> list[Detection | None]:
     """Each place on its own."""
-    out: list[Sighting | None] = []
-    unknown: list[Sighting] = []
+    out: list[Detection | None] = []
+    unknown: list[Detection] = []
     # Rows of several frames may show one that is seldom there in many of them.
     frames = max(block.span.averages, _FRAMES) if block.sums_frames else 1
     for f in places:
@@ -184,15 +181,15 @@ def _from_fixed(block: Block, places: list[Fixed], around: Surroundings) -> list
         half = max(f.width_hz, 2e6 if likely[0][0] in ("802.15.4", "ble-advertising") else 0.0) / 2
         low, high = f.centre_hz - half, f.centre_hz + half
         told_as = unknown if likely[0][0] == "unknown" else out
-        told_as.append(Sighting(
+        told_as.append(Detection(
             likely, low, high, 2 * half, f.level_dbm, f.share, float(f.bursts.when_s.min()),
             float(f.bursts.when_s.max()), len(f.bursts), _channels(block, low, high, lambda *_, f=f: f.share),
-            words.of_fixed(f),
+            evidence_text.of_fixed(f),
         ))  # fmt: skip
-    return out + belongs.put_together(unknown)
+    return out + absorption.put_together(unknown)
 
 
-def _from_hops(block: Block, h: Hops) -> Sighting | None:
+def _from_hops(block: Block, h: Hops) -> Detection | None:
     looks = block.looks * max(1e6 / block.cell_hz, 1)
     fading_db = 5.6 / math.sqrt(looks) + (2.5 if block.meets_parts else 0.0)
     if block.sums_frames and h.raster_strength > BEYOND_DOUBT:
@@ -208,13 +205,13 @@ def _from_hops(block: Block, h: Hops) -> Sighting | None:
     def duty(first: float, last: float) -> float:
         return h.share * h.part_within(first - half, last + half)
 
-    return Sighting(
+    return Detection(
         likely, low, high, h.width_hz, h.whole_dbm, h.share, float(h.bursts.when_s.min()),
-        float(h.bursts.when_s.max()), len(h.bursts), _channels(block, low, high, duty), words.of_hops(h),
+        float(h.bursts.when_s.max()), len(h.bursts), _channels(block, low, high, duty), evidence_text.of_hops(h),
     )  # fmt: skip
 
 
-def _what_keeps_time(block: Block, around: Surroundings) -> tuple[Locked | None, Sighting | None]:
+def _what_keeps_time(block: Block, around: LocalBackground) -> tuple[MainsSynced | None, Detection | None]:
     """What keeps time with the mains: the first that is an oven, or the first of all, which is then none."""
     first = None
     for locked in find_locked(block, around):
@@ -225,7 +222,7 @@ def _what_keeps_time(block: Block, around: Surroundings) -> tuple[Locked | None,
     return first, None
 
 
-def _from_locked(block: Block, o: Locked) -> Sighting | None:
+def _from_locked(block: Block, o: MainsSynced) -> Detection | None:
     likely = _claimed(kinds.of_locked(o))
     if likely is None or likely[0][0] == "unknown":
         return None
@@ -234,17 +231,17 @@ def _from_locked(block: Block, o: Locked) -> Sighting | None:
         inside = (o.cells_hz > first) & (o.cells_hz < last)
         return o.running * float(o.by_phase[:, inside].max(axis=1).mean()) if inside.any() else 0.0
 
-    return Sighting(
+    return Detection(
         likely, o.low_hz, o.high_hz, o.high_hz - o.low_hz, o.level_dbm, o.duty, float(block.time_s[o.rows[0]]),
-        float(block.time_s[o.rows[-1]]), len(o.rows), _channels(block, o.low_hz, o.high_hz, duty), words.of_locked(o),
+        float(block.time_s[o.rows[-1]]), len(o.rows), _channels(block, o.low_hz, o.high_hz, duty), evidence_text.of_locked(o),
     )  # fmt: skip
 
 
-def _from_slow_wave(block: Block, s: SlowWave) -> Sighting | None:
+def _from_slow_wave(block: Block, s: SlowWave) -> Detection | None:
     likely = _claimed(kinds.of_slow_wave(s))
     if likely is None or likely[0][0] == "unknown":
         return None
-    return Sighting(
+    return Detection(
         likely, s.low_hz, s.high_hz, s.high_hz - s.low_hz, s.level_dbm, s.share, s.first_s, s.last_s, s.rows,
-        _channels(block, s.low_hz, s.high_hz, s.duty), words.of_slow_wave(s),
+        _channels(block, s.low_hz, s.high_hz, s.duty), evidence_text.of_slow_wave(s),
     )  # fmt: skip

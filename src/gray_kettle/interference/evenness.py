@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.interference.block import Block
-from gray_kettle.interference.bursts import Narrow, Surroundings
+from gray_kettle.interference.bursts import LocalBackground, NarrowBursts
 from gray_kettle.interference.comb import Comb
 from gray_kettle.interference.visibility import visible_rows_at
 from gray_kettle.model.records import FloatArray
@@ -19,7 +19,7 @@ _ALL_HZ, _MOST_FULLER, _FULLER, _USUAL = 7e7, 0.4, 1.8, 0.3
 _TOLD = 0.05  # share of the rows in which a place must have been free
 
 
-def are_used_alike(block: Block, around: Surroundings, bursts: Narrow, comb: Comb) -> bool:
+def are_used_alike(block: Block, around: LocalBackground, bursts: NarrowBursts, comb: Comb) -> bool:
     """Whether the places of a raster are: edges of channels may lie on a wide one, here many and there none."""
     from_hz = 2.4e9 + comb.phase_hz
     first, last = (round((hz - from_hz) / comb.raster_hz) for hz in (comb.low_hz, comb.high_hz))
@@ -27,7 +27,9 @@ def are_used_alike(block: Block, around: Surroundings, bursts: Narrow, comb: Com
     return _unlikeness(block, around, bursts, edges_hz) < _UNLIKE_PLACES
 
 
-def is_even(block: Block, around: Surroundings, bursts: Narrow, ends_hz: tuple[float, float]) -> bool:
+def is_even(
+    block: Block, around: LocalBackground, bursts: NarrowBursts, ends_hz: tuple[float, float]
+) -> bool:
     """Whether the parts of a range are."""
     parts_hz = ends_hz[0] + _PART_HZ * np.arange(int((ends_hz[1] - ends_hz[0]) / _PART_HZ + 0.5) + 1)
     most_fuller = _MOST_FULLER if ends_hz[1] - ends_hz[0] > _ALL_HZ else 0.0
@@ -36,8 +38,8 @@ def is_even(block: Block, around: Surroundings, bursts: Narrow, ends_hz: tuple[f
 
 def _unlikeness(
     block: Block,
-    around: Surroundings,
-    bursts: Narrow,
+    around: LocalBackground,
+    bursts: NarrowBursts,
     edges_hz: NDArray[np.floating],
     most_fuller: float = 0.0,
 ) -> float:

@@ -2,10 +2,10 @@
 
 import math
 
-from gray_kettle.interference.continuous import Standing
-from gray_kettle.interference.fixed_frequency import Fixed
+from gray_kettle.interference.continuous import ContinuousSignal
+from gray_kettle.interference.fixed_frequency import FixedFrequency
 from gray_kettle.interference.hops import Hops
-from gray_kettle.interference.mains import Locked
+from gray_kettle.interference.mains import MainsSynced
 from gray_kettle.interference.mains_alias import SlowWave
 
 
@@ -19,7 +19,7 @@ def width(hz: float) -> str:
     return mhz(hz) if hz >= 0.95e6 else f"{hz / 1e3:.0f} kHz"
 
 
-def of_standing(s: Standing, step_hz: float) -> tuple[str, ...]:
+def of_assessment(s: ContinuousSignal, step_hz: float) -> tuple[str, ...]:
     pause = "never away" if s.time_share > 0.95 else "without a pause while it is on"
     told = [f"{pause}, in {s.rows} rows"]
     if s.width10_hz <= 2.2 * step_hz:
@@ -38,7 +38,7 @@ def of_standing(s: Standing, step_hz: float) -> tuple[str, ...]:
     return tuple(told)
 
 
-def of_fixed(f: Fixed) -> tuple[str, ...]:
+def of_fixed(f: FixedFrequency) -> tuple[str, ...]:
     told = [
         f"{len(f.bursts)} bursts at {mhz(f.centre_hz)}, {width(f.width_hz)} wide",
         f"levels within {f.level_spread_db:.1f} dB of one another",
@@ -52,7 +52,7 @@ def of_fixed(f: Fixed) -> tuple[str, ...]:
     return tuple(told)
 
 
-def of_advertising(places: list[Fixed]) -> tuple[str, ...]:
+def of_advertising(places: list[FixedFrequency]) -> tuple[str, ...]:
     each = ", ".join(f"{len(f.bursts)} at {mhz(f.centre_hz, 0)}" for f in places)
     if len(places) == 1:
         return (
@@ -80,7 +80,7 @@ def of_hops(h: Hops) -> tuple[str, ...]:
     return tuple(told)
 
 
-def of_locked(o: Locked) -> tuple[str, ...]:
+def of_locked(o: MainsSynced) -> tuple[str, ...]:
     half = "every second half-wave" if o.line_hz < 80 else "both half-waves"
     told = [
         f"bursts keep time with the mains: {o.line_hz:.2f} Hz ({half}), by {o.votes} bursts",

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.interference.block import Block
-from gray_kettle.interference.bursts import LOW_BAND_HZ, Narrow, Surroundings
+from gray_kettle.interference.bursts import LOW_BAND_HZ, LocalBackground, NarrowBursts
 from gray_kettle.interference.partial_hits import are_own, part_met, whole_hz
 from gray_kettle.interference.visibility import comes_with_others, flanks_of, peaks_by_chance, visible_rows
 from gray_kettle.model.records import FloatArray
@@ -35,12 +35,12 @@ _WHOLE_HZ = 1.4e6  # of a burst that fills 2 MHz
 
 
 @dataclass(frozen=True, eq=False)
-class Fixed:
+class FixedFrequency:
     """Bursts that come back to one place. share: of the rows in which it could be seen. period_s: after which they do,
     0 where that is not known.
     """
 
-    bursts: Narrow
+    bursts: NarrowBursts
     centre_hz: float
     spread_hz: float
     width_hz: float
@@ -53,11 +53,11 @@ class Fixed:
 
 def find_places(
     block: Block,
-    narrow: Narrow,
-    around: Surroundings,
+    narrow: NarrowBursts,
+    around: LocalBackground,
     lines_hz: tuple[tuple[float, float], ...] = (),
-    told: list[Fixed] | None = None,
-) -> tuple[list[Fixed], Narrow]:
+    told: list[FixedFrequency] | None = None,
+) -> tuple[list[FixedFrequency], NarrowBursts]:
     """The places that bursts come back to, and the bursts that are left.
 
     lines_hz: ends of narrow things that stand. told: places that are known already.
@@ -67,7 +67,7 @@ def find_places(
     if block.freq_hz[0] < LOW_BAND_HZ:  # where radar is, few must do
         least = max(least, peaks_by_chance(block, around))
     free_hz = [hz for hz in _KNOWN_HZ if all(abs(f.centre_hz - hz) > _NEXT_HZ for f in told or [])]
-    found: list[tuple[Fixed, NDArray[np.bool_]]] = []
+    found: list[tuple[FixedFrequency, NDArray[np.bool_]]] = []
     for chosen in _bands(block, narrow):
         places = _fullest(narrow.freq_hz[chosen & left], tolerance_of(block))
         if block.meets_parts:
@@ -83,8 +83,8 @@ def find_places(
             fixed = fixed_of(block, narrow, around, near)
             is_foot = is_hump(block, around, fixed.bursts) or comes_with_others(block, around, fixed.bursts)
             if not is_foot and block.meets_parts:
-                alike = left & (np.abs(narrow.level_dbm - level) <= _ALIKE_DB)
-                is_sharp = at_hz in free_hz and _is_sharp(block, narrow.freq_hz[alike], at_hz)
+                group_rows = left & (np.abs(narrow.level_dbm - level) <= _ALIKE_DB)
+                is_sharp = at_hz in free_hz and _is_sharp(block, narrow.freq_hz[group_rows], at_hz)
                 if not (is_sharp or stands_out(block, around, fixed)):
                     continue
             left &= ~near
@@ -101,13 +101,13 @@ def find_places(
     return [fixed for fixed, _ in found], narrow.those(left)
 
 
-def is_hump(block: Block, around: Surroundings, bursts: Narrow) -> bool:
+def is_hump(block: Block, around: LocalBackground, bursts: NarrowBursts) -> bool:
     """Whether bursts are as wide as what reflections make of a channel. Radar may be."""
     is_asked = not block.meets_parts and bursts.freq_hz[0] < LOW_BAND_HZ
     return is_asked and flanks_of(block, around, bursts) > _FALLEN
 
 
-def _bands(block: Block, narrow: Narrow) -> list[NDArray[np.bool_]]:
+def _bands(block: Block, narrow: NarrowBursts) -> list[NDArray[np.bool_]]:
     """All bursts at once, then those of one level after the other: a hopper that is louder hides a place from view.
 
     A tuned sweep meets parts of everything: there only those of one level tell.
@@ -170,7 +170,7 @@ def _fullest(freq_hz: FloatArray, tolerance_hz: float) -> list[tuple[int, float]
     return [(n, hz) for n, hz in windows if n >= 2.5 * usual + 3 * np.sqrt(usual) + FEWEST_FIXED]
 
 
-def _are_hops(places: list[Fixed], in_parts: bool) -> bool:
+def _are_hops(places: list[FixedFrequency], in_parts: bool) -> bool:
     """Four places and more of one level and about as often, or so many side by side, whose levels wide bins tell badly:
     a hopper that has few. Before a tuned instrument, which is asked for known places alone, three will do.
     """
@@ -184,12 +184,12 @@ def _are_hops(places: list[Fixed], in_parts: bool) -> bool:
         return True
     levels = np.array([f.level_dbm for f in places])
     numbers = np.array([len(f.bursts) for f in places])
-    alike = np.abs(levels - np.median(levels)) < alike_db
-    if alike.sum() < few:
+    group_rows = np.abs(levels - np.median(levels)) < alike_db
+    if group_rows.sum() < few:
         return False
     # What stands near may hide some of them, so that the one or the other shows more seldom.
-    often = np.abs(np.log(numbers / np.median(numbers[alike]))) < np.log(_AS_OFTEN)
-    return bool((alike & often).sum() >= few)
+    often = np.abs(np.log(numbers / np.median(numbers[group_rows]))) < np.log(_AS_OFTEN)
+    return bool((group_rows & often).sum() >= few)
 
 
 def tolerance_of(block: Block) -> float:
@@ -197,7 +197,7 @@ def tolerance_of(block: Block) -> float:
     return _PLACE_HZ + block.cell_hz / 2 + (_IN_PART_HZ if block.meets_parts else 0.0)
 
 
-def stands_out(block: Block, around: Surroundings, fixed: Fixed) -> bool:
+def stands_out(block: Block, around: LocalBackground, fixed: FixedFrequency) -> bool:
     """In a tuned sweep parts of wide bursts look narrow, most of all at the edges of channels: there as much of one
     level lies to one side, narrow or not.
     """
@@ -206,24 +206,27 @@ def stands_out(block: Block, around: Surroundings, fixed: Fixed) -> bool:
     own_mw = 10 ** (fixed.level_dbm / 10) / max(1e6 / block.span.step_hz, 1.0)
     away = block.freq_hz - fixed.centre_hz
     level = around.smooth / own_mw
-    alike = (level > 0.15) & (level < 6)
-    here = float(alike[:, np.abs(away) < 0.4e6 + block.cell_hz / 2].mean())
+    group_rows = (level > 0.15) & (level < 6)
+    here = float(group_rows[:, np.abs(away) < 0.4e6 + block.cell_hz / 2].mean())
     for side in ((away > _NEAR_HZ[0]) & (away < _NEAR_HZ[1]), (away < -_NEAR_HZ[0]) & (away > -_NEAR_HZ[1])):
         if side.any():
-            beside = float(alike[:, side].mean())
+            beside = float(group_rows[:, side].mean())
             if here < _MORE * beside + 3 * np.sqrt(beside / block.rows):
                 return False
     return True
 
 
-def fixed_of(block: Block, narrow: Narrow, around: Surroundings, near: NDArray[np.bool_]) -> Fixed:
+def fixed_of(
+    block: Block, narrow: NarrowBursts, around: LocalBackground, near: NDArray[np.bool_]
+) -> FixedFrequency:
     bursts = narrow.those(near)
     centre = float(np.median(bursts.freq_hz))
     level = float(np.median(bursts.level_dbm))
-    alike = narrow.freq_hz[np.abs(narrow.level_dbm - level) < 8] - centre
+    group_rows = narrow.freq_hz[np.abs(narrow.level_dbm - level) < 8] - centre
     # The fuller side counts: the edge of a channel has nothing on the other.
     per_hz = max(
-        ((alike > 1.6e6) & (alike < _BESIDE_HZ)).sum(), ((alike < -1.6e6) & (alike > -_BESIDE_HZ)).sum()
+        ((group_rows > 1.6e6) & (group_rows < _BESIDE_HZ)).sum(),
+        ((group_rows < -1.6e6) & (group_rows > -_BESIDE_HZ)).sum(),
     )
     per_hz = per_hz / (_BESIDE_HZ - 1.6e6)
     span_hz = 2 * 1.5 * tolerance_of(block)
@@ -233,7 +236,7 @@ def fixed_of(block: Block, narrow: Narrow, around: Surroundings, near: NDArray[n
         number = max((there & are_own(narrow, level)).sum() - per_hz * span_hz, len(bursts))
         of_whole_hz = whole_hz(block, bursts, _WHOLE_HZ)
         share *= number / len(bursts) * part_met(block, bursts, of_whole_hz)
-    return Fixed(
+    return FixedFrequency(
         bursts, centre, float(np.quantile(np.abs(bursts.freq_hz - centre), 0.7)), float(np.median(bursts.width_hz)),
         level, float(bursts.level_dbm.std()), float(min(share, 1.0)),
         float(len(bursts) / max(per_hz * span_hz, 1.0)),

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.interference.block import FINE_HZ, Block
-from gray_kettle.interference.bursts import LOW_BAND_HZ, Narrow, Surroundings
+from gray_kettle.interference.bursts import LOW_BAND_HZ, LocalBackground, NarrowBursts
 from gray_kettle.interference.clear_parts import clear_parts
 from gray_kettle.interference.comb import (
     WIDE_HZ,
@@ -44,7 +44,7 @@ _LINE_HIDES_HZ = 7e6  # about itself, parts that it touches and all
 Mask = NDArray[np.bool_]
 
 
-def groups_of(block: Block, narrow: Narrow, around: Surroundings) -> list[Narrow]:
+def groups_of(block: Block, narrow: NarrowBursts, around: LocalBackground) -> list[NarrowBursts]:
     """Bursts that may be of one hopper each."""
     if not block.meets_parts:
         return [its for group in _by_level(block, narrow) for its in _of_two(block, group)]
@@ -56,7 +56,7 @@ def groups_of(block: Block, narrow: Narrow, around: Surroundings) -> list[Narrow
 
 
 def _of_their_own(
-    block: Block, narrow: Narrow, even: list[Mask], combed: list[tuple[Comb, Mask]]
+    block: Block, narrow: NarrowBursts, even: list[Mask], combed: list[tuple[Comb, Mask]]
 ) -> list[Mask]:
     """Without those that are bursts of a stronger one that were met in part, on its raster or between its places."""
     found = [((comb.raster_hz, comb.phase_hz), its) for comb, its in combed]
@@ -92,7 +92,7 @@ def _of_their_own(
     return [its for _, _, its in out]
 
 
-def _are_feet(narrow: Narrow, its: Mask, known: Mask) -> bool:
+def _are_feet(narrow: NarrowBursts, its: Mask, known: Mask) -> bool:
     """Whether bursts far below others are those of them that were met in part: fewer, or in the same range, and no heap
     of their own.
     """
@@ -100,7 +100,7 @@ def _are_feet(narrow: Narrow, its: Mask, known: Mask) -> bool:
     return bool(is_fewer and not _is_heap(narrow, its, known))
 
 
-def _is_heap(narrow: Narrow, its: Mask, known: Mask) -> bool:
+def _is_heap(narrow: NarrowBursts, its: Mask, known: Mask) -> bool:
     """Whether there are few levels between those of some bursts and those of stronger ones, in all of their range: what
     is met of a hop in passing has all of them, and parts of a channel lie where that does.
     """
@@ -129,7 +129,7 @@ def _shows(freq_hz: FloatArray, raster_hz: float, phase_hz: float) -> bool:
     return bool(agreement(freq_hz, raster_hz, phase_hz).mean() > _NO_CHANCE / np.sqrt(2 * len(freq_hz)))
 
 
-def _by_level(block: Block, narrow: Narrow) -> list[Narrow]:
+def _by_level(block: Block, narrow: NarrowBursts) -> list[NarrowBursts]:
     """One group, or two where levels fall into two heaps."""
     level = np.sort(narrow.level_dbm)
     number = np.arange(1, len(level))
@@ -150,7 +150,7 @@ def _by_level(block: Block, narrow: Narrow) -> list[Narrow]:
     return [narrow]
 
 
-def _of_two(block: Block, group: Narrow) -> list[Narrow]:
+def _of_two(block: Block, group: NarrowBursts) -> list[NarrowBursts]:
     """One group, or two where it shows the rasters of two hoppers, or places of two at one moment."""
     is_first = parted_by_rasters(group.freq_hz, block.cell_hz)
     if is_first is None and not block.span.is_tuned and not block.sums_frames:
@@ -158,11 +158,13 @@ def _of_two(block: Block, group: Narrow) -> list[Narrow]:
     return [group] if is_first is None else [group.those(is_first), group.those(~is_first)]
 
 
-def _levels(narrow: Narrow) -> FloatArray:
+def _levels(narrow: NarrowBursts) -> FloatArray:
     return np.arange(float(narrow.level_dbm.max()), float(narrow.level_dbm.min()), -_LEVEL_STEP_DB)
 
 
-def _combed(block: Block, narrow: Narrow, around: Surroundings, left: Mask) -> list[tuple[Comb, Mask]]:
+def _combed(
+    block: Block, narrow: NarrowBursts, around: LocalBackground, left: Mask
+) -> list[tuple[Comb, Mask]]:
     """Rasters that show through a range in bursts of one level, among those left, and the bursts that are on them."""
     combing = combing_of(float(block.freq_hz[0]), float(block.freq_hz[-1]), block.cell_hz)
     found: list[tuple[Comb, Mask]] = []
@@ -186,7 +188,7 @@ def _combed(block: Block, narrow: Narrow, around: Surroundings, left: Mask) -> l
     return found
 
 
-def _evenly(block: Block, narrow: Narrow, around: Surroundings) -> list[Mask]:
+def _evenly(block: Block, narrow: NarrowBursts, around: LocalBackground) -> list[Mask]:
     """Bursts of one level that are met over a range whatever channels lie in it."""
     groups: list[Mask] = []
     ends_hz = (float(block.freq_hz[0]), float(block.freq_hz[-1]))
@@ -222,7 +224,7 @@ def _evenly(block: Block, narrow: Narrow, around: Surroundings) -> list[Mask]:
     return groups
 
 
-def _between_channels(block: Block, narrow: Narrow, around: Surroundings) -> list[Mask]:
+def _between_channels(block: Block, narrow: NarrowBursts, around: LocalBackground) -> list[Mask]:
     """Bursts of the one level of which most lie evenly where nothing wide is met."""
     if block.freq_hz[0] > LOW_BAND_HZ or block.cell_hz > FINE_HZ:
         return []  # wide cells tell hops from parts of frames badly

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.interference.block import Block, Floats, normal_below
-from gray_kettle.interference.bursts import Narrow, Surroundings, find_narrow, surroundings_over
+from gray_kettle.interference.bursts import LocalBackground, NarrowBursts, find_narrow, surroundings_over
 from gray_kettle.interference.comb import USUAL_HZ, is_usual_raster
 from gray_kettle.model.records import FloatArray, IntArray
 
@@ -47,7 +47,7 @@ class Hopper:
 
 
 def share_and_level(
-    block: Block, around: Surroundings, narrow: Narrow, bursts: Narrow, used_hz: FloatArray,
+    block: Block, around: LocalBackground, narrow: NarrowBursts, bursts: NarrowBursts, used_hz: FloatArray,
     raster_hz: tuple[float, float], share: float,
 ) -> tuple[float, float]:  # fmt: skip
     """(share of time in which a hopper is on the air, its level in dBm).
@@ -61,21 +61,23 @@ def share_and_level(
     hopper = _first_guess(block, bursts, used_hz, raster_hz, share)
     edges = np.append(used_hz[:, 0], used_hz[-1, 1])
 
-    def alike(some: Narrow) -> Narrow:
+    def group_rows(some: NarrowBursts) -> NarrowBursts:
         return some.those(np.abs(some.level_dbm - usual_dbm) < _ALIKE_DB)
 
-    def amount(some: Narrow) -> FloatArray:
+    def amount(some: NarrowBursts) -> FloatArray:
         return np.histogram(some.freq_hz, edges, weights=some.width_hz)[0]
 
     rows = int(np.clip(_HOPS_ASKED * block.rows / len(bursts), *_ROWS_ASKED))
     asked = np.linspace(0, block.rows - 1, min(rows, block.rows)).astype(int)
-    met = alike(narrow)
+    met = group_rows(narrow)
     per_row = len(asked) / block.rows
     met_hz, width_hz = amount(met) * per_row, float(met.width_hz.mean())
     power = _without(block, around, met, asked, rng)
     found_hz: list[FloatArray] = []
     for number in range(_ROUNDS):
-        found = alike(find_narrow(*_with(block, around, asked, power + _power_of(block, hopper, asked, rng))))
+        found = group_rows(
+            find_narrow(*_with(block, around, asked, power + _power_of(block, hopper, asked, rng)))
+        )
         found_hz.append(amount(found) / hopper.share)
         told_hz = np.mean(found_hz[min(number, _SETTLED + 1) :], axis=0)
         if not told_hz.any():
@@ -93,7 +95,7 @@ def share_and_level(
 
 
 def _first_guess(
-    block: Block, bursts: Narrow, used_hz: FloatArray, raster_hz: tuple[float, float], share: float
+    block: Block, bursts: NarrowBursts, used_hz: FloatArray, raster_hz: tuple[float, float], share: float
 ) -> Hopper:
     is_usual = is_usual_raster(raster_hz[0])
     step_hz = USUAL_HZ if is_usual else raster_hz[0]
@@ -153,13 +155,13 @@ def _share_by(met_hz: FloatArray, found_hz: FloatArray, usual_hz: float) -> tupl
     return share, kept
 
 
-def _within(some: Narrow, parts_hz: FloatArray) -> Narrow:
+def _within(some: NarrowBursts, parts_hz: FloatArray) -> NarrowBursts:
     freq_hz = some.freq_hz[:, None]
     return some.those(np.flatnonzero(((freq_hz >= parts_hz[:, 0]) & (freq_hz < parts_hz[:, 1])).any(axis=1)))
 
 
 def _without(
-    block: Block, around: Surroundings, bursts: Narrow, asked: IntArray, rng: np.random.Generator
+    block: Block, around: LocalBackground, bursts: NarrowBursts, asked: IntArray, rng: np.random.Generator
 ) -> Floats:
     """Power of the rows that are asked, noise over the ground in place of some bursts, shape (asked, cells)."""
     power = block.power[asked]
@@ -209,7 +211,9 @@ def _power_of(block: Block, hopper: Hopper, asked: IntArray, rng: np.random.Gene
     return np.asarray(power.reshape(rows, cells, block.joined).mean(axis=2))
 
 
-def _with(block: Block, around: Surroundings, asked: IntArray, power: Floats) -> tuple[Block, Surroundings]:
+def _with(
+    block: Block, around: LocalBackground, asked: IntArray, power: Floats
+) -> tuple[Block, LocalBackground]:
     """A block of some rows with other power, and what is around bursts in it."""
     rows = replace(block, time_s=block.time_s[asked], codes=block.codes[:0], power=power, missing=None)
     return rows, surroundings_over(rows, around.ground[asked], around)

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.interference.block import Block
-from gray_kettle.interference.bursts import LOW_BAND_HZ, WIDTH_HZ, Narrow, Surroundings
+from gray_kettle.interference.bursts import LOW_BAND_HZ, WIDTH_HZ, LocalBackground, NarrowBursts
 from gray_kettle.interference.comb import raster_of, raster_of_strongest
 from gray_kettle.interference.groups import FEWEST_HOPS, groups_of
 from gray_kettle.interference.hop_injection import share_and_level
@@ -56,7 +56,7 @@ class Hops:
     level of another that takes turns with it, NaN where none does.
     """
 
-    bursts: Narrow
+    bursts: NarrowBursts
     used_hz: FloatArray
     low_hz: float
     high_hz: float
@@ -97,7 +97,7 @@ class Hops:
             self, used_hz=used_hz, low_hz=low, high_hz=high, share=float(min(self.share * times, 1.0))
         )
 
-    def beside(self, block: Block, around: Surroundings, freq_hz: float) -> float:
+    def beside(self, block: Block, around: LocalBackground, freq_hz: float) -> float:
         """How often the fullest of the places next to one would be met if it showed as well; infinite if none does."""
         if math.isnan(self.raster_hz):
             return math.inf
@@ -122,8 +122,8 @@ class Hops:
         # Two next to one another may look like one between them, but not more often than each.
         on_raster = math.isnan(self.raster_hz) or off_hz < _ON_RASTER * raster_hz or number <= usual
         weaker_db = max(_WEAKER_DB, _WEAKER * self.level_spread_db)
-        alike = self.level_dbm - weaker_db < level_dbm < self.level_dbm + _STRONGER_DB
-        is_there = inside and on_raster and alike
+        group_rows = self.level_dbm - weaker_db < level_dbm < self.level_dbm + _STRONGER_DB
+        is_there = inside and on_raster and group_rows
         # Where its other places are covered, one that is free has more; then it must be its own beyond doubt, and so
         # must have those next to it that are as free.
         is_own = (
@@ -135,7 +135,7 @@ class Hops:
         return is_there and (is_own or number < _MORE_THAN_OTHERS * usual)
 
 
-def find_hops(block: Block, narrow: Narrow, around: Surroundings) -> list[Hops]:
+def find_hops(block: Block, narrow: NarrowBursts, around: LocalBackground) -> list[Hops]:
     """Hoppers among the bursts that stay nowhere, told apart by level and by raster."""
     if len(narrow) < FEWEST_HOPS:
         return []
@@ -143,7 +143,7 @@ def find_hops(block: Block, narrow: Narrow, around: Surroundings) -> list[Hops]:
     return [h for group in groups if (h := _hops(block, group, narrow, around)) is not None]
 
 
-def _hops(block: Block, bursts: Narrow, narrow: Narrow, around: Surroundings) -> Hops | None:
+def _hops(block: Block, bursts: NarrowBursts, narrow: NarrowBursts, around: LocalBackground) -> Hops | None:
     freq_hz = bursts.freq_hz
     # The farthest are left out where there are many: something else may be among them.
     if (
@@ -202,7 +202,11 @@ def _hops(block: Block, bursts: Narrow, narrow: Narrow, around: Surroundings) ->
 
 
 def _used(
-    block: Block, around: Surroundings, bursts: Narrow, level_dbm: float, ends_hz: tuple[float, float]
+    block: Block,
+    around: LocalBackground,
+    bursts: NarrowBursts,
+    level_dbm: float,
+    ends_hz: tuple[float, float],
 ) -> tuple[float, FloatArray]:
     """(share of the rows in which it is met, stretches of its range that it uses, shape (stretches, 2)).
 
@@ -231,7 +235,7 @@ def _used(
     return float(share), np.stack([edges[:-1], edges[1:]], axis=1)[is_used]
 
 
-def _visits(bursts: Narrow, edges: FloatArray) -> IntArray:
+def _visits(bursts: NarrowBursts, edges: FloatArray) -> IntArray:
     """How often each part of a range is come to: what stays at a place from one row to the next came once."""
     order = np.argsort(bursts.row, kind="stable")
     row, place = bursts.row[order], np.rint(bursts.freq_hz[order] / _GROUP_HZ)
@@ -272,7 +276,7 @@ def _without_runs(told: NDArray[np.bool_], visits: IntArray, visible: FloatArray
     return is_used
 
 
-def _dwelling(bursts: Narrow, block: Block) -> float:
+def _dwelling(bursts: NarrowBursts, block: Block) -> float:
     """How often the next row finds a burst at the same place, against how often chance would."""
     order = np.argsort(bursts.row, kind="stable")
     row, place = bursts.row[order], np.rint(bursts.freq_hz[order] / _GROUP_HZ)

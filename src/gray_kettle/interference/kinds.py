@@ -16,10 +16,10 @@ import numpy as np
 from gray_kettle.interference.advertising import ADVERTISING_HZ
 from gray_kettle.interference.antenna_rotation import RADAR_HZ
 from gray_kettle.interference.bursts import LOW_BAND_HZ
-from gray_kettle.interference.continuous import Standing
-from gray_kettle.interference.fixed_frequency import Fixed
+from gray_kettle.interference.continuous import ContinuousSignal
+from gray_kettle.interference.fixed_frequency import FixedFrequency
 from gray_kettle.interference.hops import Hops
-from gray_kettle.interference.mains import Locked
+from gray_kettle.interference.mains import MainsSynced
 from gray_kettle.interference.mains_alias import SlowWave
 from gray_kettle.model.records import FloatArray
 from gray_kettle.phy.channels import BANDS, all_channels
@@ -67,8 +67,8 @@ def _is_in(hz: float, ranges: tuple[tuple[float, float], ...], softness: float) 
     return min(expects(hz, low, high, softness) for low, high in ranges)
 
 
-def of_standing(
-    s: Standing, step_hz: float, pauses_show: bool, lie_apart: bool = False
+def of_assessment(
+    s: ContinuousSignal, step_hz: float, pauses_show: bool, lie_apart: bool = False
 ) -> tuple[tuple[str, float], ...]:
     """Something that stands without a pause: by its width, its shape and its steadiness."""
     width = s.width10_hz
@@ -93,7 +93,7 @@ def of_standing(
     return compared(costs, sureness)
 
 
-def _shape(s: Standing) -> float:
+def _shape(s: ContinuousSignal) -> float:
     """Width at 3 dB against that at 10 dB: 0.55 for a bell, 1 for a flat top. Where noise hides the foot, from what
     shows of it, by the law of a bell's power; NaN where that is next to nothing.
     """
@@ -103,13 +103,13 @@ def _shape(s: Standing) -> float:
     return float(ratio ** (math.log(10 / 3) / math.log(s.foot_db / 3)))
 
 
-def _noise_cost(s: Standing, width: float, shape: float) -> float:
+def _noise_cost(s: ContinuousSignal, width: float, shape: float) -> float:
     """At least 20 MHz, with feet that are no mask's; or so wide that nothing else is."""
     soft = expects(s.width3_hz, 20e6, math.inf, 1.5e6) + expects(shape, 0.0, 0.76, 0.05)
     return min(soft, expects(width, 50e6, math.inf, 3e6) + 0.5)
 
 
-def wifi_cost(s: Standing, step_hz: float, pauses_show: bool, lie_apart: bool = False) -> float:
+def wifi_cost(s: ContinuousSignal, step_hz: float, pauses_show: bool, lie_apart: bool = False) -> float:
     """A channel that is hardly ever free looks so: flat, of a channel's width, on the raster of channels.
 
     Even then it pauses between frames: the more rows without a pause, the less it is that, where pauses_show (rows
@@ -166,7 +166,9 @@ def _centres_hz() -> dict[int, FloatArray]:
     }
 
 
-def of_fixed(f: Fixed, step_hz: float, in_parts: bool, others_hidden: bool) -> tuple[tuple[str, float], ...]:
+def of_fixed(
+    f: FixedFrequency, step_hz: float, in_parts: bool, others_hidden: bool
+) -> tuple[tuple[str, float], ...]:
     """Bursts that come back to one place: by where, how wide, how often.
 
     in_parts: bursts may be met in part. others_hidden: it is one of the places of advertising, and the others could not
@@ -239,7 +241,7 @@ def of_hops(h: Hops, step_hz: float, fading_db: float, is_tuned: bool) -> tuple[
     return compared(costs, enough)
 
 
-def of_locked(o: Locked) -> tuple[tuple[str, float], ...]:
+def of_locked(o: MainsSynced) -> tuple[tuple[str, float], ...]:
     """Wide bursts in time with the mains."""
     # The stronger the agreement, the less of the looks it must be met in: an oven may be on for a part of them.
     least = min(max(0.45 - 0.015 * (o.strength - 14), 0.17), 0.45)

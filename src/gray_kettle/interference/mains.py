@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.interference.block import Block, running_mean
-from gray_kettle.interference.bursts import BEACONS_S, Surroundings, over_ground
+from gray_kettle.interference.bursts import BEACONS_S, LocalBackground, over_ground
 from gray_kettle.interference.mains_in_row import can_be_told, wave_in_rows
 from gray_kettle.interference.runs import runs_of
 from gray_kettle.interference.wave import (
@@ -52,7 +52,7 @@ Votes = tuple[FloatArray, IntArray, tuple[IntArray, FloatArray], FloatArray, Flo
 
 
 @dataclass(frozen=True, eq=False)
-class Locked:
+class MainsSynced:
     """Wide bursts that keep time. line_hz: with what. strength: exponent by which that stands over chance.
 
     votes: how many bursts spoke. filled: by how much more it is met at its own half of the wave than at the other.
@@ -110,7 +110,7 @@ class Swing:
         return float(self.by_cell.max())
 
 
-def find_locked(block: Block, around: Surroundings) -> Iterator[Locked]:
+def find_locked(block: Block, around: LocalBackground) -> Iterator[MainsSynced]:
     """Wide things that keep time with the mains, what tells most first, each measured when it is asked for: of them one
     is an oven at most.
 
@@ -129,7 +129,7 @@ def find_locked(block: Block, around: Surroundings) -> Iterator[Locked]:
             yield told
 
 
-def _locked_in_rows(block: Block, around: Surroundings) -> Locked | None:
+def _locked_in_rows(block: Block, around: LocalBackground) -> MainsSynced | None:
     """The same by what a sweep sees of the wave within its rows. What comes in step stands still and is no ground."""
     noise = running_mean(block.noise, block.half_of(around.scale.mean_hz))
     around = replace(around, ground=np.broadcast_to(noise, around.ground.shape))
@@ -146,7 +146,7 @@ def _locked_in_rows(block: Block, around: Surroundings) -> Locked | None:
 
 
 def _hits_in(
-    block: Block, around: Surroundings, low_hz: float
+    block: Block, around: LocalBackground, low_hz: float
 ) -> tuple[slice, NDArray[np.bool_], tuple[IntArray, IntArray, IntArray]] | None:
     """(cells asked, where something stands over the ground, row, first and last cell of each that is wide enough)."""
     inside = np.flatnonzero((block.freq_hz > low_hz) & (block.freq_hz < _HIGH_HZ))
@@ -161,7 +161,7 @@ def _hits_in(
     return None if len(runs[0]) < _FEWEST_RUNS else (cells, hits, runs)
 
 
-def _swing_in(block: Block, around: Surroundings, low_hz: float) -> Swing | None:
+def _swing_in(block: Block, around: LocalBackground, low_hz: float) -> Swing | None:
     asked = _hits_in(block, around, low_hz)
     if asked is None:
         return None
@@ -338,12 +338,14 @@ def _swing(
     steps[row, last + 1] -= 1
     wide = np.cumsum(steps, axis=1)[:, :-1] > 0
     fold = wave.part(_FOLD)
-    looked, met = (smoothed(v, 0, smooth_cells(block)) for v in folded(fold, _FOLD, wide))
+    detection_blocks, met = (smoothed(v, 0, smooth_cells(block)) for v in folded(fold, _FOLD, wide))
     near = np.minimum(np.arange(_FOLD), _FOLD - np.arange(_FOLD)) <= _FOLD // 8
     far = np.minimum(np.arange(_FOLD), _FOLD - np.arange(_FOLD)) >= _FOLD // 2 - _FOLD // 8
-    on = met[near].sum(axis=0) / np.maximum(looked[near].sum(axis=0), 1)
-    off = met[far].sum(axis=0) / np.maximum(looked[far].sum(axis=0), 1)
-    swing = np.where((looked[near].sum(axis=0) > 0) & (looked[far].sum(axis=0) > 0), on - off, 0)
+    on = met[near].sum(axis=0) / np.maximum(detection_blocks[near].sum(axis=0), 1)
+    off = met[far].sum(axis=0) / np.maximum(detection_blocks[far].sum(axis=0), 1)
+    swing = np.where(
+        (detection_blocks[near].sum(axis=0) > 0) & (detection_blocks[far].sum(axis=0) > 0), on - off, 0
+    )
     top = float(swing.max())
     if top <= 0.02:
         return None
@@ -356,7 +358,7 @@ def _evened(values: FloatArray, many: int) -> FloatArray:
     return np.convolve(values, kernel, "same") / np.convolve(np.ones(len(values)), kernel, "same")
 
 
-def _locked(block: Block, around: Surroundings, swing: Swing) -> Locked | None:
+def _locked(block: Block, around: LocalBackground, swing: Swing) -> MainsSynced | None:
     """Where it lies, and how often it is there."""
     cells, its_own, top = swing.cells, swing.its_own, swing.top
     met_mw = np.where(its_own, block.power[:, cells], 0).sum(axis=0) / np.maximum(its_own.sum(axis=0), 1)
@@ -397,7 +399,7 @@ def _locked(block: Block, around: Surroundings, swing: Swing) -> Locked | None:
     core_cells, lit_cells = (np.flatnonzero(lit.any(axis=0)) for lit in (core, reach))
     is_there = around.smooth > over_ground(around.looks) * around.ground
     running = running_share(wave, core, is_there, block.time_s)
-    return Locked(
+    return MainsSynced(
         swing.wave.line_hz, swing.strength, swing.votes, float(block.freq_hz[lit_cells[0]] - block.cell_hz / 2),
         float(block.freq_hz[lit_cells[-1]] + block.cell_hz / 2), 10 * np.log10(max(level_mw, 1e-20)),
         float(reach.any(axis=1).mean()) * running, top, block.freq_hz, reach, rows,

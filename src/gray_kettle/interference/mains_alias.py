@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.interference.block import Block, Floats, gamma_quantile, running_mean
-from gray_kettle.interference.bursts import Surroundings
+from gray_kettle.interference.bursts import LocalBackground
 from gray_kettle.interference.magnetron_phase import USUAL_ON
 from gray_kettle.interference.mains import OVENS_HZ, slowness
 from gray_kettle.interference.runs import run_around
@@ -107,7 +107,7 @@ class _Way:
         return float(self.middle_hz[-1] - self.middle_hz[0])
 
 
-def find_slow_wave(block: Block, around: Surroundings) -> SlowWave | None:
+def find_slow_wave(block: Block, around: LocalBackground) -> SlowWave | None:
     """An oven before snapshots in step with the mains; None where no hump wanders as a tube does."""
     start_s = block.time_s - block.time_s[0]
     usual_s = max(float(np.median(np.diff(start_s))), 1e-3)
@@ -129,7 +129,7 @@ def find_slow_wave(block: Block, around: Surroundings) -> SlowWave | None:
 
 
 def _slow_wave(
-    block: Block, around: Surroundings, humps: _Humps, each: int, usual_s: float
+    block: Block, around: LocalBackground, humps: _Humps, each: int, usual_s: float
 ) -> SlowWave | None:
     slices = len(humps.top_db)
     ways = [way for stay in _stays(humps) if (way := _way(block, around, humps, stay, each)) is not None]
@@ -168,7 +168,7 @@ def _quiet(block: Block, inside: NDArray[np.bool_], each: int) -> tuple[Floats, 
 
 def _humps(
     block: Block,
-    around: Surroundings,
+    around: LocalBackground,
     inside: NDArray[np.bool_],
     ground: FloatArray | Floats,
     quiet: FloatArray,
@@ -222,7 +222,7 @@ def _stays(humps: _Humps) -> list[IntArray]:
     return [np.array(stay) for stay in out if len(stay) >= _FEWEST_SLICES]
 
 
-def _way(block: Block, around: Surroundings, humps: _Humps, stay: IntArray, each: int) -> _Way | None:
+def _way(block: Block, around: LocalBackground, humps: _Humps, stay: IntArray, each: int) -> _Way | None:
     """How a hump wanders while it stays; None where it hardly does, goes all of it in one step, or
     is never away: what a busy channel's neighbours add to it may wander, too.
     """
@@ -249,7 +249,7 @@ def _way(block: Block, around: Surroundings, humps: _Humps, stay: IntArray, each
     return _Way(stay, begin, end, strength, level_db, middle_hz.mean() + slope * (moments - stay.mean()))
 
 
-def _there(block: Block, around: Surroundings, humps: _Humps, stay: IntArray, each: int) -> FloatArray:
+def _there(block: Block, around: LocalBackground, humps: _Humps, stay: IntArray, each: int) -> FloatArray:
     """What part of the rows of each slice shows it in its middle, shape (slices,)."""
     at = int(np.argmin(np.abs(block.freq_hz - float(np.median(humps.middle_hz[stay])))))
     inside = slice(int(stay[0]) * each, (int(stay[-1]) + 1) * each)

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.interference.block import FINE_HZ, Block
-from gray_kettle.interference.bursts import Narrow
+from gray_kettle.interference.bursts import NarrowBursts
 from gray_kettle.model.records import FloatArray, IntArray
 
 _OWN_DB = (-1.0, 9.0)  # about a hopper's level, by how much its bursts may differ
@@ -22,19 +22,19 @@ _MOST_FRAMES = 32  # more tell no more, and files may claim any number
 _SPREADS_DB, _LEVEL_STEP_DB, _STRANGERS, _FEWEST = (1.0, 1.5, 2.0, 2.7, 3.6), 0.25, 0.03, 20
 
 
-def whole_hz(block: Block, bursts: Narrow, least_hz: float) -> float:
+def whole_hz(block: Block, bursts: NarrowBursts, least_hz: float) -> float:
     """How wide a burst is that was met whole: as the widest are, since a tuned instrument meets parts of others."""
     is_calm = block.span.detector == "max" and block.cell_hz <= FINE_HZ
     return max((1.0 if is_calm else _WAVERS) * float(np.quantile(bursts.width_hz, 0.9)), least_hz)
 
 
-def without_feet(block: Block, bursts: Narrow) -> Narrow:
+def without_feet(block: Block, bursts: NarrowBursts) -> NarrowBursts:
     """Bursts at their places: what a sweep met beside them, just before or after, is weaker."""
     feet_db = _FEET_DB[int(block.cell_hz > FINE_HZ)]
     return bursts.those(bursts.level_dbm > np.quantile(bursts.level_dbm, 0.8) - feet_db)
 
 
-def part_met(block: Block, bursts: Narrow, of_whole_hz: float) -> float:
+def part_met(block: Block, bursts: NarrowBursts, of_whole_hz: float) -> float:
     """What part of the time that a tuned instrument takes for a burst's width the burst is there, on average.
 
     What a peak detector looks at for a while it meets from before it begins until after it has ended.
@@ -44,7 +44,7 @@ def part_met(block: Block, bursts: Narrow, of_whole_hz: float) -> float:
     return max(part - held, _LEAST_HELD * part)
 
 
-def are_own(narrow: Narrow, level_dbm: float) -> NDArray[np.bool_]:
+def are_own(narrow: NarrowBursts, level_dbm: float) -> NDArray[np.bool_]:
     """Bursts whose level may be that of one transmitter as a tuned instrument meets it."""
     return np.asarray(np.abs(narrow.level_dbm - level_dbm - _OWN_DB[0]) < _OWN_DB[1])
 

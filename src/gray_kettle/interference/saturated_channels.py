@@ -4,13 +4,13 @@ Source: docs/radio-model.md, "What stands".
 """
 
 from gray_kettle.interference.block import Block
-from gray_kettle.interference.continuous import Standing
+from gray_kettle.interference.continuous import ContinuousSignal
 
 _WAVERS, _CHANNELS_HZ, _TOUCH_HZ = 1.45, 4e6, 1e6
 _LINE_HZ, _MANY_LINES, _ONE_CHANNEL_HZ, _ALIKE_DB = 1.6e6, 4, 10e6, 10.0
 
 
-def but_channels(block: Block, regions: tuple[Standing, ...]) -> list[Standing]:
+def but_channels(block: Block, regions: tuple[ContinuousSignal, ...]) -> list[ContinuousSignal]:
     """What stands, but for many lines beside one another, which are the bins of a channel that fade least, and, where
     frames of a row may lie apart, what wavers and lies on something else that does.
     """
@@ -22,10 +22,10 @@ def but_channels(block: Block, regions: tuple[Standing, ...]) -> list[Standing]:
     return [s for s in left if s not in unsteady or not any(o is not s and _touch(o, s) for o in unsteady)]
 
 
-def _is_beside(one: Standing, other: Standing) -> bool:
+def _is_beside(one: ContinuousSignal, other: ContinuousSignal) -> bool:
     is_near = abs(one.centre_hz - other.centre_hz) < _ONE_CHANNEL_HZ
     return is_near and abs(one.level_dbm - other.level_dbm) < _ALIKE_DB
 
 
-def _touch(one: Standing, other: Standing) -> bool:
+def _touch(one: ContinuousSignal, other: ContinuousSignal) -> bool:
     return one.low_hz < other.high_hz + _TOUCH_HZ and one.high_hz > other.low_hz - _TOUCH_HZ

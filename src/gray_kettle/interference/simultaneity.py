@@ -8,13 +8,13 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from gray_kettle.interference.bursts import Narrow
+from gray_kettle.interference.bursts import NarrowBursts
 
 _APART_HZ, _FEWEST, _LEAST = 4e6, 12, 0.2
 _TWO_LEVELS_DB = 3.0
 
 
-def parted_by_meetings(group: Narrow, rows: int) -> NDArray[np.bool_] | None:
+def parted_by_meetings(group: NarrowBursts, rows: int) -> NDArray[np.bool_] | None:
     """Which bursts are of the first of two hoppers, where rows show two places at one moment; None where one is enough.
 
     Rows of one frame. Two that are on the air for shares p and q of the time meet in p q of the rows, whatever part of
@@ -45,7 +45,7 @@ def parted_by_meetings(group: Narrow, rows: int) -> NDArray[np.bool_] | None:
     return is_first
 
 
-def _meetings(group: Narrow) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+def _meetings(group: NarrowBursts) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
     """(stronger, weaker) burst of each row that shows two far from one another."""
     order = np.lexsort((-group.level_dbm, group.row))
     row = group.row[order]

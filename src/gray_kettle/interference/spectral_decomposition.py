@@ -119,10 +119,10 @@ def _fitted_all(
         if not starts:
             break
         found = _fitted(np.stack(starts), at, level_db, floor, sigma)
-        tried = sorted(zip(*found, strict=True), key=lambda t: float(t[1]))
-        if number and best[1] - tried[0][1] < _each(len(at)):
+        hypothetical_plan = sorted(zip(*found, strict=True), key=lambda t: float(t[1]))
+        if number and best[1] - hypothetical_plan[0][1] < _each(len(at)):
             break
-        best, ways = tried[0], tried[:2]
+        best, ways = hypothetical_plan[0], hypothetical_plan[:2]
     return best
 
 

@@ -6,7 +6,7 @@ Source: docs/radio-model.md, "Narrow bursts".
 import numpy as np
 
 from gray_kettle.interference.block import Block, normal_below
-from gray_kettle.interference.bursts import BEACONS_S, Narrow, Surroundings, over_ground, thresholds
+from gray_kettle.interference.bursts import BEACONS_S, LocalBackground, NarrowBursts, over_ground, thresholds
 from gray_kettle.model.records import FloatArray, IntArray
 
 _MUCH_STRONGER, _STRONGER = 100.0, 25.0
@@ -20,7 +20,9 @@ _ALONE_HZ, _HIGH_ENOUGH, _AS_OFTEN_AS_NOT = 7e6, 200.0, 0.5
 _OWN_HZ = 8e6  # so far a burst spoils the view
 
 
-def visible_rows(block: Block, around: Surroundings, freq_hz: float, level_dbm: float, own: Narrow) -> float:
+def visible_rows(
+    block: Block, around: LocalBackground, freq_hz: float, level_dbm: float, own: NarrowBursts
+) -> float:
     """Rows in which a burst of a level at a place would have stood out, each by its chance to do so.
 
     Rows in which one of its own bursts lies so close that nothing else can be seen there do not tell.
@@ -29,7 +31,12 @@ def visible_rows(block: Block, around: Surroundings, freq_hz: float, level_dbm: 
 
 
 def visible_rows_at(
-    block: Block, around: Surroundings, freq_hz: FloatArray, level_dbm: float, own: Narrow, every: int = 1
+    block: Block,
+    around: LocalBackground,
+    freq_hz: FloatArray,
+    level_dbm: float,
+    own: NarrowBursts,
+    every: int = 1,
 ) -> FloatArray:
     """The same of several places, shape (places,). every: so many rows the first is asked, for all of them."""
     cell = _cells_at(block, freq_hz)
@@ -49,7 +56,7 @@ def visible_rows_at(
     return np.asarray(np.where(free.any(axis=0), share, 1.0) * block.rows)
 
 
-def comes_with_others(block: Block, around: Surroundings, bursts: Narrow) -> bool:
+def comes_with_others(block: Block, around: LocalBackground, bursts: NarrowBursts) -> bool:
     """Whether they only come when something much stronger is on the air elsewhere: then they are a part of that."""
     own_mw = 10 ** (float(np.median(bursts.level_dbm)) / 10) / max(1e6 / block.span.step_hz, 1.0)
     covered = around.strongest > _MUCH_STRONGER * own_mw
@@ -72,7 +79,12 @@ def comes_with_others(block: Block, around: Surroundings, bursts: Narrow) -> boo
 
 
 def _are_humps(
-    block: Block, around: Surroundings, bursts: Narrow, own_mw: float, each_mw: FloatArray, weaker: float
+    block: Block,
+    around: LocalBackground,
+    bursts: NarrowBursts,
+    own_mw: float,
+    each_mw: FloatArray,
+    weaker: float,
 ) -> bool:
     """Whether the moments of bursts nearly always show something beside them that is so much weaker at most, and other
     moments do not: reflections make humps of a channel's flat top, and the rest of it is there, too.
@@ -84,12 +96,12 @@ def _are_humps(
     there = power[bursts.row] > np.maximum(each_mw[:, None] / weaker, ground[bursts.row])
     then = there.mean(axis=0).clip(1e-6, 1 - 1e-6)
     by_chance = then * np.log(then / usual) + (1 - then) * np.log((1 - then) / (1 - usual))
-    company = (then >= _MOSTLY) & (then > usual) & (len(bursts) * by_chance > _HARDLY)
-    company &= (away_hz > _NEXT_HZ) & (away_hz < _FAR_HZ)
-    return bool((company[1:] & company[:-1]).any())
+    own_neighbours = (then >= _MOSTLY) & (then > usual) & (len(bursts) * by_chance > _HARDLY)
+    own_neighbours &= (away_hz > _NEXT_HZ) & (away_hz < _FAR_HZ)
+    return bool((own_neighbours[1:] & own_neighbours[:-1]).any())
 
 
-def peaks_by_chance(block: Block, around: Surroundings) -> float:
+def peaks_by_chance(block: Block, around: LocalBackground) -> float:
     """Share of the rows in which chance may well make a narrow peak of a busy channel: not next to none only where one
     wide bin tells.
     """
@@ -97,7 +109,7 @@ def peaks_by_chance(block: Block, around: Surroundings) -> float:
     return _RAW_PEAKS if is_raw and not block.meets_parts else 0.0
 
 
-def stand_alone(block: Block, around: Surroundings, bursts: Narrow) -> bool:
+def stand_alone(block: Block, around: LocalBackground, bursts: NarrowBursts) -> bool:
     """Whether bursts stand so high that the rest of a channel would show a few megahertz farther, and nothing does."""
     cell = _cells_at(block, bursts.freq_hz)
     over = around.smooth[bursts.row, cell] / around.ground[bursts.row, cell]
@@ -117,7 +129,7 @@ def _cells_at(block: Block, freq_hz: FloatArray) -> IntArray:
     return np.asarray(np.clip(cell, 0, block.power.shape[1] - 1).astype(int))
 
 
-def keep_time_with_beacons(bursts: Narrow) -> bool:
+def keep_time_with_beacons(bursts: NarrowBursts) -> bool:
     """Whether bursts come at one moment between two beacons, or at a few, those of several networks: rows at even
     distances meet these at even steps, which looks like a raster.
     """
@@ -130,7 +142,7 @@ def keep_time_with_beacons(bursts: Narrow) -> bool:
     return bool(crowded.sum() > _AT_FEW_MOMENTS * len(phase))
 
 
-def over_limit_db(block: Block, around: Surroundings, bursts: Narrow) -> float:
+def over_limit_db(block: Block, around: LocalBackground, bursts: NarrowBursts) -> float:
     """By how much most bursts stand over the least that would have been one. Peaks of noise, whatever its law, hardly
     do.
     """
@@ -139,7 +151,7 @@ def over_limit_db(block: Block, around: Surroundings, bursts: Narrow) -> float:
     return float(10 * np.log10(max(np.median(around.smooth[bursts.row, cell] / least), 1e-9)))
 
 
-def flanks_of(block: Block, around: Surroundings, bursts: Narrow) -> float:
+def flanks_of(block: Block, around: LocalBackground, bursts: NarrowBursts) -> float:
     """What is left of most bursts 1.3 to 2.6 MHz to the fuller of their sides, against the burst itself.
 
     The humps that reflections make of a channel are wider than bursts; that a few megahertz farther all is quiet is

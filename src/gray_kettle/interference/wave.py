@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.interference.block import Block, normal_below
-from gray_kettle.interference.bursts import Surroundings, over_ground
+from gray_kettle.interference.bursts import LocalBackground, over_ground
 from gray_kettle.interference.magnetron_phase import fitted
 from gray_kettle.interference.runs import runs_of
 from gray_kettle.model.records import FloatArray, IntArray
@@ -46,7 +46,7 @@ def mirror_of(line_hz: float, start_s: FloatArray) -> float:
     return rows_per_s * round(2 * line_hz / rows_per_s) - line_hz
 
 
-def usual_density(block: Block, around: Surroundings, wave: Wave, cells: IntArray) -> FloatArray:
+def usual_density(block: Block, around: LocalBackground, wave: Wave, cells: IntArray) -> FloatArray:
     """Power at which half of what more is met at its own part of the wave than at the other side is stronger, mW, shape
     (cells,): what channels add is met at both. cells: that are asked.
     """
@@ -70,7 +70,7 @@ def usual_density(block: Block, around: Surroundings, wave: Wave, cells: IntArra
 
 
 def lit_parts(
-    block: Block, around: Surroundings, wave: Wave, centre: int, usual: float, is_core: bool = False
+    block: Block, around: LocalBackground, wave: Wave, centre: int, usual: float, is_core: bool = False
 ) -> NDArray[np.bool_]:
     """Which cells it fills at which part of the wave, shape (parts, cells): where looks that are no more than 10 dB
     below its usual density are more by half than at the other side of the wave, and feet that the floor hides. centre:
@@ -84,10 +84,10 @@ def lit_parts(
     floor = over_ground(looks) * around.ground
     hits = power > np.maximum(floor, usual / foot)
     window = smooth_cells(block)
-    looked, met = (smoothed(v, 1, window) for v in folded(part, _PARTS, hits))
+    detection_blocks, met = (smoothed(v, 1, window) for v in folded(part, _PARTS, hits))
     far = away >= _PARTS // 2 - _PARTS // 8
-    off = met[far].sum(axis=0) / np.maximum(looked[far].sum(axis=0), 1)
-    share = _filled_in(met / np.maximum(looked, 1e-9), looked.sum(axis=1) > 0)
+    off = met[far].sum(axis=0) / np.maximum(detection_blocks[far].sum(axis=0), 1)
+    share = _filled_in(met / np.maximum(detection_blocks, 1e-9), detection_blocks.sum(axis=1) > 0)
     share = (share - off) / np.maximum(1 - off, 0.05)
     # By the part of the wave in which it shows best: an oven may be on for a part of the rows.
     level = np.quantile(share[:, max(centre - window, 0) : centre + window + 1].mean(axis=1), 1 - 3 / _PARTS)
@@ -133,13 +133,13 @@ def _on_its_way(
     if not cells:
         return lit
     used = cells * step
-    looked, met = (
+    detection_blocks, met = (
         v[:, :used].reshape(parts, cells, step).mean(axis=2) for v in folded(wave.part(parts), parts, hits)
     )
     start = lit[:, :used].reshape(_PARTS, cells, step).mean(axis=2) >= _HALF
     off_by_cell, on_by_cell = (v[:used].reshape(cells, step).mean(axis=1) for v in (off, on))
     shows = np.where(on_by_cell < _HARDLY, 0.0, np.clip(on_by_cell, *_SHOWS))
-    tube = fitted(looked, met, off_by_cell, shows, np.repeat(start, 2, axis=0))
+    tube = fitted(detection_blocks, met, off_by_cell, shows, np.repeat(start, 2, axis=0))
     if tube is None:
         return lit
     out = np.zeros((parts, lit.shape[1]), bool)
@@ -170,10 +170,10 @@ def running_share(
     first = np.flatnonzero(np.diff(stretch, prepend=-1))
     swing, known = np.zeros(len(first)), np.ones(len(first), bool)
     for which, sign in ((own, 1), (rest, -1)):
-        looked = np.add.reduceat(which.sum(axis=1), first)
+        detection_blocks = np.add.reduceat(which.sum(axis=1), first)
         met = np.add.reduceat((which & there).sum(axis=1), first)
-        swing += sign * met / np.maximum(looked, 1)
-        known &= looked > 0
+        swing += sign * met / np.maximum(detection_blocks, 1)
+        known &= detection_blocks > 0
     if known.sum() < _FEWEST_STRETCHES:
         return 1.0
     rows = np.diff(first, append=len(start_s))[known]
@@ -204,8 +204,8 @@ def folded(part: NDArray[np.int32], parts: int, hits: NDArray[np.bool_]) -> tupl
     """Looks, and hits among them, by part of the wave and cell, each of shape (parts, cells)."""
     cells = hits.shape[1]
     place = part * cells + np.arange(cells)[None, :]
-    looked, met = (np.bincount(p, minlength=parts * cells) for p in (place.ravel(), place[hits]))
-    return looked.reshape(parts, cells).astype(float), met.reshape(parts, cells).astype(float)
+    detection_blocks, met = (np.bincount(p, minlength=parts * cells) for p in (place.ravel(), place[hits]))
+    return detection_blocks.reshape(parts, cells).astype(float), met.reshape(parts, cells).astype(float)
 
 
 def smoothed(values: FloatArray, parts: int, cells: int) -> FloatArray:

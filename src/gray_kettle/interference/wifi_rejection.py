@@ -10,7 +10,7 @@ import math
 import numpy as np
 
 from gray_kettle.interference.block import FINE_HZ, Block, running_total
-from gray_kettle.interference.bursts import LOW_BAND_HZ, Narrow, Surroundings, over_ground
+from gray_kettle.interference.bursts import LOW_BAND_HZ, LocalBackground, NarrowBursts, over_ground
 from gray_kettle.interference.comb import agreement, raster_of, raster_of_strongest
 from gray_kettle.interference.even_bursts import Stretch
 from gray_kettle.interference.runs import runs_of
@@ -31,7 +31,7 @@ _MOSTLY_CLEAR, _BY_CHANCE = 2.0, 9.0  # the exponent that the best of all raster
 _FIRST_END_HZ, _INNER_HZ = 2.402e9, (2.405e9, 2.4775e9)  # between ends of channels: 2401.6 and 2402.4 MHz
 
 
-def are_no_channels(block: Block, around: Surroundings, group: Narrow, stretch: Stretch) -> bool:
+def are_no_channels(block: Block, around: LocalBackground, group: NarrowBursts, stretch: Stretch) -> bool:
     """Whether a range of even bursts cannot be channels side by side."""
     ends_hz = ends_of(group.freq_hz)
     cannot = _cannot_be_channels(block, around, group, stretch, ends_hz)
@@ -65,7 +65,7 @@ def _is_as_wide_as(channel_hz: tuple[float, float], width_hz: float) -> bool:
 
 
 def _cannot_be_channels(
-    block: Block, around: Surroundings, group: Narrow, stretch: Stretch, ends_hz: tuple[float, float]
+    block: Block, around: LocalBackground, group: NarrowBursts, stretch: Stretch, ends_hz: tuple[float, float]
 ) -> bool:
     low, high = ends_hz
     if stretch.high_hz > LOW_BAND_HZ:
@@ -84,7 +84,9 @@ def _cannot_be_channels(
     return _is_combed(block, group)
 
 
-def _is_too_wide(block: Block, around: Surroundings, group: Narrow, low_hz: float, high_hz: float) -> bool:
+def _is_too_wide(
+    block: Block, around: LocalBackground, group: NarrowBursts, low_hz: float, high_hz: float
+) -> bool:
     """The same of a range that is wider than channels usually fill evenly."""
     width = float(np.quantile(group.width_hz, 0.9))
     # Channels begin at 2403 MHz; the common hoppers have a place below, and none above 2480.
@@ -104,7 +106,7 @@ def _is_too_wide(block: Block, around: Surroundings, group: Narrow, low_hz: floa
 
 
 def _widths_met(
-    block: Block, around: Surroundings, group: Narrow, ends_hz: tuple[float, float]
+    block: Block, around: LocalBackground, group: NarrowBursts, ends_hz: tuple[float, float]
 ) -> FloatArray:
     """How wide all is that is met in a range at the level of some bursts, narrow or not."""
     cells = slice(*np.searchsorted(block.freq_hz, ends_hz))
@@ -112,7 +114,9 @@ def _widths_met(
     return np.asarray((last - first + 1) * block.cell_hz)
 
 
-def runs_at(block: Block, around: Surroundings, level_dbm: float, cells: slice) -> tuple[IntArray, IntArray]:
+def runs_at(
+    block: Block, around: LocalBackground, level_dbm: float, cells: slice
+) -> tuple[IntArray, IntArray]:
     """(first, last) of the cells of all that is met of a level, narrow or not, counted from the first of some cells."""
     own_mw = 10 ** (level_dbm / 10) / max(1e6 / block.span.step_hz, 1.0)
     power = around.smooth[:, cells]
@@ -144,7 +148,7 @@ def are_parts_of_frames(cell_hz: float, number: int, width_hz: FloatArray) -> bo
     return explained > _ALL * narrow or explained > max(_MOST * narrow, _MANY_TIMES * number)
 
 
-def _lie_anywhere(block: Block, group: Narrow, width_hz: FloatArray) -> bool:
+def _lie_anywhere(block: Block, group: NarrowBursts, width_hz: FloatArray) -> bool:
     """Whether most of what is met there does not stand clear, and cells that would show a raster show none."""
     wide_hz = width_hz[width_hz > HOP_HZ + block.cell_hz].sum()
     is_clear = len(width_hz) < _MOSTLY_CLEAR * len(group) and wide_hz < _WIDE_SHARE * width_hz.sum()
@@ -166,7 +170,7 @@ def _stand_clear(block: Block, number: int, width_hz: FloatArray) -> bool:
     )
 
 
-def _may_be_spilled(block: Block, around: Surroundings, group: Narrow) -> bool:
+def _may_be_spilled(block: Block, around: LocalBackground, group: NarrowBursts) -> bool:
     """Whether what is on the air now and then is so strong that bursts may be parts of what it spills over the band."""
     own_mw = 10 ** (float(np.median(group.level_dbm)) / 10) / max(1e6 / block.span.step_hz, 1.0)
     return bool((around.strongest > _SPILLS * own_mw).mean() > _SPILLS_OFTEN)
@@ -184,7 +188,7 @@ def _ends_with_channels(block: Block, low_hz: float, high_hz: float) -> bool:
     return inside and max(off_hz) < 0.6e6 + 0.35 * block.cell_hz
 
 
-def _is_combed(block: Block, group: Narrow) -> bool:
+def _is_combed(block: Block, group: NarrowBursts) -> bool:
     """A raster shows that is none of channels' edges, evenly through the range."""
     raster_hz, _, phase_hz = raster_of(group.freq_hz, block.cell_hz)
     if math.isnan(raster_hz) or np.ptp(group.freq_hz) < _CHANNEL_HZ[0][1] or len(group) < 50:

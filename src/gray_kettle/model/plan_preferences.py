@@ -1,14 +1,13 @@
 """What the technician asks of the plan, and what was carried out of it. Kept with the case."""
 
 from dataclasses import dataclass
-from typing import Any
 
 CHANGE_COST = 0.10  # in log units: a move must promise about a tenth more throughput
 RADAR = ("avoid", "allow", "prefer")
 
 
 @dataclass(frozen=True)
-class Wishes:
+class PlanPreferences:
     """What the plan keeps to beside the country and the clients.
 
     locked: ids of radios that stay where they are. offers: (radio id, limit) of what a radio can be set to, as in
@@ -31,23 +30,9 @@ class Wishes:
 
 
 @dataclass(frozen=True)
-class Done:
+class CompletedStep:
     """A step that was carried out. radio: its id, "" for a step that is no change of channel."""
 
     time_s: float
     radio: str
     text: str
-
-
-def wishes_from(document: dict[str, Any]) -> Wishes:
-    """As kept with a case; what an older one does not have is as usual."""
-    usual = Wishes()
-    return Wishes(
-        locked=tuple(document.get("locked", ())),
-        offers=tuple((owner, text) for owner, text in document.get("offers", ())),
-        radar=document.get("radar", usual.radar),
-        change_cost=document.get("change_cost", usual.change_cost),
-        most_moves=document.get("most_moves"),
-        weights=tuple((owner, weight) for owner, weight in document.get("weights", ())),
-        hours=document.get("hours", usual.hours),
-    )

@@ -9,7 +9,6 @@ from typing import Self
 import numpy as np
 from numpy.typing import NDArray
 
-from gray_kettle.model.plan_preferences import Done, Wishes
 from gray_kettle.phy.channels import Channel
 
 FloatArray = NDArray[np.float64]
@@ -40,7 +39,7 @@ class Announcement:
     country: str
     fingerprint: str
     beacon_bytes: int
-    width_told: bool = True  # False: the width was not told, and is taken as 20 MHz
+    width_advertised: bool = True  # False: the width was not told, and is taken as 20 MHz
     transmitted_by: str = ""
     ap_name: str = ""
     tx_power_dbm: int | None = None
@@ -54,7 +53,7 @@ class Announcement:
 
 
 @dataclass(frozen=True)
-class Ability:
+class ClientCapability:
     """What a client said it can do, told when it asked to join a network (bssid) or to know of networks ("").
 
     channels: (band, number) that it can use; () when it did not tell.
@@ -252,7 +251,7 @@ class SweepRows:
 
 
 @dataclass(frozen=True)
-class Swept:
+class SweptChannel:
     """What sweeps say of one place over a window.
 
     channel: a place and its width; primary is the lowest part. duty: share of time in which something was on it.
@@ -291,7 +290,7 @@ KINDS = (
 
 
 @dataclass(frozen=True)
-class Sighting:
+class Detection:
     """What some rows of a sweep show of one emitter: of a source of energy that is not Wi-Fi.
 
     likely: (kind, probability), the likeliest first; "unknown" is one of them. low_hz, high_hz: all that it touches;
@@ -321,9 +320,12 @@ class Sighting:
         return self.likely[0][1]
 
 
+MIN_DETECTION_ROWS = 24  # fewer rows show no pattern in time
+
+
 @dataclass(frozen=True)
-class Looked:
-    """A stretch of sweep rows that was looked through for emitters. low_hz, high_hz: that was swept."""
+class DetectionBlock:
+    """A stretch of sweep rows that the detector examined. low_hz, high_hz: the span that was swept."""
 
     start_s: float
     end_s: float
@@ -331,7 +333,7 @@ class Looked:
     low_hz: float
     high_hz: float
     spot: str
-    sightings: tuple[Sighting, ...]
+    detections: tuple[Detection, ...]
 
 
 @dataclass(frozen=True, eq=False)
@@ -345,53 +347,11 @@ class Piece:
     edges: Edges = field(default_factory=Edges.empty)
     surveys: Surveys = field(default_factory=Surveys.empty)
     links: Links = field(default_factory=Links.empty)
-    abilities: tuple[Ability, ...] = ()
+    capabilities: tuple[ClientCapability, ...] = ()
     sweeps: tuple[SweepRows, ...] = ()
     swept_bands: tuple[str, ...] = ()  # bands that this input is known to have covered whole
     records: int = 0  # frames, scans or sweep rows
     skipped: int = 0
-
-
-@dataclass(frozen=True)
-class EmitterNote:
-    """What the technician told of an emitter that was found: by the kind and place that it was found with.
-
-    kind: what it really is, "" where that was found rightly. is_dismissed: it is known and of no concern.
-    """
-
-    found: str
-    centre_hz: float
-    bandwidth_hz: float
-    name: str = ""
-    kind: str = ""
-    is_dismissed: bool = False
-
-
-@dataclass(frozen=True)
-class Setup:
-    """What the technician told of the site.
-
-    own: network names and BSSIDs that are ours. foreign: BSSIDs that are not, whatever their name.
-    clients: limits, see plan.limits. names: BSSID to the name of its radio. emitters: notes on those that were found.
-    together: BSSIDs that are one radio, whatever they look like; apart: those that are a radio of their own.
-    thresholds: (name, value) of those that were changed, see judge.thresholds. reference: (start, end) of the stretch
-    that the window is compared with. wishes: what is asked of the plan; done: steps of it that were carried out.
-    """
-
-    site: str = ""
-    country: str = ""
-    complaint: str = ""
-    own: tuple[str, ...] = ()
-    foreign: tuple[str, ...] = ()
-    clients: tuple[str, ...] = ()
-    names: tuple[tuple[str, str], ...] = ()
-    emitters: tuple[EmitterNote, ...] = ()
-    together: tuple[tuple[str, ...], ...] = ()
-    apart: tuple[str, ...] = ()
-    thresholds: tuple[tuple[str, float], ...] = ()
-    reference: tuple[float, float] | None = None
-    wishes: Wishes = field(default_factory=Wishes)
-    done: tuple[Done, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -425,10 +385,10 @@ class Observations:
     takes: tuple[TakeInfo, ...]
     surveys: Surveys = field(default_factory=Surveys.empty)
     links: Links = field(default_factory=Links.empty)
-    abilities: tuple[Ability, ...] = ()
-    swept: tuple[Swept, ...] = ()
-    looked: tuple[Looked, ...] = ()
-    rows_unlooked: int = 0  # sweep rows that were not looked through for emitters yet
+    capabilities: tuple[ClientCapability, ...] = ()
+    swept: tuple[SweptChannel, ...] = ()
+    detection_blocks: tuple[DetectionBlock, ...] = ()
+    rows_pending: int = 0  # sweep rows that were not looked through for emitters yet
     known_before: frozenset[str] | None = (
         None  # BSSIDs heard in the reference stretch; None where none was told
     )

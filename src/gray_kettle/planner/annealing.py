@@ -11,8 +11,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from gray_kettle.model.records import FloatArray, IntArray
-from gray_kettle.planner.delta_eval import Trials
-from gray_kettle.planner.objective import Joint
+from gray_kettle.planner.delta_eval import DeltaEvaluator
+from gray_kettle.planner.objective import Objective
 
 LEAST_GAIN = 1e-6
 _PARTNERS = 24  # for a swap, at one look
@@ -49,7 +49,7 @@ def effort_for(count: int, scenes: int = _USUAL_SCENES) -> Effort:
 
 
 def search(
-    joint: Joint,
+    objective: Objective,
     effort: Effort,
     most_moves: int | None,
     progress: Progress = lambda done: None,
@@ -60,70 +60,70 @@ def search(
     progress is told the share done, and may raise to end the search.
     """
     chance = np.random.default_rng(seed)
-    trials = Trials(joint, np.repeat(joint.start[None], effort.trials, axis=0))
+    trials = DeltaEvaluator(objective, np.repeat(objective.start[None], effort.trials, axis=0))
     for sweep, warm in enumerate(np.geomspace(effort.hot, effort.cold, effort.sweeps)):
         progress(sweep / effort.sweeps)
-        for m in chance.permutation(joint.count):
+        for m in chance.permutation(objective.count):
             gains = _open(trials, int(m), most_moves)
             drawn = gains / warm + chance.gumbel(size=gains.shape)  # by chance, exp(gain / warm) to one
             trials.move(np.full(effort.trials, m), drawn.argmax(axis=1))
-            if effort.swaps and joint.count > 1 and most_moves is None:
+            if effort.swaps and objective.count > 1 and most_moves is None:
                 _maybe_swap(trials, int(m), warm, chance)
     # Of hundreds so few looks at each may end no better than a plain descent from where they are.
-    ends = np.concatenate([joint.start[None], trials.chosen])
+    ends = np.concatenate([objective.start[None], trials.chosen])
     found = np.concatenate(
-        [joint.start[None], (settle if effort.swaps else descend)(joint, ends, most_moves)]
+        [objective.start[None], (settle if effort.swaps else descend)(objective, ends, most_moves)]
     )
-    return np.asarray(found[int(np.argmax(joint.score(found)))])
+    return np.asarray(found[int(np.argmax(objective.score(found)))])
 
 
-def settle(joint: Joint, start: IntArray, most_moves: int | None) -> IntArray:
+def settle(objective: Objective, start: IntArray, most_moves: int | None) -> IntArray:
     """Descend, let pairs change places where that gains, and again until nothing does; (b, n), each by itself."""
-    chosen = descend(joint, start, most_moves)
-    while most_moves is None and joint.count > 1:
-        trials = Trials(joint, chosen)
-        for m in range(joint.count):
-            partners = np.array([k for k in range(joint.count) if k != m])
+    chosen = descend(objective, start, most_moves)
+    while most_moves is None and objective.count > 1:
+        trials = DeltaEvaluator(objective, chosen)
+        for m in range(objective.count):
+            partners = np.array([k for k in range(objective.count) if k != m])
             gains = trials.swap_gains(m, partners)
             better = gains.max(axis=1) > LEAST_GAIN
             if better.any():
                 trials.swap(m, np.where(better, partners[gains.argmax(axis=1)], m))
         if np.array_equal(trials.chosen, chosen):
             break
-        chosen = descend(joint, trials.chosen, most_moves)
+        chosen = descend(objective, trials.chosen, most_moves)
     return chosen
 
 
-def descend(joint: Joint, start: IntArray, most_moves: int | None) -> IntArray:
+def descend(objective: Objective, start: IntArray, most_moves: int | None) -> IntArray:
     """Move one radio at a time to its best option as long as the objective grows; (b, n), each by itself."""
-    trials = Trials(joint, start)
+    trials = DeltaEvaluator(objective, start)
     idle = 0
-    while idle < joint.count:
-        for m in range(joint.count):
+    while idle < objective.count:
+        for m in range(objective.count):
             gains = _open(trials, m, most_moves)
             best = gains.argmax(axis=1)
             better = gains.max(axis=1) > LEAST_GAIN
             trials.move(np.full(len(best), m), np.where(better, best, trials.chosen[:, m]))
             idle = 0 if better.any() else idle + 1
-            if idle >= joint.count:
+            if idle >= objective.count:
                 break
     return trials.chosen
 
 
-def _open(trials: Trials, m: int, most_moves: int | None) -> FloatArray:
+def _open(trials: DeltaEvaluator, m: int, most_moves: int | None) -> FloatArray:
     """Gains of the options of a radio, -inf for those that the number of changes closes."""
     gains = trials.gains(m)
     if most_moves is not None:
-        start = trials.joint.start
+        start = trials.objective.start
         moved = trials.chosen != start
         full = moved.sum(axis=1) - moved[:, m] >= most_moves
         gains = np.where(full[:, None] & (np.arange(gains.shape[1]) != start[m]), -np.inf, gains)
     return gains
 
 
-def _maybe_swap(trials: Trials, m: int, warm: float, chance: np.random.Generator) -> None:
+def _maybe_swap(trials: DeltaEvaluator, m: int, warm: float, chance: np.random.Generator) -> None:
     """Change channels with another radio, or with none, by chance."""
-    partners = chance.permutation(trials.joint.count)[:_PARTNERS]
+    partners = chance.permutation(trials.objective.count)[:_PARTNERS]
     partners = partners[partners != m]
     drawn = trials.swap_gains(m, partners) / warm + chance.gumbel(size=(len(trials.chosen), len(partners)))
     best = drawn.argmax(axis=1)

@@ -10,7 +10,7 @@ import numpy as np
 
 from gray_kettle.model.records import FloatArray, IntArray
 from gray_kettle.planner.annealing import LEAST_GAIN, Progress
-from gray_kettle.planner.objective import Joint
+from gray_kettle.planner.objective import Objective
 
 _MOST_NODES = 6000  # some seconds: beyond, the best found stands without proof
 
@@ -25,20 +25,22 @@ class Proof:
 
 
 def prove(
-    joint: Joint, best: IntArray, most_moves: int | None, progress: Progress = lambda done: None
+    objective: Objective, best: IntArray, most_moves: int | None, progress: Progress = lambda done: None
 ) -> Proof:
     """Better than a good plan, or the proof that nothing is."""
-    return _Prover(joint, best, most_moves, progress).run()
+    return _Prover(objective, best, most_moves, progress).run()
 
 
 class _Prover:
-    def __init__(self, joint: Joint, best: IntArray, most_moves: int | None, progress: Progress) -> None:
-        self.joint, self.most_moves, self.progress = joint, most_moves, progress
-        self.best, self.best_score = best, float(joint.score(best))
+    def __init__(
+        self, objective: Objective, best: IntArray, most_moves: int | None, progress: Progress
+    ) -> None:
+        self.objective, self.most_moves, self.progress = objective, most_moves, progress
+        self.best, self.best_score = best, float(objective.score(best))
         self.nodes, self.left_over = 0, -np.inf
-        count = joint.count
+        count = objective.count
         self.beside = {(k, m): self._beside(k, m) for k in range(count) for m in range(count) if k != m}
-        alone = [self._worth(k, joint.base) for k in range(count)]
+        alone = [self._worth(k, objective.base) for k in range(count)]
         loss = np.zeros(count)
         for k in range(count):
             for m in range(k):
@@ -48,20 +50,20 @@ class _Prover:
         self.order = [int(k) for k in np.argsort(-loss, kind="stable")]  # who takes most from others first
 
     def run(self) -> Proof:
-        self._descend(0, {}, self.joint.base)
+        self._descend(0, {}, self.objective.base)
         settled = self.nodes <= _MOST_NODES
         return Proof(self.best, max(self.best_score, self.left_over), settled)
 
     def _worth(self, k: int, sums: FloatArray) -> FloatArray:
         """Upper bound of what radio k adds on each option, beside those that its sums have in them: (o,)."""
-        j = self.joint
+        j = self.objective
         logs = j.mean(j.logs(sums[:, k], j.rates[k]))
         return np.asarray(j.weight[k] * logs - j.costs[k])
 
     def _beside(self, k: int, m: int) -> FloatArray:
         """What radio k adds on each of its options beside radio m alone on each of its own: (o of k, o of m)."""
-        j = self.joint
-        way = j.lies[j.dsss[m], j.channel[k][:, None], j.channel[m][None]]
+        j = self.objective
+        way = j.pair_class[j.dsss[m], j.channel[k][:, None], j.channel[m][None]]
         logs = j.mean(j.logs(j.base[:, k, :, None] + j.term(k, m, way), j.rates[k][:, None]))
         return np.asarray(j.weight[k] * logs - j.costs[k][:, None])
 
@@ -70,7 +72,7 @@ class _Prover:
         return float(both.max())
 
     def _descend(self, depth: int, chosen: dict[int, int], sums: FloatArray) -> None:
-        j, rest = self.joint, self.order[depth:]
+        j, rest = self.objective, self.order[depth:]
         self.nodes += 1
         if depth == j.count:
             choice = np.array([chosen[k] for k in range(j.count)])
@@ -97,13 +99,13 @@ class _Prover:
             if depth == 0:
                 self.progress(n / len(limits))
             on = j.channel[k, option]
-            way = j.lies[j.dsss[k], j.channel, on]
+            way = j.pair_class[j.dsss[k], j.channel, on]
             with_it = sums + j.term(np.arange(j.count)[:, None], k, way)
             self._descend(depth + 1, {**chosen, k: int(option)}, with_it)
 
     def _open(self, k: int, chosen: dict[int, int], worth: FloatArray) -> FloatArray:
         """Only where it is now, once as many others have moved as may."""
-        start = self.joint.start
+        start = self.objective.start
         if (
             self.most_moves is None
             or sum(option != start[m] for m, option in chosen.items()) < self.most_moves
@@ -113,11 +115,11 @@ class _Prover:
 
     def _placed(self, k: int, placed: list[int], chosen: dict[int, int], sums: FloatArray) -> FloatArray:
         """What those that have a place add together, for each option of radio k: (o,)."""
-        j = self.joint
+        j = self.objective
         out = np.zeros(len(j.costs[k]))
         for m in placed:
             on = j.channel[m, chosen[m]]
-            way = j.lies[j.dsss[k], on, j.channel[k]]
+            way = j.pair_class[j.dsss[k], on, j.channel[k]]
             logs = j.logs(sums[:, m, chosen[m]][:, None] + j.term(m, k, way), j.rates[m, chosen[m]])
             out += j.weight[m] * j.mean(logs) - j.costs[m, chosen[m]]
         return out

@@ -2,8 +2,8 @@
 
 from dataclasses import dataclass
 
-from gray_kettle.analysis.assessment import Standing
-from gray_kettle.model.records import Setup
+from gray_kettle.analysis.assessment import ChannelAssessment
+from gray_kettle.model.setup import Setup
 from gray_kettle.phy.channels import Channel
 from gray_kettle.phy.countries import is_indoor_only, most_eirp_dbm, radar_watch_s
 from gray_kettle.planner.proposal import Move, Proposal
@@ -25,8 +25,8 @@ class Line:
     watch_s: float
     indoor: bool
     most_eirp_dbm: float | None
-    before: Standing | None
-    after: Standing | None
+    before: ChannelAssessment | None
+    after: ChannelAssessment | None
     why: str
 
 

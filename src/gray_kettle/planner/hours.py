@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.analysis.assessment import Assessment, Emitter, OwnView, Radio
-from gray_kettle.analysis.loss.channel_assessment import asking_of, standing_on
+from gray_kettle.analysis.loss.channel_assessment import assess_channel, victim_of
 from gray_kettle.model.records import FloatArray
 from gray_kettle.safe_text import printable
 from gray_kettle.site_timezone import offset_s
@@ -123,7 +123,7 @@ def _view_at(
 ) -> OwnView:
     if view.now is None:
         return view
-    now = standing_on(view.now.channel, asking_of(radio)[0], radios, radio, emitters)
+    now = assess_channel(view.now.channel, victim_of(radio)[0], radios, radio, emitters)
     return replace(view, radio=radio, now=now)
 
 

@@ -4,37 +4,37 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from gray_kettle.analysis.assessment import Standing
-from gray_kettle.analysis.loss.channel_assessment import with_ours_on
+from gray_kettle.analysis.assessment import ChannelAssessment
+from gray_kettle.analysis.loss.channel_assessment import assess_hypothetical
 from gray_kettle.phy.channels import Channel
 from gray_kettle.planner.proposal import Move, Proposal
 from gray_kettle.planner.radio_model import LEAST_MBPS
 
 
 @dataclass(frozen=True, eq=False)
-class Tried:
+class HypotheticalPlan:
     """Where each own radio would be, and how it would stand there, by id."""
 
     channels: dict[str, Channel]
-    standings: dict[str, Standing]
+    channel_assessments: dict[str, ChannelAssessment]
 
     @property
     def typical_mbps(self) -> float:
         """Geometric mean of the expected throughput of all own radios."""
-        logs = [np.log(max(s.expected_mbps, LEAST_MBPS)) for s in self.standings.values()]
+        logs = [np.log(max(s.expected_mbps, LEAST_MBPS)) for s in self.channel_assessments.values()]
         return float(np.exp(np.mean(logs))) if logs else 0.0
 
 
-def tried(proposal: Proposal, elsewhere: dict[str, Channel]) -> Tried:
+def hypothetical_plan(proposal: Proposal, elsewhere: dict[str, Channel]) -> HypotheticalPlan:
     """The proposal, with some radios on other channels, at the hours that count."""
     channels = {m.radio.id: elsewhere.get(m.radio.id, m.target) for m in proposal.moves}
-    return Tried(channels, with_ours_on(channels, proposal.judged))
+    return HypotheticalPlan(channels, assess_hypothetical(channels, proposal.judged))
 
 
-def staying(proposal: Proposal) -> Tried:
+def staying(proposal: Proposal) -> HypotheticalPlan:
     """Everybody where they are."""
     channels = {m.radio.id: m.source for m in proposal.moves}
-    return Tried(channels, {m.radio.id: m.before for m in proposal.moves if m.before is not None})
+    return HypotheticalPlan(channels, {m.radio.id: m.before for m in proposal.moves if m.before is not None})
 
 
 def next_open(move: Move, channel: Channel, step: int) -> Channel:

@@ -10,12 +10,12 @@ import math
 
 import numpy as np
 
-from gray_kettle.analysis.loss.channel_overlap import lie
-from gray_kettle.analysis.loss.interference_loss import efficiency_among, meet, weigh
+from gray_kettle.analysis.loss.channel_overlap import overlap
+from gray_kettle.analysis.loss.interference_loss import efficiency_among, pair_effects, score_channels
 from gray_kettle.model.records import FloatArray, IntArray
 from gray_kettle.phy.carrier_sense import noise_floor_dbm
 from gray_kettle.phy.channels import Channel
-from gray_kettle.planner.radio_model import LEAST_MBPS, Player
+from gray_kettle.planner.radio_model import LEAST_MBPS, RadioModel
 
 MOST_PROVED = 6  # radios up to which the best plan is proved
 SMALL_SITE = 40  # up to so many radios the levels are taken 3 dB lower, as they are, and 3 dB higher
@@ -32,7 +32,7 @@ def shifts_for(count: int) -> tuple[float, ...]:
     return SHIFTS_DB if count <= SMALL_SITE else (0.0,)
 
 
-class Joint:
+class Objective:
     """The own radios of a band with all that they take from one another.
 
     Sums of a radio on an option, last axis: log of what those on its primary leave, how many they are, how much they
@@ -41,38 +41,38 @@ class Joint:
     most; costs of missing ones are infinite), c classes.
     """
 
-    def __init__(self, players: tuple[Player, ...], shifts_db: tuple[float, ...]) -> None:
-        self.players, self.count = players, len(players)
+    def __init__(self, models: tuple[RadioModel, ...], shifts_db: tuple[float, ...]) -> None:
+        self.models, self.count = models, len(models)
         self._scenes(shifts_db)
-        channels = sorted({c for p in players for c in p.options.channels})
+        channels = sorted({c for p in models for c in p.options.channels})
         at = {c: n for n, c in enumerate(channels)}
-        most = max(len(p.options.channels) for p in players)
+        most = max(len(p.options.channels) for p in models)
         self.wider = max(round(math.log2(c.width_mhz / 20)) for c in channels)
         shape = (self.count, most)
         self.costs = np.full(shape, np.inf)
         self.channel = np.zeros(shape, dtype=np.int64)  # index into the list of all channels
-        self.start = np.array([p.start for p in players])
-        self.weight = np.array([p.weight for p in players])
-        self.dsss = np.array([int(p.dsss_only) for p in players])
+        self.start = np.array([p.start for p in models])
+        self.weight = np.array([p.weight for p in models])
+        self.dsss = np.array([int(p.dsss_only) for p in models])
         self._type = np.float64 if self.count <= MOST_PROVED else np.float32
         self.base = np.zeros((len(self.scenes), *shape, _WIDER + self.wider), dtype=self._type)
         self.rates = np.zeros((*shape, self.wider + 1), dtype=self._type)  # what each widening adds, Mb/s
-        for k, player in enumerate(players):
-            own = player.options.channels
-            self.costs[k, : len(own)] = player.costs
+        for k, model in enumerate(models):
+            own = model.options.channels
+            self.costs[k, : len(own)] = model.costs
             self.channel[k, : len(own)] = [at[c] for c in own]
-            self._foreign(k, player)
+            self._foreign(k, model)
         self.option = np.full(
             (self.count, len(channels)), -1
         )  # of a radio, by channel; -1 where it is not open to it
-        for k, player in enumerate(players):
-            self.option[k, self.channel[k, : len(player.costs)]] = np.arange(len(player.costs))
+        for k, model in enumerate(models):
+            self.option[k, self.channel[k, : len(model.costs)]] = np.arange(len(model.costs))
         self._classes(channels)
         self._pairs()
 
     def _scenes(self, shifts_db: tuple[float, ...]) -> None:
         """(shift, time of day or None for all of it) with the weight of each: the times share that of no shift."""
-        times = self.players[0].times if self.players else ()
+        times = self.models[0].times if self.models else ()
         self.shifts_db = shifts_db
         self.scenes: list[tuple[float, int | None]] = []
         weights: list[float] = []
@@ -89,15 +89,15 @@ class Joint:
         """Over the scenes, each by its weight: the first axis goes."""
         return np.asarray(np.tensordot(self._scene_weight.astype(logs.dtype), logs, axes=(0, 0)))
 
-    def _foreign(self, k: int, player: Player) -> None:
+    def _foreign(self, k: int, model: RadioModel) -> None:
         """What each option has left by those that are not ours."""
-        options = player.options
-        rates = options.rates_mbps(player.asking)[:, : self.wider + 1]
+        options = model.options
+        rates = options.rates_mbps(model.victim)[:, : self.wider + 1]
         self.rates[k, : len(rates)] = np.diff(rates, axis=1, prepend=0.0).clip(min=0.0)
         widens = options.width_mhz[:, None] > 20 * 2 ** np.arange(self.wider)
         for s, (shift, time) in enumerate(self.scenes):
-            others = player.others if time is None else player.times[time][1]
-            alone = weigh(player.asking, options, others.louder_by(shift))
+            others = model.others if time is None else model.times[time][1]
+            alone = score_channels(model.victim, options, others.louder_by(shift))
             sums = self.base[s, k, : len(rates)]
             beside = (1 - alone.adjacent_lost) * np.prod(1 - alone.non_wifi_lost_to, axis=1)
             sums[:, _CO] = _log(alone.co_free)
@@ -113,12 +113,13 @@ class Joint:
             for d, dsss in enumerate((False, True)[: len(rows)]):
                 for k, mine in enumerate(channels):
                     rows[d, k] = [
-                        (*lie(mine, theirs, dsss), mine.width_mhz, theirs.width_mhz) for theirs in channels
+                        (*overlap(mine, theirs, dsss), mine.width_mhz, theirs.width_mhz)
+                        for theirs in channels
                     ]
         self._ways, which = np.unique(np.round(rows.reshape(-1, 8), 9), axis=0, return_inverse=True)
-        self.lies = which.reshape(-1, count, count)  # class by (DSSS, mine, theirs)
+        self.pair_class = which.reshape(-1, count, count)  # class by (DSSS, mine, theirs)
         # Of a channel only few classes occur: each once, and which of them each other channel is.
-        found = [[np.unique(row, return_inverse=True) for row in table] for table in self.lies]
+        found = [[np.unique(row, return_inverse=True) for row in table] for table in self.pair_class]
         most = max(len(u) for table in found for u, _ in table)
         self.few = np.zeros((len(found), count, most), dtype=np.int64)
         self.which = np.zeros((len(found), count, count), dtype=np.int64)
@@ -134,12 +135,12 @@ class Joint:
         noise = noise_floor_dbm(ways[:, 6] * 1e6)[:, None]
         their_width = ways[:, 7].astype(np.int64)[:, None]
         step = np.where(ways[:, 2] > 0, np.log2(np.maximum(ways[:, 2], 20) / 20), -1).astype(int)
-        sent = np.array([p.activity for p in self.players])[None, :]
+        sent = np.array([p.activity for p in self.models])[None, :]
         terms = np.zeros((len(self.shifts_db), n, n, len(ways), _WIDER + self.wider), dtype=self._type)
         for s, shift in enumerate(self.shifts_db):
-            for k, player in enumerate(self.players):
-                level = np.array([p.level_at[k] for p in self.players])[None, :] + shift
-                met = meet(geometry, their_width, level, noise, player.asking)
+            for k, model in enumerate(self.models):
+                level = np.array([p.level_at[k] for p in self.models])[None, :] + shift
+                met = pair_effects(geometry, their_width, level, noise, model.victim)
                 term = terms[s, k]
                 term[..., _CO] = _log(1 - sent * met.heard).T
                 term[..., _COUNT], term[..., _SENDING] = met.heard.T, (sent * met.heard).T
@@ -152,9 +153,9 @@ class Joint:
         shift_of = [self.shifts_db.index(shift) for shift, _ in self.scenes]
         self.terms = rows if len(shift_of) == len(self.shifts_db) else rows[shift_of]
 
-    def term(self, asking: IntArray | int, other: IntArray | int, way: IntArray) -> FloatArray:
+    def term(self, victim: IntArray | int, other: IntArray | int, way: IntArray) -> FloatArray:
         """What others add to the sums of asking radios, lying to them in a way; broadcast, (s, …, sums)."""
-        rows: IntArray = (np.asarray(asking, dtype=np.int64) * self.count + other) * len(self._ways) + way
+        rows: IntArray = (np.asarray(victim, dtype=np.int64) * self.count + other) * len(self._ways) + way
         return np.asarray(self.terms.take(rows, axis=1))
 
     def logs(self, sums: FloatArray, rates: FloatArray) -> FloatArray:
@@ -175,7 +176,7 @@ class Joint:
         """Sums of every radio for choices of options: (…, n) to (s, …, n, sums)."""
         who = np.arange(self.count)
         on = self.channel[who, chosen]
-        way = self.lies[self.dsss, on[..., :, None], on[..., None, :]]  # class by (…, asking, other)
+        way = self.pair_class[self.dsss, on[..., :, None], on[..., None, :]]  # class by (…, asking, other)
         sums = self.base[:, who, chosen]
         return np.asarray(sums + self.term(who[:, None], who, way).sum(axis=-2))
 

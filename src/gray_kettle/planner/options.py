@@ -5,8 +5,8 @@ from dataclasses import dataclass, replace
 
 from gray_kettle.analysis.assessment import Assessment, Radio
 from gray_kettle.analysis.loss.channel_assessment import level_at
-from gray_kettle.model.plan_preferences import Wishes
-from gray_kettle.model.records import Setup
+from gray_kettle.model.plan_preferences import PlanPreferences
+from gray_kettle.model.setup import Setup
 from gray_kettle.phy.carrier_sense import UNHEARD_DBM
 from gray_kettle.phy.channels import Channel, all_channels
 from gray_kettle.phy.countries import radar_watch_s
@@ -62,7 +62,7 @@ def options_for(radio: Radio, assessment: Assessment, setup: Setup) -> Options:
             why = unwise(channel, radio, assessment)
         watch_s = radar_watch_s(setup.country, channel)
         heard = watch_s > 0 and radar_heard(channel, assessment)
-        cost = _cost(channel, radio, setup.wishes, watch_s > 0, heard)
+        cost = _cost(channel, radio, setup.preferences, watch_s > 0, heard)
         found.append(Option(channel, why, cost, watch_s, heard))
     if all(o.barred for o in found):
         conflict = contradiction(channels, rules)
@@ -82,12 +82,12 @@ def barred(radio: Radio, assessment: Assessment, setup: Setup) -> dict[Channel, 
         with suppress(ValueError):
             parse_limit(text)
             clients.append(text)
-    for owner, text in setup.wishes.offers:
+    for owner, text in setup.preferences.offers:
         with suppress(ValueError):
             limit_of_radio(text, radio.band)
             offers.append((owner, text))
     readable = replace(
-        setup, clients=tuple(clients), wishes=replace(setup.wishes, offers=tuple(offers), locked=())
+        setup, clients=tuple(clients), preferences=replace(setup.preferences, offers=tuple(offers), locked=())
     )
     return {o.channel: o.barred for o in options_for(radio, assessment, readable).all if o.barred}
 
@@ -109,11 +109,11 @@ def unwise(channel: Channel, radio: Radio, assessment: Assessment) -> str:
     return ""
 
 
-def _cost(channel: Channel, radio: Radio, wishes: Wishes, watched: bool, heard: bool) -> float:
+def _cost(channel: Channel, radio: Radio, preferences: PlanPreferences, watched: bool, heard: bool) -> float:
     """In log units: for the change, for radar watch by what was heard of radar, for being hard to find."""
-    cost = 0.0 if channel == radio.channel else wishes.change_cost
+    cost = 0.0 if channel == radio.channel else preferences.change_cost
     if watched:
-        cost += (0.0 if wishes.radar == "prefer" else RADAR_COST) + RADAR_HEARD_COST * heard
+        cost += (0.0 if preferences.radar == "prefer" else RADAR_COST) + RADAR_HEARD_COST * heard
     if channel.band == "6" and channel.primary % 16 != 5 and channel != radio.channel:
         cost += HARD_TO_FIND_COST
     return cost

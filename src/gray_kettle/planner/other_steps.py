@@ -11,7 +11,7 @@ from gray_kettle.planner.proposal import Move, OtherStep
 from gray_kettle.planner.radio_model import LEAST_MBPS
 from gray_kettle.planner.what_if import (
     Effect,
-    Sites,
+    WhatIf,
     clients_at,
     is_unused,
     quieter,
@@ -32,7 +32,7 @@ _NOT_WORTH_IT = (
 _EFFORTS = ("minutes", "an hour", "a visit", "a purchase")  # each costs about twice the one before
 
 
-def other_steps(assessment: Assessment, sites: Sites, moves: Sequence[Move]) -> tuple[OtherStep, ...]:
+def other_steps(assessment: Assessment, sites: WhatIf, moves: Sequence[Move]) -> tuple[OtherStep, ...]:
     """Worth doing beside the moves, the best for its effort first."""
     found = [
         *_emitters(assessment, sites),
@@ -56,7 +56,7 @@ def _gain(effect: Effect, assessment: Assessment) -> str:
     return f"+{percent(effect.factor - 1)} throughput for {title(radio) if radio else effect.best}"
 
 
-def _emitters(assessment: Assessment, sites: Sites) -> Iterator[OtherStep]:
+def _emitters(assessment: Assessment, sites: WhatIf) -> Iterator[OtherStep]:
     for emitter in assessment.emitters:
         effect = (
             None if emitter.is_dismissed else sites.with_changed(emitter.band, without_emitter(emitter.id))
@@ -76,7 +76,7 @@ def _emitters(assessment: Assessment, sites: Sites) -> Iterator[OtherStep]:
         )
 
 
-def _unused(assessment: Assessment, sites: Sites) -> Iterator[OtherStep]:
+def _unused(assessment: Assessment, sites: WhatIf) -> Iterator[OtherStep]:
     for radio in (v.radio for v in assessment.own if is_unused(v.radio, assessment)):
         effect = sites.without(radio.id)
         gain = _gain(effect, assessment) if effect else "a place that others could use; no throughput today"
@@ -89,7 +89,7 @@ def _unused(assessment: Assessment, sites: Sites) -> Iterator[OtherStep]:
         )
 
 
-def _beacons(assessment: Assessment, sites: Sites) -> Iterator[OtherStep]:
+def _beacons(assessment: Assessment, sites: WhatIf) -> Iterator[OtherStep]:
     for band in ("2.4", "5", "6"):
         own = [v.radio for v in assessment.own if v.radio.band == band]
         many = {r.id: _share(r) * (len(r.networks) - 2) / len(r.networks) for r in own if len(r.networks) > 2}
@@ -125,7 +125,7 @@ def _slowest(radio: Radio) -> float:
     return min((r for n in radio.networks for r in n.basic_rates_mbps), default=6.0)
 
 
-def _bands(assessment: Assessment, sites: Sites) -> Iterator[OtherStep]:
+def _bands(assessment: Assessment, sites: WhatIf) -> Iterator[OtherStep]:
     """Clients that could use another band leave this one to those that cannot."""
     found = [f for f in assessment.findings if f.kind == "band-imbalance"]
     shares = {}
@@ -146,7 +146,7 @@ def _bands(assessment: Assessment, sites: Sites) -> Iterator[OtherStep]:
         )
 
 
-def _power(assessment: Assessment, sites: Sites) -> Iterator[OtherStep]:
+def _power(assessment: Assessment, sites: WhatIf) -> Iterator[OtherStep]:
     loud = {key for band in BANDS for key in sites.in_the_way(band, _MOST_QUIETER)}
     for radio in (v.radio for v in assessment.own if v.radio.id in loud):
         effect = sites.with_changed(radio.band, quieter(radio.id, _QUIETER_DB))
@@ -160,7 +160,7 @@ def _power(assessment: Assessment, sites: Sites) -> Iterator[OtherStep]:
             )
 
 
-def _far(assessment: Assessment, sites: Sites) -> Iterator[OtherStep]:
+def _far(assessment: Assessment, sites: WhatIf) -> Iterator[OtherStep]:
     for finding in assessment.findings:
         radio = assessment.radio(finding.radio) if finding.kind == "far-clients" else None
         effect = sites.with_changed(radio.band, clients_at(radio.id, _NEAR_DBM)) if radio else None
@@ -177,7 +177,7 @@ def _far(assessment: Assessment, sites: Sites) -> Iterator[OtherStep]:
 def _lifted(moves: Sequence[Move]) -> Iterator[OtherStep]:
     """What clients keep our radios from, where that is worth a talk about the clients."""
     for move in moves:
-        held, after = move.held_back, move.after
+        held, after = move.barred_by_clients, move.after
         if held is None or after is None or held.expected_mbps < after.expected_mbps * _WORTH_LIFTING:
             continue
         factor = held.expected_mbps / max(after.expected_mbps, LEAST_MBPS)

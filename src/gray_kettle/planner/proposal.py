@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from gray_kettle.analysis.assessment import Assessment, Finding, Radio, Standing
+from gray_kettle.analysis.assessment import Assessment, ChannelAssessment, Finding, Radio
 from gray_kettle.phy.channels import Channel
 from gray_kettle.planner.migration_order import Step
 
@@ -18,7 +18,7 @@ class Alternative:
 
 
 @dataclass(frozen=True)
-class FieldCell:
+class HeatmapCell:
     """One channel of the field of a radio: what it would give with all others as proposed, or why it is out."""
 
     channel: Channel
@@ -28,7 +28,7 @@ class FieldCell:
 
 
 @dataclass(frozen=True)
-class HeldBack:
+class ClientBarred:
     """The best channel that clients alone keep a radio from, all others as proposed. rule: how that is said."""
 
     rule: str
@@ -43,12 +43,12 @@ class Move:
     radio: Radio
     source: Channel
     target: Channel
-    before: Standing | None
-    after: Standing | None
+    before: ChannelAssessment | None
+    after: ChannelAssessment | None
     reasons: tuple[str, ...]
     alternatives: tuple[Alternative, ...]
-    field: tuple[FieldCell, ...]
-    held_back: HeldBack | None = None
+    field: tuple[HeatmapCell, ...]
+    barred_by_clients: ClientBarred | None = None
 
     @property
     def stays(self) -> bool:

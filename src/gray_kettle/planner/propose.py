@@ -4,26 +4,31 @@ from functools import partial
 
 import numpy as np
 
-from gray_kettle.analysis.assessment import Assessment, OwnView, Radio, Standing, Stay
+from gray_kettle.analysis.assessment import Assessment, ChannelAssessment, OwnView, Radio, Stay
 from gray_kettle.analysis.findings import title
-from gray_kettle.analysis.loss.channel_assessment import asking_of, mutual_level_dbm, others_for, standings
-from gray_kettle.analysis.loss.channel_plan import THREE, keeps_to, rasters
-from gray_kettle.analysis.loss.interference_loss import Candidates, Others, Weighed, weigh
+from gray_kettle.analysis.loss.channel_assessment import (
+    channel_assessments,
+    interferers_for,
+    mutual_level_dbm,
+    victim_of,
+)
+from gray_kettle.analysis.loss.channel_plan import THREE, channel_plans, fits_plan
+from gray_kettle.analysis.loss.interference_loss import Candidates, ChannelScores, Interferers, score_channels
 from gray_kettle.model.plan_preferences import CHANGE_COST
-from gray_kettle.model.records import Setup
+from gray_kettle.model.setup import Setup
 from gray_kettle.phy.channels import BANDS, Channel
 from gray_kettle.planner import reasons
 from gray_kettle.planner.annealing import Progress
 from gray_kettle.planner.hours import are_heard, at_hours, hours_from, moments_of, times_of_day
 from gray_kettle.planner.migration_order import Step, steps_of
-from gray_kettle.planner.objective import MOST_PROVED, SMALL_SITE, Joint
+from gray_kettle.planner.objective import MOST_PROVED, SMALL_SITE, Objective
 from gray_kettle.planner.options import Option, options_for, unwise
 from gray_kettle.planner.other_steps import other_steps
-from gray_kettle.planner.proposal import Alternative, Conflict, FieldCell, HeldBack, Move, Proposal
-from gray_kettle.planner.radio_model import Player, company_of, in_company
+from gray_kettle.planner.proposal import Alternative, ClientBarred, Conflict, HeatmapCell, Move, Proposal
+from gray_kettle.planner.radio_model import RadioModel, own_neighbours_of, with_own_neighbours
 from gray_kettle.planner.rules import is_by_clients
-from gray_kettle.planner.solver import Solution, sketched, solve
-from gray_kettle.planner.what_if import Sites, tells_that_it_is_unused
+from gray_kettle.planner.solver import Solution, estimated_score, solve
+from gray_kettle.planner.what_if import WhatIf, reports_no_clients
 from gray_kettle.safe_text import printable
 from gray_kettle.site_timezone import zone_of
 
@@ -31,7 +36,7 @@ _ALTERNATIVES = 2
 _SHIFTS_DB = (-3.0, 0.0, 3.0)  # a place off the raster must win under all of these
 _UNUSED_WEIGHT = 0.1  # of a radio that nobody uses: others need not give way to it
 _HARDLY = 1.02  # a gain smaller than this is none
-_ANOTHER_RASTER = 0.05  # log units: what four places must gain over three
+_OTHER_PLAN_GAIN = 0.05  # log units: what four places must gain over three
 _TIMES, _FEW_TIMES = 6, 3  # of the day, looked at by themselves on a small and on a larger site
 _NOT_OPEN = 100.0  # log units: the cost of staying where a rule forbids it; nothing else comes near
 
@@ -45,33 +50,33 @@ def propose(assessment: Assessment, setup: Setup, progress: Progress = lambda do
     found: dict[str, tuple[_Band, Solution]] = {}
     assessment, times, hours = _at_hours_that_count(assessment, setup)
     bands = [b for b in BANDS if any(v.radio.band == b and v.now for v in assessment.own)]
-    left = setup.wishes.most_moves
+    left = setup.preferences.most_moves
     for at, band in enumerate(bands):
         views = tuple(v for v in assessment.own if v.radio.band == band and v.now is not None)
-        open_rasters = rasters(assessment.radios, setup.country) if band == "2.4" else (THREE,)
-        tables = [_Band(views, assessment, setup, raster, times) for raster in open_rasters]
+        open_plans = channel_plans(assessment.radios, setup.country) if band == "2.4" else (THREE,)
+        tables = [_Band(views, assessment, setup, raster, times) for raster in open_plans]
         if len(views) > MOST_PROVED and len(tables) > 1:  # each takes seconds: a look at both tells which
-            three, four = (sketched(t.players) for t in tables)
-            tables = tables[1:] if four > three + _ANOTHER_RASTER else tables[:1]
+            three, four = (estimated_score(t.models) for t in tables)
+            tables = tables[1:] if four > three + _OTHER_PLAN_GAIN else tables[:1]
         for table in tables:
-            solution = solve(table.players, left, partial(_tell, progress, at, len(bands)))
-            if band not in found or solution.score > found[band][1].score + _ANOTHER_RASTER:
+            solution = solve(table.models, left, partial(_tell, progress, at, len(bands)))
+            if band not in found or solution.score > found[band][1].score + _OTHER_PLAN_GAIN:
                 found[band] = table, solution
     if left is not None and sum(table.count_moves(s) for table, s in found.values()) > left:
         _share_moves(found, left)
     moves = [m for table, solution in found.values() for m in table.moves(solution)]
     conflicts = tuple(c for table, _ in found.values() for c in table.conflicts)
-    joints = [(table, solution.joint, solution) for table, solution in found.values()]
+    objectives = [(table, solution.objective, solution) for table, solution in found.values()]
     return Proposal(
         moves=tuple(moves),
-        other_steps=other_steps(assessment, Sites({b: t.placed(s) for b, (t, s) in found.items()}), moves),
+        other_steps=other_steps(assessment, WhatIf({b: t.placed(s) for b, (t, s) in found.items()}), moves),
         findings=tuple(reasons.with_first_step(f, moves) for f in assessment.findings),
-        proved=all(s.proved for _, _, s in joints),
-        score_stay=sum(float(j.score(j.start)) for _, j, _ in joints),
-        score=sum(s.score for _, _, s in joints),
-        bound=sum(s.bound for _, _, s in joints),
+        proved=all(s.proved for _, _, s in objectives),
+        score_stay=sum(float(j.score(j.start)) for _, j, _ in objectives),
+        score=sum(s.score for _, _, s in objectives),
+        bound=sum(s.bound for _, _, s in objectives),
         conflicts=conflicts,
-        order=tuple(s for table, joint, solution in joints for s in table.order(joint, solution)),
+        order=tuple(s for table, objective, solution in objectives for s in table.order(objective, solution)),
         judged=assessment,
         hours=hours,
     )
@@ -84,10 +89,13 @@ def _at_hours_that_count(assessment: Assessment, setup: Setup) -> tuple[Assessme
     """The assessment for the hours that count, for those times of the day that differ, and the hours in words."""
     zone = zone_of(setup.country)
     moments = moments_of(assessment, zone)
-    counted = hours_from(setup.wishes.hours) if setup.wishes.hours else None
+    counted = hours_from(setup.preferences.hours) if setup.preferences.hours else None
     judged, words = assessment, ""
     if counted:
-        judged, words = at_hours(assessment, counted, moments, zone), f"at {printable(setup.wishes.hours)} h"
+        judged, words = (
+            at_hours(assessment, counted, moments, zone),
+            f"at {printable(setup.preferences.hours)} h",
+        )
         if not are_heard(counted, moments):
             counted, words = None, f"nothing was heard {words}, so all hours count"
     count = max((sum(v.radio.band == band for v in assessment.own) for band in BANDS), default=0)
@@ -122,17 +130,17 @@ def _share_moves(found: "dict[str, tuple[_Band, Solution]]", most: int) -> None:
 def _by_moves(table: "_Band", most: int) -> list[Solution]:
     """The best solution with at most 0, 1, 2 … moves, until more do not help."""
     out: list[Solution] = []
-    for count in range(min(most, len(table.players)) + 1):
-        out.append(solve(table.players, count))
+    for count in range(min(most, len(table.models)) + 1):
+        out.append(solve(table.models, count))
         if table.count_moves(out[-1]) < count:
             break
     return out
 
 
-def _foreign(radio: Radio, assessment: Assessment) -> tuple[Others, tuple[tuple[Radio, Stay], ...]]:
+def _foreign(radio: Radio, assessment: Assessment) -> tuple[Interferers, tuple[tuple[Radio, Stay], ...]]:
     """Those that are not ours, as one of our radios hears them."""
     foreign = tuple(r for r in assessment.radios if not r.own)
-    return others_for(foreign, radio, assessment.emitters, tuple(v.radio for v in assessment.own))
+    return interferers_for(foreign, radio, assessment.emitters, tuple(v.radio for v in assessment.own))
 
 
 class _Band:
@@ -154,24 +162,24 @@ class _Band:
         ]
         self.foreign = [_foreign(v.radio, assessment) for v in views]
         self.times = [tuple((weight, _foreign(v.radio, then)[0]) for weight, then in times) for v in views]
-        self.players = tuple(self._player(k) for k in range(len(views)))
+        self.models = tuple(self._player(k) for k in range(len(views)))
 
-    def placed(self, solution: Solution) -> tuple[tuple[str, ...], tuple[Player, ...], tuple[int, ...]]:
-        return tuple(v.radio.id for v in self.views), self.players, solution.chosen
+    def placed(self, solution: Solution) -> tuple[tuple[str, ...], tuple[RadioModel, ...], tuple[int, ...]]:
+        return tuple(v.radio.id for v in self.views), self.models, solution.chosen
 
     def count_moves(self, solution: Solution) -> int:
-        return sum(o != p.start for o, p in zip(solution.chosen, self.players, strict=True))
+        return sum(o != p.start for o, p in zip(solution.chosen, self.models, strict=True))
 
-    def order(self, joint: Joint, solution: Solution) -> tuple[Step, ...]:
-        return steps_of(joint, solution.chosen, tuple(v.radio.id for v in self.views))
+    def order(self, objective: Objective, solution: Solution) -> tuple[Step, ...]:
+        return steps_of(objective, solution.chosen, tuple(v.radio.id for v in self.views))
 
-    def _player(self, k: int) -> Player:
+    def _player(self, k: int) -> RadioModel:
         radio = self.views[k].radio
         robust = self._robust(k)
         may = [
             o
             for o in self.all_options[k]
-            if not o.barred and (keeps_to(o.channel, self.raster) or o.channel in robust)
+            if not o.barred and (fits_plan(o.channel, self.raster) or o.channel in robust)
         ]
         costs = [o.cost for o in may]
         if radio.channel not in {o.channel for o in may}:
@@ -179,10 +187,10 @@ class _Band:
             may.append(here)
             # Off the raster one may stay, where a rule forbids it not.
             costs.append(_NOT_OPEN if here.barred else here.cost)
-        asking, _ = asking_of(radio)
-        usual = _UNUSED_WEIGHT if tells_that_it_is_unused(radio) else 1.0
-        return Player(
-            asking=asking,
+        victim, _ = victim_of(radio)
+        usual = _UNUSED_WEIGHT if reports_no_clients(radio) else 1.0
+        return RadioModel(
+            victim=victim,
             others=self.foreign[k][0],
             options=Candidates([o.channel for o in may]),
             costs=np.array(costs),
@@ -190,42 +198,42 @@ class _Band:
             dsss_only=radio.generation == "b",
             level_at=tuple(mutual_level_dbm(radio, v.radio) for v in self.views),
             start=[o.channel for o in may].index(radio.channel),
-            weight=dict(self.setup.wishes.weights).get(radio.id, usual),
+            weight=dict(self.setup.preferences.weights).get(radio.id, usual),
             times=self.times[k],
         )
 
     def _robust(self, k: int) -> frozenset[Channel]:
         """Allowed channels off the 2.4 GHz raster that win whatever the levels do within their error."""
         radio = self.views[k].radio
-        asking, _ = asking_of(radio)
+        victim, _ = victim_of(radio)
         open_to_it = [o.channel for o in self.all_options[k] if not o.barred]
-        off = {c for c in open_to_it if not keeps_to(c, self.raster)}
+        off = {c for c in open_to_it if not fits_plan(c, self.raster)}
         if not off or len(off) == len(open_to_it):
             return frozenset(off)
-        others, _ = others_for(self.assessment.radios, radio, self.assessment.emitters)
+        others, _ = interferers_for(self.assessment.radios, radio, self.assessment.emitters)
         candidates = Candidates(open_to_it)
         for shift in _SHIFTS_DB:
-            got = weigh(asking, candidates, others.louder_by(shift)).expected_mbps
-            best = max(mbps for c, mbps in zip(open_to_it, got, strict=True) if keeps_to(c, self.raster))
+            got = score_channels(victim, candidates, others.louder_by(shift)).expected_mbps
+            best = max(mbps for c, mbps in zip(open_to_it, got, strict=True) if fits_plan(c, self.raster))
             off &= {c for c, mbps in zip(open_to_it, got, strict=True) if mbps > best * np.exp(CHANGE_COST)}
         return frozenset(off)
 
     def moves(self, solution: Solution) -> list[Move]:
-        joint = solution.joint
+        objective = solution.objective
         return [
-            self._move(k, solution, self._makes_room(k, joint, solution)) for k in range(len(self.players))
+            self._move(k, solution, self._makes_room(k, objective, solution)) for k in range(len(self.models))
         ]
 
-    def _makes_room(self, k: int, joint: Joint, solution: Solution) -> str:
+    def _makes_room(self, k: int, objective: Objective, solution: Solution) -> str:
         """Why a radio goes that has nothing of it itself: who would lose most if it stayed."""
         chosen = np.array(solution.chosen)
-        if chosen[k] == joint.start[k]:
+        if chosen[k] == objective.start[k]:
             return ""
         stays = chosen.copy()
-        stays[k] = joint.start[k]
-        with_move, without = np.exp(joint.logs_of(chosen)), np.exp(joint.logs_of(stays))
-        now = np.exp(joint.logs_of(joint.start))
-        loss = joint.weight * np.log(with_move / without)
+        stays[k] = objective.start[k]
+        with_move, without = np.exp(objective.logs_of(chosen)), np.exp(objective.logs_of(stays))
+        now = np.exp(objective.logs_of(objective.start))
+        loss = objective.weight * np.log(with_move / without)
         other = int(np.argmax(np.where(np.arange(len(loss)) == k, -np.inf, loss)))
         if with_move[k] > now[k] * _HARDLY or other == k or loss[other] < 1e-3:
             return ""
@@ -236,19 +244,19 @@ class _Band:
         )
 
     def _move(self, k: int, solution: Solution, makes_room: str) -> Move:
-        view, player = self.views[k], self.players[k]
+        view, model = self.views[k], self.models[k]
         options = self.all_options[k]
-        company = company_of(self.players, solution.chosen, k)
-        others = in_company(player, company)
+        own_neighbours = own_neighbours_of(self.models, solution.chosen, k)
+        others = with_own_neighbours(model, own_neighbours)
         neighbours = [(v.radio, v.radio.stay) for m, v in enumerate(self.views) if m != k]
         rows = (*self.foreign[k][1], *neighbours)
-        weighed = weigh(player.asking, Candidates([o.channel for o in options]), others)
-        after = standings(weighed, others, rows)
-        target = player.options.channels[solution.chosen[k]]
+        scores = score_channels(model.victim, Candidates([o.channel for o in options]), others)
+        after = channel_assessments(scores, others, rows)
+        target = model.options.channels[solution.chosen[k]]
         chosen = next(s for s in after if s.channel == target)
-        alternatives = self._alternatives(k, target, weighed, chosen)
+        alternatives = self._alternatives(k, target, scores, chosen)
         field = tuple(
-            FieldCell(
+            HeatmapCell(
                 o.channel, None if o.barred else s.expected_mbps, None if o.barred else s.clear_air, o.barred
             )
             for o, s in zip(options, after, strict=True)
@@ -256,43 +264,43 @@ class _Band:
         conflict = next((c.rules for c in self.conflicts if c.radio == view.radio.id), ())
         why = reasons.reasons_for(view, chosen, target, alternatives, options, conflict, self.raster)
         why = (makes_room, *why) if makes_room else why
-        held = self._held_back(view.radio, options, after)
+        held = self._barred_by_clients(view.radio, options, after)
         return Move(view.radio, view.radio.channel, target, view.now, chosen, why, alternatives, field, held)
 
-    def _held_back(
-        self, radio: Radio, options: tuple[Option, ...], after: tuple[Standing, ...]
-    ) -> HeldBack | None:
+    def _barred_by_clients(
+        self, radio: Radio, options: tuple[Option, ...], after: tuple[ChannelAssessment, ...]
+    ) -> ClientBarred | None:
         found = [
-            HeldBack(o.barred, o.channel, s.expected_mbps)
+            ClientBarred(o.barred, o.channel, s.expected_mbps)
             for o, s in zip(options, after, strict=True)
             if is_by_clients(o.barred)
-            and keeps_to(o.channel, self.raster)
+            and fits_plan(o.channel, self.raster)
             and not unwise(o.channel, radio, self.assessment)
         ]
         return max(found, key=lambda h: h.expected_mbps, default=None)
 
     def _alternatives(
-        self, k: int, target: Channel, weighed: Weighed, chosen: Standing
+        self, k: int, target: Channel, scores: ChannelScores, chosen: ChannelAssessment
     ) -> tuple[Alternative, ...]:
         """The next best allowed channels, each a real alternative: not the same spectrum with another primary."""
-        player = self.players[k]
-        place = {c: n for n, c in enumerate(weighed.candidates)}
+        model = self.models[k]
+        place = {c: n for n, c in enumerate(scores.candidates)}
         worth = (
-            np.log(np.maximum([weighed.expected_mbps[place[c]] for c in player.options.channels], 0.1))
-            - player.costs
+            np.log(np.maximum([scores.expected_mbps[place[c]] for c in model.options.channels], 0.1))
+            - model.costs
         )
         out: list[Alternative] = []
         taken = {(target.centre_hz, target.width_mhz)}
         for n in np.argsort(-worth, kind="stable"):
-            channel = player.options.channels[n]
+            channel = model.options.channels[n]
             if (channel.centre_hz, channel.width_mhz) in taken:
                 continue
             taken.add((channel.centre_hz, channel.width_mhz))
             mbps, clear = (
-                float(weighed.expected_mbps[place[channel]]),
-                float(weighed.clear_air[place[channel]]),
+                float(scores.expected_mbps[place[channel]]),
+                float(scores.clear_air[place[channel]]),
             )
-            loses = reasons.what_is_lost(chosen, mbps, clear)
+            loses = reasons.loss_text(chosen, mbps, clear)
             out.append(Alternative(channel, round(mbps, 1), round(clear, 4), loses))
             if len(out) == _ALTERNATIVES:
                 break

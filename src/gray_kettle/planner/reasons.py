@@ -3,9 +3,9 @@
 from collections.abc import Sequence
 from dataclasses import replace
 
-from gray_kettle.analysis.assessment import Finding, OwnView, Standing
+from gray_kettle.analysis.assessment import ChannelAssessment, Finding, OwnView
 from gray_kettle.analysis.findings import CHANGE_CHANNEL, FIX_CHANNEL, percent
-from gray_kettle.analysis.loss.channel_plan import FOUR, THREE, keeps_to, places
+from gray_kettle.analysis.loss.channel_plan import FOUR, THREE, fits_plan, places
 from gray_kettle.phy.channels import Channel
 from gray_kettle.planner.options import Option
 from gray_kettle.planner.proposal import Alternative, Move
@@ -14,7 +14,7 @@ from gray_kettle.safe_text import dbm
 
 def reasons_for(
     view: OwnView,
-    after: Standing,
+    after: ChannelAssessment,
     target: Channel,
     alternatives: tuple[Alternative, ...],
     options: tuple[Option, ...],
@@ -71,7 +71,7 @@ def _mistakes(view: OwnView, target: Channel, raster: tuple[int, ...]) -> list[s
             f"It moved {radio.moves} times by itself in this window. Set {target.label} fixed: a radio that chooses "
             "by a minute's look leaves a good channel for the next passer-by, and drops its clients each time."
         )
-    if not keeps_to(target, raster):
+    if not fits_plan(target, raster):
         out.append(
             f"{target.label} lies off the places {places(raster)}: it wins even with all levels 3 dB lower or higher."
         )
@@ -83,29 +83,31 @@ def _mistakes(view: OwnView, target: Channel, raster: tuple[int, ...]) -> list[s
     return out
 
 
-def _what_is_wrong(now: Standing, source: Channel, target: Channel, raster: tuple[int, ...]) -> list[str]:
+def _what_is_wrong(
+    now: ChannelAssessment, source: Channel, target: Channel, raster: tuple[int, ...]
+) -> list[str]:
     out = []
-    if not keeps_to(source, raster) and keeps_to(source, THREE):
+    if not fits_plan(source, raster) and fits_plan(source, THREE):
         out.append(
             f"{source.label} keeps to {places(THREE)}; this plan has the four places {places(raster)}, and ours on "
             "both sides would overlap it there."
         )
-    elif not keeps_to(source, raster):
+    elif not fits_plan(source, raster):
         out.append(
             f"{source.label} lies between the places {places(raster)}: it looks empty in a list, but neither side "
             "gives way to what it cannot decode, and frames collide."
         )
-    worst = [h for h in now.harms if h.share_lost >= 0.01][:2]
-    for harm in worst:
+    worst = [h for h in now.losses if h.share_lost >= 0.01][:2]
+    for loss_cause in worst:
         how = {
             "co-channel": "shares its channel and takes",
             "adjacent": "overlaps it from the side and costs",
             "secondary": "uses its wide half and takes back the width for",
             "non-wi-fi": "is no Wi-Fi, lies over it and costs",
-        }[harm.kind]
-        name, place = harm.name, harm.channel.label if harm.channel else "not Wi-Fi"
+        }[loss_cause.kind]
+        name, place = loss_cause.name, loss_cause.channel.label if loss_cause.channel else "not Wi-Fi"
         out.append(
-            f"{name} ({place}, {dbm(harm.level_dbm)}) {how} {percent(harm.share_lost)} of its time now."
+            f"{name} ({place}, {dbm(loss_cause.level_dbm)}) {how} {percent(loss_cause.share_lost)} of its time now."
         )
     if target.width_mhz < source.width_mhz:
         out.append(f"{source.width_mhz} MHz find no room here: {target.width_mhz} MHz carry more in the end.")
@@ -114,15 +116,15 @@ def _what_is_wrong(now: Standing, source: Channel, target: Channel, raster: tupl
     return out
 
 
-def _what_remains(after: Standing) -> str:
-    if not after.harms:
+def _what_remains(after: ChannelAssessment) -> str:
+    if not after.losses:
         return "Nothing that was heard shares or overlaps it there."
-    worst = after.harms[0]
+    worst = after.losses[0]
     place = f" on {worst.channel.label}" if worst.channel else ""
     return f"What remains is {worst.name}{place}, {percent(worst.share_lost)}."
 
 
-def _why_stay(after: Standing, alternatives: tuple[Alternative, ...]) -> str:
+def _why_stay(after: ChannelAssessment, alternatives: tuple[Alternative, ...]) -> str:
     if not alternatives:
         return "No other channel is open to it: stay."
     best = alternatives[0]
@@ -140,7 +142,7 @@ def _why_stay(after: Standing, alternatives: tuple[Alternative, ...]) -> str:
 _DISRUPTION = 0.1  # about what the solver's cost of a change asks for
 
 
-def what_is_lost(chosen: Standing, mbps: float, clear_air: float) -> str:
+def loss_text(chosen: ChannelAssessment, mbps: float, clear_air: float) -> str:
     """What an alternative gives up against the proposal."""
     less = chosen.expected_mbps - mbps
     if less > 0.5:

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from itertools import combinations
 
 from gray_kettle.analysis.assessment import Radio
-from gray_kettle.model.records import Setup
+from gray_kettle.model.setup import Setup
 from gray_kettle.phy.channels import Channel
 from gray_kettle.phy.countries import is_allowed, needs_radar_watch
 from gray_kettle.planner.limits import limit_of_radio, parse_limit
@@ -31,9 +31,9 @@ def rules_for(radio: Radio, setup: Setup) -> tuple[Rule, ...]:
     country = setup.country
     where = printable(country) or "every country"
     rules = [Rule(f"not permitted in {where}", lambda c: is_allowed(country, c))]
-    if radio.id in setup.wishes.locked:
+    if radio.id in setup.preferences.locked:
         rules.append(Rule("locked", lambda c: c == radio.channel))
-    for owner, text in setup.wishes.offers:
+    for owner, text in setup.preferences.offers:
         if owner == radio.id:
             rules.append(
                 Rule(f"not offered: it can {printable(text)}", limit_of_radio(text, radio.band).permits)
@@ -42,7 +42,7 @@ def rules_for(radio: Radio, setup: Setup) -> tuple[Rule, ...]:
         limit = parse_limit(text)
         if limit.concerns(radio):
             rules.append(Rule(f"{_CLIENTS}{printable(text)}", limit.permits))
-    if setup.wishes.radar == "avoid":
+    if setup.preferences.radar == "avoid":
         rules.append(Rule("radar channels are avoided", lambda c: not needs_radar_watch(country, c)))
     return tuple(rules)
 

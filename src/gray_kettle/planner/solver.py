@@ -9,8 +9,8 @@ from dataclasses import dataclass
 
 from gray_kettle.planner.annealing import Progress, descend, effort_for, search
 from gray_kettle.planner.branch_and_bound import prove
-from gray_kettle.planner.objective import MOST_PROVED, Joint, shifts_for
-from gray_kettle.planner.radio_model import Player
+from gray_kettle.planner.objective import MOST_PROVED, Objective, shifts_for
+from gray_kettle.planner.radio_model import RadioModel
 
 
 @dataclass(frozen=True, eq=False)
@@ -24,43 +24,43 @@ class Solution:
     score: float
     bound: float
     proved: bool
-    joint: Joint
+    objective: Objective
 
 
 def solve(
-    players: tuple[Player, ...], most_moves: int | None = None, progress: Progress = lambda done: None
+    models: tuple[RadioModel, ...], most_moves: int | None = None, progress: Progress = lambda done: None
 ) -> Solution:
     """Best choice of one option for each player, with at most so many changes; never worse than where they are.
 
     progress is told the share of the work done, and may raise to end it.
     """
-    joint = Joint(players, shifts_for(len(players)))
-    few = len(players) <= MOST_PROVED
+    objective = Objective(models, shifts_for(len(models)))
+    few = len(models) <= MOST_PROVED
     found = search(
-        joint,
-        effort_for(len(players), len(joint.scenes)),
+        objective,
+        effort_for(len(models), len(objective.scenes)),
         most_moves,
         _part(progress, 0.0, 0.4 if few else 1.0),
     )
     if few:
-        proof = prove(joint, found, most_moves, _part(progress, 0.4, 1.0))
+        proof = prove(objective, found, most_moves, _part(progress, 0.4, 1.0))
         found, bound, proved = proof.chosen, proof.bound, proof.settled
     else:
-        bound, proved = best_alone(joint), False
-    score = float(joint.score(found))
-    return Solution(tuple(int(o) for o in found), score, max(bound, score), proved, joint)
+        bound, proved = upper_bound(objective), False
+    score = float(objective.score(found))
+    return Solution(tuple(int(o) for o in found), score, max(bound, score), proved, objective)
 
 
-def sketched(players: tuple[Player, ...]) -> float:
+def estimated_score(models: tuple[RadioModel, ...]) -> float:
     """About what a plan scores, from a plain descent: to choose among sets of options, not to plan by."""
-    joint = Joint(players, (0.0,))
-    return float(joint.score(descend(joint, joint.start[None], None)[0]))
+    objective = Objective(models, (0.0,))
+    return float(objective.score(descend(objective, objective.start[None], None)[0]))
 
 
-def best_alone(joint: Joint) -> float:
+def upper_bound(objective: Objective) -> float:
     """What all would reach if no own radio took anything from another: more than any plan can."""
-    alone = joint.mean(joint.logs(joint.base, joint.rates))
-    return float((joint.weight[:, None] * alone - joint.costs).max(axis=1).sum())
+    alone = objective.mean(objective.logs(objective.base, objective.rates))
+    return float((objective.weight[:, None] * alone - objective.costs).max(axis=1).sum())
 
 
 def _part(progress: Callable[[float], None], start: float, end: float) -> Progress:

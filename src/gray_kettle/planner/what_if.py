@@ -8,8 +8,8 @@ import numpy as np
 from gray_kettle.analysis.assessment import Assessment, Radio
 from gray_kettle.analysis.loss.interference_loss import Candidates
 from gray_kettle.model.records import FloatArray
-from gray_kettle.planner.objective import Joint
-from gray_kettle.planner.radio_model import Player
+from gray_kettle.planner.objective import Objective
+from gray_kettle.planner.radio_model import RadioModel
 
 _LEAST_WORTH = 0.01  # in log units over the site: a percent of one radio's throughput
 
@@ -23,7 +23,7 @@ def is_unused(radio: Radio, assessment: Assessment) -> bool:
     return not stations and not clients and (told or framed)
 
 
-def tells_that_it_is_unused(radio: Radio) -> bool:
+def reports_no_clients(radio: Radio) -> bool:
     """Whether every network of it tells that it has no stations, and none was heard."""
     return all(n.load_stations == 0 and not n.clients for n in radio.networks)
 
@@ -37,27 +37,27 @@ class Effect:
     factor: float
 
 
-class Sites:
+class WhatIf:
     """The own radios of each band, each alone on the channel of the plan, ready to be asked “what if”."""
 
     def __init__(
-        self, bands: Mapping[str, tuple[tuple[str, ...], tuple[Player, ...], tuple[int, ...]]]
+        self, bands: Mapping[str, tuple[tuple[str, ...], tuple[RadioModel, ...], tuple[int, ...]]]
     ) -> None:
-        self._placed: dict[str, dict[str, Player]] = {}
+        self._placed: dict[str, dict[str, RadioModel]] = {}
         self._order: dict[str, tuple[str, ...]] = {}
         self._now: dict[str, FloatArray] = {}
         self._without: dict[str, FloatArray] = {}
-        for band, (ids, players, chosen) in bands.items():
+        for band, (ids, models, chosen) in bands.items():
             self._order[band] = ids
             self._placed[band] = {
                 key: replace(
                     p, options=Candidates((p.options.channels[o],)), costs=np.zeros(1), start=0, times=()
                 )
-                for key, p, o in zip(ids, players, chosen, strict=True)
+                for key, p, o in zip(ids, models, chosen, strict=True)
             }
-            joint = Joint(tuple(self._placed[band].values()), (0.0,))
-            self._now[band] = joint.logs_of(joint.start)
-            self._without[band] = _without_each(joint)
+            objective = Objective(tuple(self._placed[band].values()), (0.0,))
+            self._now[band] = objective.logs_of(objective.start)
+            self._without[band] = _without_each(objective)
 
     def band_of(self, radio: str) -> str | None:
         return next((band for band, placed in self._placed.items() if radio in placed), None)
@@ -80,12 +80,12 @@ class Sites:
         taken = weights @ self._without[band]
         return tuple(self._order[band][k] for k in np.argsort(-taken, kind="stable")[:most] if taken[k] > 0)
 
-    def with_changed(self, band: str, change: Callable[[str, Player], Player]) -> Effect | None:
+    def with_changed(self, band: str, change: Callable[[str, RadioModel], RadioModel]) -> Effect | None:
         """If each radio of a band were changed so."""
         if band not in self._placed:
             return None
-        joint = Joint(tuple(change(key, p) for key, p in self._placed[band].items()), (0.0,))
-        return self._effect(band, joint.logs_of(joint.start) - self._now[band])
+        objective = Objective(tuple(change(key, p) for key, p in self._placed[band].items()), (0.0,))
+        return self._effect(band, objective.logs_of(objective.start) - self._now[band])
 
     def _effect(self, band: str, gains: FloatArray) -> Effect | None:
         weights = np.array([p.weight for p in self._placed[band].values()])
@@ -96,52 +96,53 @@ class Sites:
         return Effect(worth, self._order[band][best], float(np.exp(gains[best])))
 
 
-def _without_each(joint: Joint) -> FloatArray:
+def _without_each(objective: Objective) -> FloatArray:
     """What each radio (rows) gains in log units without each other one (columns), all where they are."""
-    who = np.arange(joint.count)
-    on = joint.channel[who, joint.start]
-    way = joint.lies[joint.dsss, on[:, None], on[None, :]]
-    sums = joint.sums_of(joint.start)[:, :, None] - joint.term(who[:, None], who, way)
-    rates = joint.rates[who, joint.start]
-    gains = joint.mean(joint.logs(sums, rates[None, :, None])) - joint.logs_of(joint.start)[:, None]
+    who = np.arange(objective.count)
+    on = objective.channel[who, objective.start]
+    way = objective.pair_class[objective.dsss, on[:, None], on[None, :]]
+    sums = objective.sums_of(objective.start)[:, :, None] - objective.term(who[:, None], who, way)
+    rates = objective.rates[who, objective.start]
+    gains = (
+        objective.mean(objective.logs(sums, rates[None, :, None]))
+        - objective.logs_of(objective.start)[:, None]
+    )
     np.fill_diagonal(gains, 0.0)
     return np.maximum(gains, 0.0)
 
 
-def quieter(radio: str, step_db: float) -> Callable[[str, Player], Player]:
+def quieter(radio: str, step_db: float) -> Callable[[str, RadioModel], RadioModel]:
     """One radio sends with less power: others hear it less, and its clients do."""
 
-    def change(key: str, player: Player) -> Player:
+    def change(key: str, model: RadioModel) -> RadioModel:
         if key != radio:
-            return player
-        asking = replace(player.asking, client_level_dbm=player.asking.client_level_dbm - step_db)
-        return replace(player, asking=asking, level_at=tuple(level - step_db for level in player.level_at))
+            return model
+        victim = replace(model.victim, client_level_dbm=model.victim.client_level_dbm - step_db)
+        return replace(model, victim=victim, level_at=tuple(level - step_db for level in model.level_at))
 
     return change
 
 
-def sending_less(shares: Mapping[str, float]) -> Callable[[str, Player], Player]:
+def sending_less(shares: Mapping[str, float]) -> Callable[[str, RadioModel], RadioModel]:
     """Radios send so much less of the time."""
-    return lambda key, player: replace(player, activity=max(player.activity - shares.get(key, 0.0), 0.0))
+    return lambda key, model: replace(model, activity=max(model.activity - shares.get(key, 0.0), 0.0))
 
 
-def without_emitter(emitter_id: str) -> Callable[[str, Player], Player]:
-    def change(key: str, player: Player) -> Player:
-        rest = tuple(e for e in player.others.emissions if e.emitter.id != emitter_id)
-        return replace(player, others=replace(player.others, emissions=rest))
+def without_emitter(emitter_id: str) -> Callable[[str, RadioModel], RadioModel]:
+    def change(key: str, model: RadioModel) -> RadioModel:
+        rest = tuple(e for e in model.others.emissions if e.emitter.id != emitter_id)
+        return replace(model, others=replace(model.others, emissions=rest))
 
     return change
 
 
-def clients_at(radio: str, level_dbm: float) -> Callable[[str, Player], Player]:
+def clients_at(radio: str, level_dbm: float) -> Callable[[str, RadioModel], RadioModel]:
     """The clients of one radio are heard so well."""
 
-    def change(key: str, player: Player) -> Player:
-        louder = max(level_dbm, player.asking.client_level_dbm)
+    def change(key: str, model: RadioModel) -> RadioModel:
+        louder = max(level_dbm, model.victim.client_level_dbm)
         return (
-            replace(player, asking=replace(player.asking, client_level_dbm=louder))
-            if key == radio
-            else player
+            replace(model, victim=replace(model.victim, client_level_dbm=louder)) if key == radio else model
         )
 
     return change

@@ -21,7 +21,7 @@ Box = tuple[
 ]  # host, radios: band, channel, MHz, (SSID, BSSID)
 
 
-class StandInAccessPoints:
+class SimulatedAccessPoints:
     """Serves until closed. country: what a radio refuses. boxes: the model as it is served, changed by what is set."""
 
     def __init__(self, boxes: list[Box], country: str, port: int = 0) -> None:
@@ -32,7 +32,7 @@ class StandInAccessPoints:
         self.port = int(self._server.server_address[1])
         threading.Thread(target=self._server.serve_forever, daemon=True).start()
 
-    def __enter__(self) -> "StandInAccessPoints":
+    def __enter__(self) -> "SimulatedAccessPoints":
         return self
 
     def __exit__(self, *_: object) -> None:
@@ -106,7 +106,7 @@ def _mark(radio: dict[str, Any]) -> str:
     return f'"{config["channel"]}-{config["channel-width"]}-{config["dca"]}"'
 
 
-def _handler(points: StandInAccessPoints) -> type[BaseHTTPRequestHandler]:
+def _handler(points: SimulatedAccessPoints) -> type[BaseHTTPRequestHandler]:
     class Handler(BaseHTTPRequestHandler):
         def do_GET(self) -> None:
             if self.path == "/.well-known/host-meta":

@@ -57,7 +57,7 @@ class Settings:
         return Span(self.values["start_hz"], step_hz, points, sweep_s=self.values["sweep_s"])
 
 
-class StandInAnalyser:
+class SimulatedAnalyser:
     """Serves until closed. now: the time in the simulated air; rows_per_s: how fast it sweeps at the most."""
 
     def __init__(
@@ -85,7 +85,7 @@ class StandInAnalyser:
         self._closed = threading.Event()
         self._thread = threading.Thread(target=self._server.serve_forever, args=(0.05,), daemon=True)
 
-    def __enter__(self) -> "StandInAnalyser":
+    def __enter__(self) -> "SimulatedAnalyser":
         self._thread.start()
         return self
 
@@ -125,7 +125,7 @@ class StandInAnalyser:
 class _Session:
     """The state of one connection."""
 
-    def __init__(self, analyser: StandInAnalyser, settings: Settings) -> None:
+    def __init__(self, analyser: SimulatedAnalyser, settings: Settings) -> None:
         self.analyser, self.settings = analyser, settings
         self.traces = 0
         self._ahead: deque[np.ndarray] = deque()

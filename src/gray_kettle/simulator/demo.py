@@ -10,7 +10,8 @@ import numpy as np
 
 from gray_kettle.collect.files import open_file
 from gray_kettle.collect.ingest import take
-from gray_kettle.model.records import Setup
+from gray_kettle.detection import detect_pending
+from gray_kettle.model.setup import Setup
 from gray_kettle.simulator import tern_quay, tern_sweeps
 from gray_kettle.simulator.receivers import write_capture, write_scan_log
 from gray_kettle.simulator.site import Site
@@ -64,7 +65,7 @@ def make_demo(path: Path, progress: Callable[[int, int], None] = lambda done, to
             progress(2 * number + 1, total)
             take(case, open_file(file), spot)
             progress(2 * number + 2, total)
-        case.looks.catch_up()
+        detect_pending(case)
     unfinished.rename(path)
 
 

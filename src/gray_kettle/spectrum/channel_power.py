@@ -22,7 +22,7 @@ def passband_hz(channel: Channel) -> tuple[float, float]:
 
 
 @lru_cache(maxsize=64)
-def places_in(span: Span) -> tuple[Channel, ...]:
+def channels_in_span(span: Span) -> tuple[Channel, ...]:
     """Every 20, 40, 80 … MHz place that the span covers, by band, width and centre; primary is the lowest part."""
     low, high = span.start_hz - span.step_hz / 2, span.end_hz + span.step_hz / 2
     found: dict[tuple[str, int, float], Channel] = {}
@@ -44,7 +44,7 @@ def cover(span: Span) -> NDArray[np.float32]:
     A bin at the edge counts with the part of it that lies inside. Where bins take in more (or less) than one step
     of noise, they overlap, and each counts less (or more).
     """
-    places = places_in(span)
+    places = channels_in_span(span)
     centres = span.start_hz + span.step_hz * np.arange(span.bins)
     out = np.zeros((span.bins, len(places)), np.float32)
     for k, place in enumerate(places):
@@ -54,7 +54,7 @@ def cover(span: Span) -> NDArray[np.float32]:
     return out * np.float32(span.step_hz / span.rbw_hz if span.rbw_hz else 1.0)
 
 
-def place_codes(span: Span, codes: Codes) -> Codes:
+def channel_codes(span: Span, codes: Codes) -> Codes:
     """Power of each row in each place, as codes, shape (rows, places); MISSING where much of it was not measured."""
     weights = cover(span)
     if not weights.shape[1]:
@@ -67,7 +67,7 @@ def place_codes(span: Span, codes: Codes) -> Codes:
     return out
 
 
-def floor_in_places(span: Span, floor_dbm: FloatDb) -> FloatDb:
+def channel_floor_dbm(span: Span, floor_dbm: FloatDb) -> FloatDb:
     """Noise of the whole of each place, dBm, shape (places,)."""
     power = np.where(np.isfinite(floor_dbm), 10 ** (np.nan_to_num(floor_dbm) / 10), 0.0)
     return dbm_of_mw(power @ cover(span))

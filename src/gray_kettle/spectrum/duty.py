@@ -7,9 +7,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from gray_kettle.model.records import FloatArray, IntArray, Span, Swept
+from gray_kettle.model.records import FloatArray, IntArray, Span, SweptChannel
 from gray_kettle.phy.channels import Channel
-from gray_kettle.spectrum.channel_power import cover, floor_in_places, place_codes
+from gray_kettle.spectrum.channel_power import channel_codes, channel_floor_dbm, cover
 from gray_kettle.spectrum.noise_floor import OVER_FLOOR_DB, threshold_codes
 from gray_kettle.spectrum.quantise import MISSING, MW_OF_CODE, Codes, FloatDb, dbm_of_mw, to_codes, to_dbm
 
@@ -23,7 +23,7 @@ _ENOUGH_ROWS = 20_000  # for a median
 
 
 @dataclass(frozen=True, eq=False)
-class PlaceRows:
+class ChannelRows:
     """Of each row and place, shape (rows, places). power: codes, of the whole place (for a tuned instrument: while
     something was on it, else its noise). over: share of it that was over the floor by 10 dB, 255 for all.
     """
@@ -32,17 +32,17 @@ class PlaceRows:
     over: Codes
 
 
-def place_rows(span: Span, codes: Codes, floor_dbm: FloatDb) -> PlaceRows:
+def channel_rows(span: Span, codes: Codes, floor_dbm: FloatDb) -> ChannelRows:
     """What rows say of every place of their span, the floor being known.
 
     A snapshot sees all of a place at one moment: it is busy where its whole power is over the floor. A tuned
     instrument passes through it while transmitters come and go: there each bin speaks for its own moment.
     """
     if not span.is_tuned:
-        power = place_codes(span, codes)
-        limit = to_codes(floor_in_places(span, floor_dbm) + np.float32(OVER_FLOOR_DB))
+        power = channel_codes(span, codes)
+        limit = to_codes(channel_floor_dbm(span, floor_dbm) + np.float32(OVER_FLOOR_DB))
         over = np.where((power >= limit) & (power != MISSING), ALWAYS, 0).astype(np.uint8)
-        return PlaceRows(power, over)
+        return ChannelRows(power, over)
     weights = cover(span)
     on = (codes >= threshold_codes(floor_dbm)) & (codes != MISSING)
     measured = (codes != MISSING).astype(np.float32) @ weights
@@ -56,7 +56,7 @@ def place_rows(span: Span, codes: Codes, floor_dbm: FloatDb) -> PlaceRows:
         idle = (MW_OF_CODE[codes] @ weights) / measured
     power = to_codes(dbm_of_mw(np.where(on_share > 0, density, idle) * total))
     power[measured < 0.9 * total] = MISSING
-    return PlaceRows(power, np.rint(on_share * ALWAYS).astype(np.uint8))
+    return ChannelRows(power, np.rint(on_share * ALWAYS).astype(np.uint8))
 
 
 def stands_for_s(time_s: FloatArray) -> FloatArray:
@@ -83,7 +83,7 @@ class Tally:
     hour_rows: IntArray
 
 
-def tally(span: Span, time_s: FloatArray, rows: PlaceRows) -> Tally:
+def tally(span: Span, time_s: FloatArray, rows: ChannelRows) -> Tally:
     """Add up rows, each weighed by the time that it stands for."""
     places = rows.power.shape[1]
     told = rows.power != MISSING
@@ -128,7 +128,7 @@ def busiest_part(span: Span, bin_share: FloatArray, rows: int) -> FloatArray:
 
 def swept_from(
     channel: Channel, at: int, run: Tally, floor_dbm: float, busiest: float | None, spot: str
-) -> Swept:
+) -> SweptChannel:
     """The answer for one place of a tally. busiest: see busiest_part, None for a snapshot."""
     span, seconds = run.span, max(float(run.seconds[at]), 1e-9)
     over = float(run.over_s[at])
@@ -151,7 +151,7 @@ def swept_from(
         for hour in range(_HOURS)
         if run.hour_s[hour, at] > 0
     )
-    return Swept(
+    return SweptChannel(
         channel=channel,
         duty=round(min(duty, 1.0), 4),
         bound=bound,
@@ -185,15 +185,15 @@ def _duty_of_means(by_power_s: FloatArray, floor_dbm: float, frames: int, counte
     return min(float(duty[best]), counted)
 
 
-def merged_swept(parts: list[Swept]) -> tuple[Swept, ...]:
+def merged_swept(parts: list[SweptChannel]) -> tuple[SweptChannel, ...]:
     """One answer a place and spot, each part weighed by its time."""
-    groups: dict[tuple[Channel, str], list[Swept]] = {}
+    groups: dict[tuple[Channel, str], list[SweptChannel]] = {}
     for part in parts:
         groups.setdefault((part.channel, part.spot), []).append(part)
     return tuple(_merged(groups[key]) for key in sorted(groups))
 
 
-def _merged(parts: list[Swept]) -> Swept:
+def _merged(parts: list[SweptChannel]) -> SweptChannel:
     if len(parts) == 1:
         return parts[0]
     seconds = sum(p.seconds for p in parts)
@@ -206,7 +206,7 @@ def _merged(parts: list[Swept]) -> Swept:
     on_s = sum(s for s, _ in on)
     level = 10 * np.log10(sum(s * 10 ** (level / 10) for s, level in on) / on_s) if on_s else np.nan
     rows = sum(p.rows for p in parts)
-    return Swept(
+    return SweptChannel(
         longest.channel,
         round(sum(p.duty * p.seconds for p in parts) / seconds, 4),
         max(p.bound for p in parts),

@@ -42,7 +42,7 @@ class Frame:
 
 
 @dataclass(frozen=True, eq=False)
-class SweepView:
+class Spectrogram:
     """peak_dbm, mean_dbm, share: shape (lines, columns), NaN where nothing was measured. presence: share of the time
     at each decibel of LEVEL_DBM, shape (128, columns). highest_dbm, average_dbm, floor_dbm, over: shape (columns,),
     over the whole stretch; over is the share of time more than 10 dB over the floor. rows: that were swept.
@@ -147,12 +147,12 @@ class Composer:
         total = np.concatenate([np.zeros((1, LEVELS)), np.cumsum(counted, axis=0)])
         self._presence[bins.here] += total[last] - total[first]
 
-    def view(self) -> SweepView:
+    def view(self) -> Spectrogram:
         with np.errstate(divide="ignore", invalid="ignore"):
             counted = self._presence.sum(axis=1, keepdims=True)
             presence = np.where(counted > 0, self._presence / counted, 0)
             average, over = self._mw_s / self._seconds, self._over_s / self._seconds
-        return SweepView(
+        return Spectrogram(
             frame=self.frame,
             peak_dbm=self._peak,
             mean_dbm=self._mean,

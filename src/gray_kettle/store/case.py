@@ -5,7 +5,6 @@ import sqlite3
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import asdict
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -13,25 +12,24 @@ import numpy as np
 import sqlalchemy as sa
 
 from gray_kettle.errors import KettleError
-from gray_kettle.model.plan_preferences import Done, wishes_from
 from gray_kettle.model.records import (
     Announcement,
     Columns,
     Edges,
-    EmitterNote,
     FloatArray,
     Links,
     Listening,
     Observations,
     Piece,
-    Setup,
     Sightings,
     Surveys,
     TakeInfo,
     Traffic,
 )
+from gray_kettle.model.setup import Setup
 from gray_kettle.store import header, schema
-from gray_kettle.store.detection_cache import Looks
+from gray_kettle.store.detection_cache import DetectionCache
+from gray_kettle.store.documents import setup_from, setup_text
 from gray_kettle.store.merging import (
     by_the_hour,
     joined_aggregates,
@@ -40,10 +38,10 @@ from gray_kettle.store.merging import (
     merged_traffic,
 )
 from gray_kettle.store.packing import (
-    ability_from,
-    ability_text,
     announcement_from,
     announcement_text,
+    capability_from,
+    capability_text,
     pack,
     unpack,
 )
@@ -62,7 +60,7 @@ class Case:
         self._numbers: dict[Announcement, int] = {}
         self._writers: dict[int, SweepWriter] = {}
         self.sweeps = Sweeps(self._reading)
-        self.looks = Looks(self._reading, self._writing, self.sweeps)
+        self.detections = DetectionCache(self._reading, self._writing, self.sweeps)
 
     @classmethod
     def create(cls, path: Path, setup: Setup) -> "Case":
@@ -87,7 +85,7 @@ class Case:
         case = cls(path, _engine(path))
         if version < header.VERSION:
             with case._writing() as db:
-                schema.metadata.create_all(db)  # versions differ in tables that were added
+                schema.upgrade(db)
                 db.execute(sa.text(f"PRAGMA user_version = {header.VERSION}"))
         return case
 
@@ -123,40 +121,23 @@ class Case:
     def setup(self) -> Setup:
         newest = sa.select(schema.setups.c.document).order_by(schema.setups.c.number.desc()).limit(1)
         with self._reading() as db:
-            document: dict[str, Any] = json.loads(db.execute(newest).scalar_one())
-        return Setup(
-            site=document["site"],
-            country=document["country"],
-            complaint=document["complaint"],
-            own=tuple(document["own"]),
-            foreign=tuple(document["foreign"]),
-            clients=tuple(document["clients"]),
-            names=tuple((address, name) for address, name in document["names"]),
-            emitters=tuple(EmitterNote(**note) for note in document.get("emitters", ())),
-            together=tuple(tuple(group) for group in document.get("together", ())),
-            apart=tuple(document.get("apart", ())),
-            thresholds=tuple((name, value) for name, value in document.get("thresholds", ())),
-            reference=tuple(document["reference"]) if document.get("reference") else None,
-            wishes=wishes_from(document.get("wishes", {})),
-            done=tuple(Done(**one) for one in document.get("done", ())),
-        )
+            text = db.execute(newest).scalar_one()
+        return setup_from(text)
 
     def save_setup(self, setup: Setup) -> None:
         with self._writing() as db:
-            db.execute(
-                schema.setups.insert(), {"saved_s": time.time(), "document": json.dumps(asdict(setup))}
-            )
+            db.execute(schema.setups.insert(), {"saved_s": time.time(), "document": setup_text(setup)})
 
     # Takes
 
     def takes_marked(self, mark: str) -> dict[int, str]:
         """Digests, by number, of the complete takes of something that begins the same."""
         t = schema.takes.c
-        alike = sa.select(t.number, t.digest).where(
+        group_rows = sa.select(t.number, t.digest).where(
             t.digest.startswith(f"{mark}-"), t.complete, ~t.superseded
         )
         with self._reading() as db:
-            return {int(number): digest for number, digest in db.execute(alike)}
+            return {int(number): digest for number, digest in db.execute(group_rows)}
 
     def begin_take(self, source: str, kind: str, spot: str, mark: str) -> int:
         """Open a take. mark: tells what it reads by how it begins, and stands for its digest until its end."""
@@ -184,9 +165,9 @@ class Case:
                 if take not in self._writers:
                     self._writers[take] = SweepWriter(take)
                 self._writers[take].add(db, rows)
-            for ability in piece.abilities:
-                row = {"document": ability_text(ability)}
-                db.execute(schema.abilities.insert().prefix_with("OR IGNORE"), row)
+            for capability in piece.capabilities:
+                row = {"document": capability_text(capability)}
+                db.execute(schema.capabilities.insert().prefix_with("OR IGNORE"), row)
 
     def finish_take(
         self,
@@ -290,8 +271,8 @@ class Case:
             edges = self._chunks(db, Edges, low, high, spot_of_take)
             surveys = self._chunks(db, Surveys, low, high, spot_of_take)
             links = self._chunks(db, Links, low, high, spot_of_take)
-            told = db.execute(sa.select(schema.abilities.c.document)).scalars()
-            abilities = tuple(ability_from(text) for text in sorted(told))
+            told = db.execute(sa.select(schema.capabilities.c.document)).scalars()
+            capabilities = tuple(capability_from(text) for text in sorted(told))
         sightings = sightings.rows((sightings.time_s >= low) & (sightings.time_s <= high))
         traffic = Traffic.stacked([traffic, joined_aggregates(edges)])
         # A second belongs to the window in which it begins.
@@ -313,10 +294,10 @@ class Case:
             takes=takes,
             surveys=surveys.rows(np.lexsort((surveys.spot, surveys.receiver_hz, surveys.time_s))),
             links=links.rows(np.lexsort((links.spot, links.station, links.time_s))),
-            abilities=abilities,
+            capabilities=capabilities,
             swept=self.sweeps.swept(low, high),
-            looked=self.looks.window(low, high),
-            rows_unlooked=self.looks.waiting(),
+            detection_blocks=self.detections.window(low, high),
+            rows_pending=self.detections.pending_rows(),
             known_before=self._heard_in_reference(known, spot_of_take),
         )
 

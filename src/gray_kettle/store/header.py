@@ -7,7 +7,7 @@ from pathlib import Path
 
 from gray_kettle.errors import KettleError
 
-VERSION = 5
+VERSION = 6
 APPLICATION_ID = 0x47524B54  # tells SQLite files of ours from others ("GRKT")
 
 

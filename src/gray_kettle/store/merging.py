@@ -6,7 +6,7 @@ from typing import TypeVar
 import numpy as np
 
 from gray_kettle.decode.dot11.traffic_counters import LONGEST_AGGREGATE_S, LONGEST_SILENCE_S
-from gray_kettle.groupby import moments_alike
+from gray_kettle.groupby import group_rows_by_time
 from gray_kettle.model.records import Edges, FloatArray, IntArray, Listening, Sightings, Traffic
 from gray_kettle.phy.modes import airtime_s
 
@@ -19,7 +19,9 @@ def merged_sightings(rows: Sightings) -> Sightings:
     """One row an announcement, moment, receiver channel and spot, in time order."""
     if not len(rows):
         return rows
-    order, starts = moments_alike(rows.level_mw, rows.time_s, rows.announcement, rows.receiver_hz, rows.spot)
+    order, starts = group_rows_by_time(
+        rows.level_mw, rows.time_s, rows.announcement, rows.receiver_hz, rows.spot
+    )
     first = order[starts]
 
     def total(values: Summed) -> Summed:
@@ -54,7 +56,7 @@ def merged_traffic(rows: Traffic) -> Traffic:
     if not len(rows):
         return rows
     keys = (rows.second, rows.spot, rows.receiver_hz, rows.bssid, rows.transmitter, rows.mode)
-    order, starts = moments_alike(rows.level_mw, *keys)
+    order, starts = group_rows_by_time(rows.level_mw, *keys)
     first = order[starts]
     sums = {name: np.add.reduceat(getattr(rows, name)[order], starts) for name in _TRAFFIC_SUMS}
     kept = {name: getattr(rows, name)[first] for name in _TRAFFIC_KEYS}

@@ -8,7 +8,7 @@ from typing import Any, TypeVar
 import numpy as np
 import zstandard
 
-from gray_kettle.model.records import Ability, Announcement, Columns, IntArray
+from gray_kettle.model.records import Announcement, ClientCapability, Columns, IntArray
 from gray_kettle.phy.channels import Channel
 
 _WIDE = 8
@@ -52,24 +52,25 @@ def unpack(layout: type[Table], names: str, rows: int, payload: bytes) -> Table:
 def announcement_text(announcement: Announcement) -> str:
     """One text for equal announcements: what the case compares and keeps."""
     document = asdict(announcement)
+    document["width_told"] = document.pop("width_advertised")  # the name in the file format
     document["ssid"] = announcement.ssid.hex()
     return json.dumps(document, sort_keys=True)
 
 
-def ability_text(ability: Ability) -> str:
+def capability_text(capability: ClientCapability) -> str:
     """One text for equal abilities: what the case compares and keeps."""
-    document = asdict(ability)
-    document["ssid"] = ability.ssid.hex()
+    document = asdict(capability)
+    document["ssid"] = capability.ssid.hex()
     return json.dumps(document, sort_keys=True)
 
 
-def ability_from(text: str) -> Ability:
+def capability_from(text: str) -> ClientCapability:
     """The ability that a text was made from."""
     document: dict[str, Any] = json.loads(text)
     document["ssid"] = bytes.fromhex(document["ssid"])
     document["channels"] = tuple((band, number) for band, number in document["channels"])
     document["roaming"] = tuple(document["roaming"])
-    return Ability(**document)
+    return ClientCapability(**document)
 
 
 def announcement_from(text: str) -> Announcement:
@@ -77,6 +78,7 @@ def announcement_from(text: str) -> Announcement:
     document: dict[str, Any] = json.loads(text)
     document["ssid"] = bytes.fromhex(document["ssid"])
     document["channel"] = Channel(**document["channel"])
+    document["width_advertised"] = document.pop("width_told", True)
     document["basic_rates_mbps"] = tuple(document["basic_rates_mbps"])
     document["roaming"] = tuple(document.get("roaming", ()))
     document["neighbours"] = tuple((b, band, n) for b, band, n in document.get("neighbours", ()))

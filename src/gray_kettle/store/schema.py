@@ -43,7 +43,7 @@ announcements = sa.Table(
     sa.Column("document", sa.Text, nullable=False, unique=True),
 )
 # What clients said they can do: a matter of the device, not of a time.
-abilities = sa.Table(
+capabilities = sa.Table(
     "abilities",
     metadata,
     sa.Column("number", sa.Integer, primary_key=True),
@@ -95,8 +95,7 @@ sweep_chunks = sa.Table(
     sa.Column("counts", sa.LargeBinary),
     sa.Index("sweep_chunks_by_time", "sweep", "level", "start_s", "end_s", "rows"),
 )
-# Stretches of rows that were looked through for emitters, and the sightings that gave. An open one is looked at
-# again as more rows come.
+# Blocks of sweep rows that the detector examined, with what it found. An open block is examined again as rows come.
 looks = sa.Table(
     "looks",
     metadata,
@@ -107,5 +106,19 @@ looks = sa.Table(
     sa.Column("rows", sa.Integer, nullable=False),
     sa.Column("is_open", sa.Boolean, nullable=False),
     sa.Column("document", sa.Text, nullable=False),
+    # Version of the detector that made the row; format 5 had none and was made by version 1.
+    sa.Column("detector", sa.Integer, nullable=False, server_default="1"),
     sa.Index("looks_by_time", "start_s", "end_s"),
 )
+
+
+def upgrade(db: sa.Connection) -> None:
+    """Bring the tables of an older case up to date: versions differ in tables and columns that were added."""
+    metadata.create_all(db)
+    inspector = sa.inspect(db)
+    for table in metadata.sorted_tables:
+        known = {column["name"] for column in inspector.get_columns(table.name)}
+        for column in table.columns:
+            if column.name not in known:
+                definition = sa.schema.CreateColumn(column).compile(db)
+                db.execute(sa.text(f"ALTER TABLE {table.name} ADD COLUMN {definition}"))

@@ -15,13 +15,13 @@ import numpy as np
 import sqlalchemy as sa
 import zstandard
 
-from gray_kettle.model.records import FloatArray, Span, SweepRows, Swept
-from gray_kettle.spectrum.channel_power import floor_in_places, places_in
+from gray_kettle.model.records import FloatArray, Span, SweepRows, SweptChannel
+from gray_kettle.spectrum.channel_power import channel_floor_dbm, channels_in_span
 from gray_kettle.spectrum.duty import (
-    PlaceRows,
+    ChannelRows,
     busiest_part,
+    channel_rows,
     merged_swept,
-    place_rows,
     swept_from,
     tally,
 )
@@ -39,7 +39,7 @@ from gray_kettle.spectrum.multires import (
 )
 from gray_kettle.spectrum.noise_floor import floor_of, low_and_spread, threshold_codes
 from gray_kettle.spectrum.quantise import Codes, FloatDb, to_codes, to_dbm
-from gray_kettle.spectrum.views import Composer, Frame, SweepView
+from gray_kettle.spectrum.views import Composer, Frame, Spectrogram
 from gray_kettle.store import schema
 from gray_kettle.store.packing import pack_arrays, unpack_arrays
 
@@ -70,11 +70,11 @@ class CodedRows:
     time_s: FloatArray
     codes: Codes
     offset_s: np.ndarray[Any, np.dtype[np.float32]]
-    places: PlaceRows
+    places: ChannelRows
     floor_dbm: FloatDb
 
     def part(self, first: int, last: int) -> "CodedRows":
-        places = PlaceRows(self.places.power[first:last], self.places.over[first:last])
+        places = ChannelRows(self.places.power[first:last], self.places.over[first:last])
         return CodedRows(
             self.time_s[first:last], self.codes[first:last], self.offset_s[first:last], places, self.floor_dbm
         )
@@ -168,7 +168,7 @@ class _OpenRun:
         floor_dbm = self._floor_dbm
         if floor_dbm is None:  # not enough rows for a first sum yet
             floor_dbm = floor_of(*low_and_spread(codes), self.span.step_hz)
-        places = place_rows(self.span, codes, floor_dbm)
+        places = channel_rows(self.span, codes, floor_dbm)
         head = {
             "time_s": time_s,
             "offset_s": offsets,
@@ -215,8 +215,8 @@ class _OpenRun:
 class Sweeps:
     """Reads the sweeps of a case."""
 
-    def __init__(self, reading: Writing) -> None:
-        self._reading = reading
+    def __init__(self, session: Writing) -> None:
+        self._reading = session
 
     def runs(self, start_s: float = -np.inf, end_s: float = np.inf) -> tuple[Run, ...]:
         """What was swept in a stretch of time, by number. rows: of the chunks that touch it."""
@@ -247,7 +247,7 @@ class Sweeps:
         """The same chunk by chunk."""
         return self._row_chunks(run, start_s, end_s, with_bins=True)
 
-    def place_rows(self, run: Run, start_s: float, end_s: float) -> Iterator[CodedRows]:
+    def channel_rows(self, run: Run, start_s: float, end_s: float) -> Iterator[CodedRows]:
         """The same without their bins."""
         return self._row_chunks(run, start_s, end_s, with_bins=False)
 
@@ -260,7 +260,7 @@ class Sweeps:
             if payload is not None:
                 codes = np.frombuffer(zstandard.decompress(payload), np.uint8)
                 codes = codes.reshape(len(time_s), run.span.bins)[inside]
-            places = PlaceRows(head["power"][inside], head["over"][inside])
+            places = ChannelRows(head["power"][inside], head["over"][inside])
             yield CodedRows(time_s[inside], codes, head["offset_s"][inside], places, to_dbm(head["floor"]))
 
     def entries(self, run: Run, level: int, start_s: float, end_s: float) -> Entries:
@@ -314,7 +314,7 @@ class Sweeps:
             yield from self._counts(run, level - 1, start_s, float(np.nextafter(first_s, -np.inf)))
             yield from self._counts(run, level - 1, float(np.nextafter(last_s, np.inf)), end_s)
 
-    def view(self, frame: Frame, spot: str | None = None) -> SweepView:
+    def view(self, frame: Frame, spot: str | None = None) -> Spectrogram:
         """A picture's worth of a stretch of time and frequency, of one spot or of all."""
         composer = Composer(frame)
         for run in self.runs(frame.start_s, frame.end_s):
@@ -348,19 +348,19 @@ class Sweeps:
             head = db.execute(chosen.order_by(c.start_s).limit(1)).scalar_one()
         return to_dbm(unpack_arrays(head)["floor"])
 
-    def swept(self, start_s: float, end_s: float) -> tuple[Swept, ...]:
+    def swept(self, start_s: float, end_s: float) -> tuple[SweptChannel, ...]:
         """What the sweeps of a stretch of time say of every place that they cover, by place and spot."""
-        found: list[Swept] = []
+        found: list[SweptChannel] = []
         for run in self.runs(start_s, end_s):
-            places = places_in(run.span)
-            parts = [p for p in self.place_rows(run, start_s, end_s) if len(p.time_s)]
+            places = channels_in_span(run.span)
+            parts = [p for p in self.channel_rows(run, start_s, end_s) if len(p.time_s)]
             if not places or not parts:
                 continue
-            rows = PlaceRows(
+            rows = ChannelRows(
                 *(np.concatenate([getattr(p.places, n) for p in parts]) for n in ("power", "over"))
             )
             time_s = np.concatenate([p.time_s for p in parts])
-            floors = floor_in_places(
+            floors = channel_floor_dbm(
                 run.span,
                 np.median([p.floor_dbm for p in parts[:: len(parts) // 32 + 1]], axis=0).astype(np.float32),
             )
@@ -396,7 +396,7 @@ def _joined(parts: list[CodedRows]) -> CodedRows:
         np.concatenate([p.time_s for p in parts]),
         np.concatenate([p.codes for p in parts]),
         np.concatenate([p.offset_s for p in parts]),
-        PlaceRows(*(np.concatenate([getattr(p.places, n) for p in parts]) for n in ("power", "over"))),
+        ChannelRows(*(np.concatenate([getattr(p.places, n) for p in parts]) for n in ("power", "over"))),
         parts[-1].floor_dbm,
     )
 
@@ -416,7 +416,7 @@ def _no_rows(span: Span) -> CodedRows:
         np.zeros(0),
         np.zeros((0, span.bins), np.uint8),
         np.zeros((0, 0), np.float32),
-        PlaceRows(nothing, nothing),
+        ChannelRows(nothing, nothing),
         np.full(span.bins, np.nan, np.float32),
     )
 

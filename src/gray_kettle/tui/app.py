@@ -7,9 +7,9 @@ from textual import on, work
 from textual.binding import Binding
 
 from gray_kettle.errors import KettleError
-from gray_kettle.tui import theme as ink
+from gray_kettle.tui import theme
 from gray_kettle.tui.crash import PlainCrash
-from gray_kettle.tui.main_screen import WorkScreen
+from gray_kettle.tui.main_screen import MainScreen
 from gray_kettle.tui.messages import OpenCase, OpenDemo
 from gray_kettle.tui.start.screen import StartScreen
 from gray_kettle.tui.start.style import FORM_CSS
@@ -20,26 +20,26 @@ class KettleApp(PlainCrash):
 
     TITLE = "gray kettle"
     # The palette's own sign is one that few terminal fonts have.
-    CSS = ink.CSS + FORM_CSS + "SearchIcon { display: none; }"
+    CSS = theme.CSS + FORM_CSS + "SearchIcon { display: none; }"
     ENABLE_COMMAND_PALETTE = True
     BINDINGS: ClassVar = [Binding("ctrl+q", "quit", "quit", id="app.quit", priority=True)]
 
     def __init__(self, case: Path | None) -> None:
         super().__init__()
         self._case = case
-        self.register_theme(ink.KETTLE)
-        self.register_theme(ink.KETTLE_LIGHT)
-        self.theme = ink.KETTLE.name
+        self.register_theme(theme.KETTLE)
+        self.register_theme(theme.KETTLE_LIGHT)
+        self.theme = theme.KETTLE.name
 
     def get_theme_variable_defaults(self) -> dict[str, str]:
-        return dict(ink.VARIABLE_DEFAULTS)
+        return dict(theme.VARIABLE_DEFAULTS)
 
     def on_mount(self) -> None:
-        self.push_screen(StartScreen() if self._case is None else WorkScreen(self._case))
+        self.push_screen(StartScreen() if self._case is None else MainScreen(self._case))
 
     @on(OpenCase)
     def _open_case(self, asked: OpenCase) -> None:
-        self.switch_screen(WorkScreen(asked.path, fresh=asked.fresh))
+        self.switch_screen(MainScreen(asked.path, fresh=asked.fresh))
 
     @on(OpenDemo)
     def _open_demo(self) -> None:
@@ -59,4 +59,4 @@ class KettleApp(PlainCrash):
         except (KettleError, OSError) as error:
             self.notify(str(error), title="No demo", severity="error", markup=False)
         else:
-            self.call_from_thread(self.switch_screen, WorkScreen(path))
+            self.call_from_thread(self.switch_screen, MainScreen(path))

@@ -12,23 +12,23 @@ from textual.worker import get_current_worker
 from gray_kettle.errors import KettleError
 from gray_kettle.safe_text import printable
 from gray_kettle.tui.frame.title_line import TitleLine
-from gray_kettle.tui.frame.view import Place
-from gray_kettle.tui.messages import Came, FoundLive, LiveEnded
+from gray_kettle.tui.frame.view import View
+from gray_kettle.tui.messages import LiveDetections, LiveEnded, SweepReceived
 
 if TYPE_CHECKING:
     from gray_kettle.model.records import Piece
-    from gray_kettle.tui.start.take_forms import Chosen, Taken
+    from gray_kettle.tui.start.take_forms import Chosen, TakeSummary
 
 _LOOK_EVERY_S, _LIVE_S = 8, 300.0
 
 
-class Collecting(Screen[None]):
+class CaptureControl(Screen[None]):
     """A screen on a case that new observations come into. The screen itself says what follows (took)."""
 
     def __init__(self, path: Path) -> None:
         super().__init__()
         self._path = path
-        self._views: dict[str, Place] = {}  # empty until they have been brought in
+        self._views: dict[str, View] = {}  # empty until they have been brought in
         self._live_since_s, self._live_told_s, self._live_spot = 0.0, -1, ""  # 0: nothing is being collected
         self._looked_s = 0
 
@@ -69,7 +69,7 @@ class Collecting(Screen[None]):
             nonlocal count
             for rows in piece.sweeps:
                 count += len(rows)
-                self.post_message(Came(rows, count))
+                self.post_message(SweepReceived(rows, count))
 
         try:
             with Case.open(self._path) as case:
@@ -83,8 +83,8 @@ class Collecting(Screen[None]):
             told = f"{result.source}: {result.records:,} {result.unit} read. {notes}".strip()
             self.post_message(LiveEnded(told, False))
 
-    @on(Came)
-    def _came(self, came: Came) -> None:
+    @on(SweepReceived)
+    def _came(self, came: SweepReceived) -> None:
         sweep = self._views.get("sweep")
         if sweep is not None:
             sweep.came(came.rows)
@@ -105,18 +105,19 @@ class Collecting(Screen[None]):
     def _look_live(self) -> None:
         """Look through what came, beside the take: what is told of an hour costs no more than that of a minute."""
         from gray_kettle.analysis.emitters.tracking import find_emitters
+        from gray_kettle.detection import detect_pending
         from gray_kettle.store import Case
 
         worker = get_current_worker()
         with suppress(KettleError), Case.open(self._path) as case:  # the take itself tells what is wrong
-            case.looks.catch_up(is_cancelled=lambda: worker.is_cancelled)
+            detect_pending(case, is_cancelled=lambda: worker.is_cancelled)
             span_s = case.span_s()
             if span_s is not None and not worker.is_cancelled:
                 observations = case.window(span_s[1] - _LIVE_S, span_s[1])
-                self.post_message(FoundLive(find_emitters(observations, case.setup(), ())))
+                self.post_message(LiveDetections(find_emitters(observations, case.setup(), ())))
 
-    @on(FoundLive)
-    def _found_live(self, found: FoundLive) -> None:
+    @on(LiveDetections)
+    def _found_live(self, found: LiveDetections) -> None:
         sweep = self._views.get("sweep")
         if sweep is not None and self._live_since_s:
             sweep.found_live(found.emitters)
@@ -131,15 +132,15 @@ class Collecting(Screen[None]):
         if ended.wrong:
             self.notify(ended.told, title="Not taken", severity="error", markup=False, timeout=20)
         else:
-            self._taken_from((ended.told,), ())
+            self._emitter_loss((ended.told,), ())
 
-    def _taken(self, taken: "Taken | None") -> None:
+    def _taken(self, taken: "TakeSummary | None") -> None:
         if taken is not None:
-            self._taken_from(taken.read, taken.refused)
+            self._emitter_loss(taken.read, taken.refused)
 
-    def _taken_from(self, read: tuple[str, ...], refused: tuple[str, ...]) -> None:
+    def _emitter_loss(self, read: tuple[str, ...], refused: tuple[str, ...]) -> None:
         for line in read:
-            self.notify(line, title="Taken", markup=False, timeout=8)
+            self.notify(line, title="TakeSummary", markup=False, timeout=8)
         for line in refused:
             self.notify(line, title="Not taken", severity="error", markup=False, timeout=20)
         if read:

@@ -8,29 +8,29 @@ from typing import TYPE_CHECKING
 from textual import on
 
 from gray_kettle.errors import KettleError
-from gray_kettle.tui.capture_control import Collecting
+from gray_kettle.tui.capture_control import CaptureControl
 from gray_kettle.tui.messages import (
-    ChangeWishes,
+    AnnotateEmitter,
+    EditPreferences,
     GiveName,
     JoinRadios,
     MarkDone,
     MarkOwn,
     PartBssids,
-    TellEmitter,
 )
-from gray_kettle.tui.view_state import Look
+from gray_kettle.tui.view_state import ViewState
 
 if TYPE_CHECKING:
-    from gray_kettle.model.records import EmitterNote, Setup
+    from gray_kettle.model.setup import EmitterNote, Setup
 
 
-class Editing(Collecting):
+class Editing(CaptureControl):
     """A screen that changes the setup of its case; each change can be undone, and everything is judged again."""
 
     def __init__(self, path: Path) -> None:
         super().__init__(path)
         self._earlier: list[Setup] = []
-        self._look: Look | None = None
+        self._look: ViewState | None = None
 
     def judge_again(self) -> None:
         """Read and judge again."""
@@ -92,13 +92,13 @@ class Editing(Collecting):
 
         self.app.push_screen(NameForm(asked.radio), rename)
 
-    @on(TellEmitter)
-    def _tell_emitter(self, asked: TellEmitter) -> None:
-        from gray_kettle.analysis.emitters.tracking import told_of
+    @on(AnnotateEmitter)
+    def _tell_emitter(self, asked: AnnotateEmitter) -> None:
+        from gray_kettle.analysis.emitters.tracking import note_of
         from gray_kettle.tui.sweep.forms import EmitterNameForm, KindForm
 
         emitter = asked.emitter
-        note = told_of(emitter)
+        note = note_of(emitter)
 
         def keep(changed: "EmitterNote") -> None:
             self._save(lambda setup: replace(setup, emitters=(*setup.emitters, changed)))
@@ -133,15 +133,15 @@ class Editing(Collecting):
 
         self._save(lambda setup: parted(setup, set(asked.bssids)))
 
-    @on(ChangeWishes)
-    def _change_wishes(self, asked: ChangeWishes) -> None:
+    @on(EditPreferences)
+    def _edit_preferences(self, asked: EditPreferences) -> None:
         """Lock a radio where it is, or no longer; or ask what else the plan keeps to."""
         radio = asked.radio
         if asked.what == "lock":
 
             def lock(setup: "Setup") -> "Setup":
-                locked = set(setup.wishes.locked) ^ {radio.id}
-                return replace(setup, wishes=replace(setup.wishes, locked=tuple(sorted(locked))))
+                locked = set(setup.preferences.locked) ^ {radio.id}
+                return replace(setup, preferences=replace(setup.preferences, locked=tuple(sorted(locked))))
 
             self._save(lock)
             return
@@ -150,15 +150,15 @@ class Editing(Collecting):
             if answer is not None:
                 self._save(lambda _: answer)
 
-        from gray_kettle.tui.plan.forms import WishForm
+        from gray_kettle.tui.plan.forms import PreferencesForm
 
         if self._look is not None:
-            self.app.push_screen(WishForm(radio, self._look.setup), chosen)
+            self.app.push_screen(PreferencesForm(radio, self._look.setup), chosen)
 
     @on(MarkDone)
     def _mark_done(self, asked: MarkDone) -> None:
         """Keep when a step was carried out; the rail shows it."""
-        from gray_kettle.model.plan_preferences import Done
+        from gray_kettle.model.plan_preferences import CompletedStep
         from gray_kettle.tui.plan.forms import DoneForm
 
         if self._look is None:
@@ -171,7 +171,7 @@ class Editing(Collecting):
 
             def change(setup: "Setup") -> "Setup":
                 rest = tuple(d for d in setup.done if d.radio != radio.id)
-                new = (Done(time_s, radio.id, asked.text),) if time_s >= 0 else ()
+                new = (CompletedStep(time_s, radio.id, asked.text),) if time_s >= 0 else ()
                 return replace(setup, done=(*rest, *new))
 
             self._save(change)

@@ -4,10 +4,10 @@ from collections.abc import Iterable
 
 from gray_kettle.site_timezone import local_hour
 from gray_kettle.tui.theme import BARS, Cell
-from gray_kettle.tui.view_state import Look
+from gray_kettle.tui.view_state import ViewState
 
 
-def hour_lines(shares: Iterable[tuple[int, float]], look: Look, title: str) -> list[list[Cell]]:
+def hour_lines(shares: Iterable[tuple[int, float]], look: ViewState, title: str) -> list[list[Cell]]:
     """Three lines, from (hour UTC, share); none where there is but one hour."""
     told = dict(shares)
     if len(told) < 2:

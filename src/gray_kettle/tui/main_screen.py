@@ -16,34 +16,34 @@ from textual.worker import Worker, WorkerCancelled, get_current_worker
 from gray_kettle.errors import KettleError
 from gray_kettle.tui.commands import KettleCommands
 from gray_kettle.tui.edits import Editing
-from gray_kettle.tui.frame.timeline import BINS, TimeRail
-from gray_kettle.tui.frame.title_line import PLACES, KeyHints, PlacesLine, Rule, TitleLine, _Line
-from gray_kettle.tui.frame.view import Place
+from gray_kettle.tui.frame.timeline import BINS, Timeline
+from gray_kettle.tui.frame.title_line import VIEWS, KeyHints, Rule, TitleLine, ViewTabs, _Line
+from gray_kettle.tui.frame.view import View
 from gray_kettle.tui.help import HelpScreen
-from gray_kettle.tui.messages import Follow, Jump, Shown, ToWindow, Working
-from gray_kettle.tui.view_state import BANDS, Look
+from gray_kettle.tui.messages import Follow, Jump, Shown, ToWindow, WorkProgress
+from gray_kettle.tui.view_state import BANDS, ViewState
 
 if TYPE_CHECKING:
-    from gray_kettle.session import Reading
+    from gray_kettle.session import Session
 
 _SHORTEST_S, _CLOSE_S = 5.0, 1e-3
 _ZOOMS_S = (3600.0, 6 * 3600.0, 24 * 3600.0)
 _WAITING = "waiting"
 
 
-class WorkScreen(Editing):
+class MainScreen(Editing):
     """Works on one case. Reading and judging run in a worker; the places only show."""
 
     CSS = """
-    WorkScreen { layout: vertical; }
-    WorkScreen ContentSwitcher { height: 1fr; }
-    WorkScreen ContentSwitcher > * { height: 1fr; }
+    MainScreen { layout: vertical; }
+    MainScreen ContentSwitcher { height: 1fr; }
+    MainScreen ContentSwitcher > * { height: 1fr; }
     """
     COMMANDS: ClassVar = {KettleCommands}
     BINDINGS: ClassVar = [
         *(
             Binding(key, f"place('{name}')", title, show=False, id=f"place.{name}")
-            for key, (name, title) in PLACES.items()
+            for key, (name, title) in VIEWS.items()
         ),
         Binding("b", "band", "band", id="work.band"),
         Binding("left_square_bracket", "shift(-1)", "window back", id="work.back"),
@@ -72,12 +72,12 @@ class WorkScreen(Editing):
 
     def compose(self) -> ComposeResult:
         yield TitleLine(id="title-line")
-        yield PlacesLine(id="places-line")
+        yield ViewTabs(id="places-line")
         yield Rule()
         with ContentSwitcher(initial=_WAITING):
             yield Static(" Reading the case …", id=_WAITING)
         yield Rule()
-        yield TimeRail(id="rail")
+        yield Timeline(id="rail")
         yield KeyHints(id="hints")
 
     def on_mount(self) -> None:
@@ -88,7 +88,7 @@ class WorkScreen(Editing):
     async def _bring_places(self) -> None:
         """Fill the frame, once it stands: the places need numerics, whose import takes as long as all before it."""
         made = await asyncio.to_thread(importlib.import_module, "gray_kettle.tui.views")
-        self._views = {name: view(id=name) for name, view in made.VIEWS.items()}
+        self._views = {name: view(id=name) for name, view in made.VIEW_CLASSES.items()}
         for view in self._views.values():
             view.display = False  # until it is chosen
         await self.query_one(ContentSwitcher).mount(*self._views.values())
@@ -105,6 +105,7 @@ class WorkScreen(Editing):
     @work(thread=True, exclusive=True, group="read")
     def _reload(self) -> None:
         """Read, judge and plan off the interface's thread."""
+        from gray_kettle.detection import detect_pending
         from gray_kettle.session import read
         from gray_kettle.store import Case
 
@@ -112,20 +113,20 @@ class WorkScreen(Editing):
         try:
             with Case.open(self._path) as case:
                 span_s = case.span_s() or (0.0, 0.0)
-                reading = read(case, *self._window)
-                busy = _busy(reading, span_s) if self._window == (None, None) else None
-                if reading.observations.rows_unlooked:  # what is known so far first; looking takes seconds
-                    _ = reading.assessment
-                    self.post_message(Shown(reading, span_s, busy, False))
-                    if not case.looks.catch_up(self._looking, lambda: worker.is_cancelled):
+                session = read(case, *self._window)
+                busy = _busy(session, span_s) if self._window == (None, None) else None
+                if session.observations.rows_pending:  # what is known so far first; looking takes seconds
+                    _ = session.assessment
+                    self.post_message(Shown(session, span_s, busy, False))
+                    if not detect_pending(case, self._looking, lambda: worker.is_cancelled):
                         return
-                    reading = read(case, *self._window)
-            reading.planning = lambda done: self._planning(done, worker)
+                    session = read(case, *self._window)
+            session.planning = lambda done: self._planning(done, worker)
             for with_proposal in (False, True):
-                _ = reading.proposal if with_proposal else reading.assessment
+                _ = session.proposal if with_proposal else session.assessment
                 if worker.is_cancelled:
                     return
-                self.post_message(Shown(reading, span_s, busy, with_proposal))
+                self.post_message(Shown(session, span_s, busy, with_proposal))
         except WorkerCancelled:
             return  # another window was asked for while the plan was worked out
         except KettleError as error:
@@ -133,17 +134,17 @@ class WorkScreen(Editing):
 
     def _looking(self, done: int, total: int) -> None:
         """From the worker: how far the sweeps are looked through."""
-        self.post_message(Working("looking for emitters", done / max(total, 1)))
+        self.post_message(WorkProgress("looking for emitters", done / max(total, 1)))
 
     def _planning(self, done: float, worker: "Worker[None]") -> None:
         """From the worker: how far the plan is."""
         if worker.is_cancelled:
             raise WorkerCancelled
         if done > 0:
-            self.post_message(Working("working out the plan", done))
+            self.post_message(WorkProgress("working out the plan", done))
 
-    @on(Working)
-    def _tell_working(self, working: Working) -> None:
+    @on(WorkProgress)
+    def _tell_working(self, working: WorkProgress) -> None:
         if not self.query_one(TitleLine).status:
             return  # it came in after the end
         bar = "━" * int(12 * working.done)
@@ -151,17 +152,17 @@ class WorkScreen(Editing):
 
     @on(Shown)
     def _shown(self, shown: Shown) -> None:
-        observations = shown.reading.observations
+        observations = shown.session.observations
         start_s, end_s = shown.span_s
         if shown.busy is not None:
             self._busy = shown.busy
-        assessment = shown.reading.assessment
+        assessment = shown.session.assessment
         if not self._band:
             self._band = next((r.band for r in assessment.radios), "2.4")
-        self._look = Look(
-            reading=shown.reading,
+        self._look = ViewState(
+            session=shown.session,
             assessment=assessment,
-            proposal=shown.reading.proposal if shown.with_proposal else None,
+            proposal=shown.session.proposal if shown.with_proposal else None,
             band=self._band,
             start_s=observations.start_s,
             end_s=observations.end_s,
@@ -180,7 +181,7 @@ class WorkScreen(Editing):
     def _spread(self) -> None:
         """Hand the look to the frame and to the place that is shown; the others get it when they come up."""
         self.query_one(TitleLine).look = self._look
-        self.query_one(TimeRail).look = self._look
+        self.query_one(Timeline).look = self._look
         self._stale = set(self._views)
         self._freshen()
 
@@ -193,14 +194,14 @@ class WorkScreen(Editing):
                 place.focus_first()
 
     @property
-    def _place(self) -> Place | None:
+    def _place(self) -> View | None:
         return self._views.get(self.query_one(ContentSwitcher).current or "")
 
     # Places
 
     def action_place(self, name: str) -> None:
         self._wanted = name
-        self.query_one(PlacesLine).place = name
+        self.query_one(ViewTabs).place = name
         if name not in self._views:
             return  # it will come up when it is there
         self.query_one(ContentSwitcher).current = name
@@ -287,7 +288,7 @@ class WorkScreen(Editing):
         self._window = (None, None) if whole else (start_s, end_s)
         # The brackets follow the key at once; the answers follow when they are worked out.
         self._look = replace(look, start_s=start_s, end_s=end_s)
-        self.query_one(TimeRail).look = self._look
+        self.query_one(Timeline).look = self._look
         self.query_one(TitleLine).status = "judging the window …"
         if self._place is not None:
             self._place.window_moved(self._look)
@@ -312,7 +313,7 @@ class WorkScreen(Editing):
 
     def _ask_own(self) -> None:
         """The third of the first three steps, as soon as it is known what was heard."""
-        if self._look is None or not self._look.reading.observations.takes:
+        if self._look is None or not self._look.session.observations.takes:
             self.set_timer(0.1, self._ask_own)  # the take is not in the look yet
         elif self._look.assessment.radios and not self._look.assessment.own:
             self.action_own()
@@ -372,9 +373,9 @@ class WorkScreen(Editing):
         self.app.push_screen(HelpScreen(self._wanted))
 
 
-def _busy(reading: "Reading", span_s: tuple[float, float]) -> dict[str, list[float]]:
+def _busy(session: "Session", span_s: tuple[float, float]) -> dict[str, list[float]]:
     """Busy share of each band over the whole case, for the rail."""
     from gray_kettle.analysis.utilisation.history import busy_over_time, telling_bins
 
-    bins = telling_bins(reading.observations, BINS, *span_s)
-    return {band: busy_over_time(reading.observations, band, bins, *span_s).tolist() for band in BANDS}
+    bins = telling_bins(session.observations, BINS, *span_s)
+    return {band: busy_over_time(session.observations, band, bins, *span_s).tolist() for band in BANDS}

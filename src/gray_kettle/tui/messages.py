@@ -9,7 +9,7 @@ from textual.message import Message
 if TYPE_CHECKING:
     from gray_kettle.analysis.assessment import Emitter, Radio
     from gray_kettle.model.records import SweepRows
-    from gray_kettle.session import Reading
+    from gray_kettle.session import Session
 
 
 @dataclass
@@ -26,7 +26,7 @@ class Jump(Message):
 
 
 @dataclass
-class Came(Message):
+class SweepReceived(Message):
     """A live row arrived, as so manieth of its take."""
 
     rows: "SweepRows"
@@ -42,18 +42,18 @@ class LiveEnded(Message):
 
 
 @dataclass
-class Working(Message):
+class WorkProgress(Message):
     """How far a long work of the reader is."""
 
     what: str
     done: float  # share
 
     def can_replace(self, message: Message) -> bool:
-        return isinstance(message, Working)
+        return isinstance(message, WorkProgress)
 
 
 @dataclass
-class FoundLive(Message):
+class LiveDetections(Message):
     """The emitters of the last minutes of what is being collected."""
 
     emitters: "tuple[Emitter, ...]"
@@ -96,7 +96,7 @@ class PartBssids(Message):
 
 
 @dataclass
-class TellEmitter(Message):
+class AnnotateEmitter(Message):
     """Tell something of an emitter that was found. what: "name", "kind" or "dismiss"."""
 
     emitter: "Emitter"
@@ -117,7 +117,7 @@ class Shown(Message):
     busy: of each band over the whole case, for the rail; None when the window is only a part of it.
     """
 
-    reading: "Reading"
+    session: "Session"
     span_s: tuple[float, float]
     busy: dict[str, list[float]] | None
     with_proposal: bool
@@ -136,7 +136,7 @@ class OpenDemo(Message):
 
 
 @dataclass
-class ChangeWishes(Message):
+class EditPreferences(Message):
     """Change what is asked of the plan. what: "lock" for this radio, or "edit"."""
 
     radio: "Radio"

@@ -78,7 +78,7 @@ CSS = "\n".join(
 CSS += "\n.ink--chosen { color: $foreground; background: $chosen; }\n"
 
 
-class Inked(Widget):
+class ThemedWidget(Widget):
     """A widget that draws in inks.
 
     Styles are kept by theme. Textual tells of a change of style at every coming up of a place; the colours of an

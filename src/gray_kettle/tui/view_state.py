@@ -7,22 +7,22 @@ if TYPE_CHECKING:  # the frame is drawn before any of these is imported
     from pathlib import Path
 
     from gray_kettle.analysis.assessment import Assessment, Radio
-    from gray_kettle.model.records import Setup
+    from gray_kettle.model.setup import Setup
     from gray_kettle.planner.proposal import Proposal
-    from gray_kettle.session import Reading
+    from gray_kettle.session import Session
 
 BANDS = ("2.4", "5", "6")
 
 
 @dataclass(frozen=True, eq=False)
-class Look:
+class ViewState:
     """A reading with the person's choices. proposal None: still being worked out.
 
     busy: of the whole case, for the rail. start_s, end_s: the window; case_start_s, case_end_s: all there is.
     path: of the case, for what is read piece by piece.
     """
 
-    reading: "Reading"
+    session: "Session"
     assessment: "Assessment"
     proposal: "Proposal | None"
     band: str
@@ -36,7 +36,7 @@ class Look:
 
     @property
     def setup(self) -> "Setup":
-        return self.reading.setup
+        return self.session.setup
 
     @property
     def radios(self) -> "tuple[Radio, ...]":

@@ -1,16 +1,16 @@
 """The views of the numbered places, by name. Imported behind the first picture."""
 
-from gray_kettle.tui.air.view import AirPlace
-from gray_kettle.tui.brief.view import BriefPlace
-from gray_kettle.tui.frame.view import Place
-from gray_kettle.tui.heard.view import HeardPlace
-from gray_kettle.tui.plan.view import PlanPlace
-from gray_kettle.tui.sweep.view import SweepPlace
+from gray_kettle.tui.air.view import AirView
+from gray_kettle.tui.brief.view import BriefView
+from gray_kettle.tui.frame.view import View
+from gray_kettle.tui.heard.view import HeardView
+from gray_kettle.tui.plan.view import PlanView
+from gray_kettle.tui.sweep.view import SweepView
 
-VIEWS: dict[str, type[Place]] = {
-    "brief": BriefPlace,
-    "heard": HeardPlace,
-    "air": AirPlace,
-    "sweep": SweepPlace,
-    "plan": PlanPlace,
+VIEW_CLASSES: dict[str, type[View]] = {
+    "brief": BriefView,
+    "heard": HeardView,
+    "air": AirView,
+    "sweep": SweepView,
+    "plan": PlanView,
 }

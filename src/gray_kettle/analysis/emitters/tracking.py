@@ -9,61 +9,62 @@ from dataclasses import replace
 from gray_kettle.analysis.assessment import Assessment, Emitter, Radio
 from gray_kettle.analysis.emitters.advice import ADVICE
 from gray_kettle.analysis.emitters.persistence import (
-    Chain,
-    Seen,
-    blind_to,
-    chains_of,
-    may_miss_its_turn,
+    BlockDetection,
+    BlockRun,
+    block_runs,
+    may_miss_mains_phase,
     step_s,
-    without_chances,
+    undetected_between,
+    without_chance_detections,
 )
-from gray_kettle.model.records import EmitterNote, Looked, Observations, Setup, Sighting
+from gray_kettle.model.records import Detection, DetectionBlock, Observations
+from gray_kettle.model.setup import EmitterNote, Setup
 from gray_kettle.phy.channels import Channel
 
 _SAME_LEVEL_DB = 12.0  # of one emitter at one spot from one look to another
 _LEAST_OVERLAP = 0.5
-_GONE_LOOKS = 2  # so many later looks without it: it is gone
+_GONE_BLOCKS = 2  # so many later looks without it: it is gone
 _BRIEF_S, _OFTEN = 60.0, 0.05
-_ALIKE = {"bluetooth", "frequency-hopper"}  # that may be told apart in one look and not in another
+_CONFUSABLE = {"bluetooth", "frequency-hopper"}  # that may be told apart in one look and not in another
 _FLAT = {"point-to-point", "broadband-noise", "unknown"}
 _LEAST_CONFIDENCE = 0.5
 
 
 def find_emitters(observations: Observations, setup: Setup, radios: tuple[Radio, ...]) -> tuple[Emitter, ...]:
     """Every emitter of the window; those that take most time first."""
-    entries: list[list[Seen]] = []
-    for looked in observations.looked:
-        here: list[list[Seen]] = []
-        for sighting in looked.sightings:
-            if _is_in(sighting, observations) and not _is_radio(sighting, radios):
+    entries: list[list[BlockDetection]] = []
+    for block in observations.detection_blocks:
+        here: list[list[BlockDetection]] = []
+        for detection in block.detections:
+            if _is_in(detection, observations) and not _is_radio(detection, radios):
                 free = [e for e in entries if not any(e is h for h in here)]
-                entry = _entry_of(looked, sighting, free)
+                entry = _entry_of(block, detection, free)
                 if entry is None:
                     entry = []
                     entries.append(entry)
-                entry.append((looked, sighting))
+                entry.append((block, detection))
                 here.append(entry)
-    chains = chains_of(observations.looked)
+    runs = block_runs(observations.detection_blocks)
     found = []
     for entry in entries:
-        its = without_chances(entry, chains)
-        emitter = _emitter(its or entry, observations.looked, chains, setup.emitters)
-        if its or note_for(emitter, setup.emitters) is not None:  # what somebody told of it lasts
+        kept = without_chance_detections(entry, runs)
+        emitter = _emitter(kept or entry, observations.detection_blocks, runs, setup.emitters)
+        if kept or note_for(emitter, setup.emitters) is not None:  # what somebody told of it lasts
             found.append(emitter)
     ordered = sorted(found, key=lambda e: (e.is_dismissed, -e.duty * e.bandwidth_hz, e.centre_hz))
     return tuple(_numbered(ordered))
 
 
-def _is_in(sighting: Sighting, observations: Observations) -> bool:
+def _is_in(detection: Detection, observations: Observations) -> bool:
     """Whether it was on in the window: looks reach beyond it."""
-    return sighting.last_s >= observations.start_s and sighting.first_s <= observations.end_s
+    return detection.last_s >= observations.start_s and detection.first_s <= observations.end_s
 
 
-def _is_radio(sighting: Sighting, radios: tuple[Radio, ...]) -> bool:
+def _is_radio(detection: Detection, radios: tuple[Radio, ...]) -> bool:
     """A channel that is never free looks flat and of a channel's width: where a radio is known there, it is that."""
-    if sighting.kind not in _FLAT:
+    if detection.kind not in _FLAT:
         return False
-    middle, width = (sighting.low_hz + sighting.high_hz) / 2, sighting.high_hz - sighting.low_hz
+    middle, width = (detection.low_hz + detection.high_hz) / 2, detection.high_hz - detection.low_hz
     return any(
         abs(centre_hz - middle) < 1.5e6 and 0.8 < width / width_hz < 1.12
         for radio in radios
@@ -72,17 +73,19 @@ def _is_radio(sighting: Sighting, radios: tuple[Radio, ...]) -> bool:
     )
 
 
-def _entry_of(looked: Looked, sighting: Sighting, entries: Iterable[list[Seen]]) -> list[Seen] | None:
+def _entry_of(
+    block: DetectionBlock, detection: Detection, entries: Iterable[list[BlockDetection]]
+) -> list[BlockDetection] | None:
     """The entry that this is another sighting of: alike in kind, place, and in level where heard from the same spot."""
-    best: tuple[float, list[Seen]] | None = None
+    best: tuple[float, list[BlockDetection]] | None = None
     for entry in entries:
-        last_look, last = entry[-1]
-        if not _same_kind(sighting, last):
+        last_block, last = entry[-1]
+        if not _same_kind(detection, last):
             continue
         low, high = min(s.low_hz for _, s in entry), max(s.high_hz for _, s in entry)
-        overlap = min(sighting.high_hz, high) - max(sighting.low_hz, low)
-        share = overlap / max(min(sighting.high_hz - sighting.low_hz, high - low), 1.0)
-        away_db = abs(sighting.level_dbm - last.level_dbm) if looked.spot == last_look.spot else 0.0
+        overlap = min(detection.high_hz, high) - max(detection.low_hz, low)
+        share = overlap / max(min(detection.high_hz - detection.low_hz, high - low), 1.0)
+        away_db = abs(detection.level_dbm - last.level_dbm) if block.spot == last_block.spot else 0.0
         if share >= _LEAST_OVERLAP and away_db <= _SAME_LEVEL_DB:
             score = share - away_db / 20
             if best is None or score > best[0]:
@@ -90,8 +93,8 @@ def _entry_of(looked: Looked, sighting: Sighting, entries: Iterable[list[Seen]])
     return best[1] if best else None
 
 
-def _same_kind(one: Sighting, other: Sighting) -> bool:
-    if one.kind == other.kind or {one.kind, other.kind} <= _ALIKE:
+def _same_kind(one: Detection, other: Detection) -> bool:
+    if one.kind == other.kind or {one.kind, other.kind} <= _CONFUSABLE:
         return True
     # One that could not be told may be what the other was.
     return "unknown" in (one.kind, other.kind) and bool(
@@ -100,34 +103,39 @@ def _same_kind(one: Sighting, other: Sighting) -> bool:
 
 
 def _emitter(
-    entry: list[Seen], looked: tuple[Looked, ...], chains: tuple[Chain, ...], notes: tuple[EmitterNote, ...]
+    entry: list[BlockDetection],
+    all_blocks: tuple[DetectionBlock, ...],
+    runs: tuple[BlockRun, ...],
+    notes: tuple[EmitterNote, ...],
 ) -> Emitter:
-    likely = _together(entry)
+    likely = _kind_probabilities(entry)
     kind, confidence = likely[0]
     strongest = max((s for _, s in entry), key=lambda s: (s.kind == kind, s.rows))
-    looks = [k for k in looked if k.low_hz <= strongest.low_hz + 1e6 and k.high_hz >= strongest.high_hz - 1e6]
+    blocks = [
+        k for k in all_blocks if k.low_hz <= strongest.low_hz + 1e6 and k.high_hz >= strongest.high_hz - 1e6
+    ]
     own = {id(k): k for k, _ in entry}
     if kind == "microwave-oven":
         # Rows that lie far apart cannot tell its rhythm, nor can a few that are in step with it.
-        looks = [k for k in looks if step_s(k) <= 1.0] or looks
-        looks = [k for k in looks if id(k) in own or not may_miss_its_turn(k, own.values())]
-    looks = looks or list(own.values())  # what reaches beyond a span is seen in it all the same
+        blocks = [k for k in blocks if step_s(k) <= 1.0] or blocks
+        blocks = [k for k in blocks if id(k) in own or not may_miss_mains_phase(k, own.values())]
+    blocks = blocks or list(own.values())  # what reaches beyond a span is seen in it all the same
     spots = {k.spot for k, _ in entry}
-    looks = [k for k in looks if k.spot in spots]
-    all_s = sum(_length_s(k) for k in looks) or 1.0
-    there = entry + blind_to(entry, chains)
-    on_s = sum(_length_s(k) for k, _ in there)
-    taken_s = sum(_length_s(k) * s.duty for k, s in there)
+    blocks = [k for k in blocks if k.spot in spots]
+    all_s = sum(_length_s(k) for k in blocks) or 1.0
+    present = entry + undetected_between(entry, runs)
+    on_s = sum(_length_s(k) for k, _ in present)
+    busy_s = sum(_length_s(k) * s.duty for k, s in present)
     by_channel: dict[tuple[str, int], float] = {}
-    for k, s in there:
+    for k, s in present:
         for band, number, duty in s.channels:
             by_channel[band, number] = by_channel.get((band, number), 0.0) + duty * _length_s(k)
     low, high = _extent(entry, kind)
     last_s = max(s.last_s for _, s in entry)
-    later = [k for k in looks if k.start_s > last_s]
-    end_s = max((k.end_s for k in looks), default=last_s)
+    later = [k for k in blocks if k.start_s > last_s]
+    end_s = max((k.end_s for k in blocks), default=last_s)
     # What shows seldom may well be there still.
-    is_gone = len(later) >= _GONE_LOOKS or (end_s - last_s > _BRIEF_S and taken_s > _OFTEN * on_s)
+    is_gone = len(later) >= _GONE_BLOCKS or (end_s - last_s > _BRIEF_S and busy_s > _OFTEN * on_s)
     made = Emitter(
         id="",
         kind=kind,
@@ -137,68 +145,68 @@ def _emitter(
         high_hz=high,
         burst_hz=strongest.burst_hz,
         level_dbm=round(max(s.level_dbm for _, s in entry), 1),
-        duty=round(min(taken_s / all_s, 1.0), 4),
-        duty_while_on=round(min(taken_s / max(on_s, 1e-9), 1.0), 4),
+        duty=round(min(busy_s / all_s, 1.0), 4),
+        duty_while_on=round(min(busy_s / max(on_s, 1e-9), 1.0), 4),
         first_s=min(s.first_s for _, s in entry),
         last_s=last_s,
         gone_since_s=last_s if is_gone else None,
         channels=tuple((b, n, round(min(t / all_s, 1.0), 4)) for (b, n), t in sorted(by_channel.items())),
         evidence=strongest.evidence,
         reasons=_reasons(kind, likely, strongest),
-        hours=_hours(there, looks),
-        looks=(len(entry), len(looks)),
+        hours=_hours(present, blocks),
+        blocks=(len(entry), len(blocks)),
         episodes=tuple((s.first_s, s.last_s) for _, s in entry),
         spot=max(entry, key=lambda e: e[1].level_dbm)[0].spot,
     )
-    return _as_told(made, notes)
+    return _with_note(made, notes)
 
 
-def _together(entry: list[Seen]) -> tuple[tuple[str, float], ...]:
+def _kind_probabilities(entry: list[BlockDetection]) -> tuple[tuple[str, float], ...]:
     """Kinds by probability over all sightings, each counting by its rows; being seen again makes none surer."""
     total: dict[str, float] = {}
     rows = sum(s.rows for _, s in entry)
-    for _, sighting in entry:
-        for kind, share in sighting.likely:
-            total[kind] = total.get(kind, 0.0) + share * sighting.rows / rows
+    for _, detection in entry:
+        for kind, share in detection.likely:
+            total[kind] = total.get(kind, 0.0) + share * detection.rows / rows
     ordered = sorted(((k, round(v, 4)) for k, v in total.items()), key=lambda item: (-item[1], item[0]))
     if ordered[0][1] < _LEAST_CONFIDENCE and ordered[0][0] != "unknown":
         ordered = [("unknown", ordered[0][1]), *[(k, v) for k, v in ordered if k != "unknown"]]
     return tuple(ordered)
 
 
-def _extent(entry: list[Seen], kind: str) -> tuple[float, float]:
+def _extent(entry: list[BlockDetection], kind: str) -> tuple[float, float]:
     """All that it touched; one sighting in many with a far end is left out."""
-    alike = [s for _, s in entry if s.kind == kind] or [s for _, s in entry]
-    lows, highs = sorted(s.low_hz for s in alike), sorted(s.high_hz for s in alike)
+    group_rows = [s for _, s in entry if s.kind == kind] or [s for _, s in entry]
+    lows, highs = sorted(s.low_hz for s in group_rows), sorted(s.high_hz for s in group_rows)
     return lows[len(lows) // 10], highs[-1 - len(highs) // 10]
 
 
-def _length_s(looked: Looked) -> float:
-    return looked.end_s - looked.start_s + step_s(looked)
+def _length_s(block: DetectionBlock) -> float:
+    return block.end_s - block.start_s + step_s(block)
 
 
-def _hours(entry: list[Seen], looks: list[Looked]) -> tuple[tuple[int, float], ...]:
+def _hours(entry: list[BlockDetection], blocks: list[DetectionBlock]) -> tuple[tuple[int, float], ...]:
     """(hour UTC, share of the looks of that hour that saw it) for hours that were looked at."""
-    seen = {id(k) for k, _ in entry}
+    detected = {id(k) for k, _ in entry}
     by_hour: dict[int, list[int]] = {}
-    for k in looks:
-        by_hour.setdefault(int(k.start_s // 3600) % 24, []).append(int(id(k) in seen))
+    for k in blocks:
+        by_hour.setdefault(int(k.start_s // 3600) % 24, []).append(int(id(k) in detected))
     return tuple((hour, round(sum(marks) / len(marks), 3)) for hour, marks in sorted(by_hour.items()))
 
 
-def _reasons(kind: str, likely: tuple[tuple[str, float], ...], sighting: Sighting) -> str:
+def _reasons(kind: str, likely: tuple[tuple[str, float], ...], detection: Detection) -> str:
     """In one sentence: what it looks most like, why, and what else it could be."""
-    because = "; ".join(sighting.evidence[:2])
+    because = "; ".join(detection.evidence[:2])
     others = [ADVICE[k].called for k, share in likely[1:] if share >= 0.05 and k != "unknown"]
     also = f" It could also be: {', '.join(others)}." if others else ""
     if kind == "unknown":
         nearest = next((ADVICE[k].called for k, share in likely if k != "unknown" and share >= 0.1), "")
-        told = (
+        noted = (
             f"Nearest to {nearest}, and not enough so to say it"
             if nearest
             else "It fits no kind that is known"
         )
-        return f"{told}: {because}.{also if not nearest else ''}"
+        return f"{noted}: {because}.{also if not nearest else ''}"
     return f"It looks most like {ADVICE[kind].called}, because: {because}.{also}"
 
 
@@ -211,7 +219,7 @@ def note_for(emitter: Emitter, notes: tuple[EmitterNote, ...]) -> EmitterNote | 
     return None
 
 
-def told_of(emitter: Emitter) -> EmitterNote:
+def note_of(emitter: Emitter) -> EmitterNote:
     """A note that says what is known to be told of it; change it, and add it to the others."""
     kind = emitter.kind if emitter.was_found_as else ""
     return EmitterNote(
@@ -219,14 +227,14 @@ def told_of(emitter: Emitter) -> EmitterNote:
     )
 
 
-def _as_told(emitter: Emitter, notes: tuple[EmitterNote, ...]) -> Emitter:
+def _with_note(emitter: Emitter, notes: tuple[EmitterNote, ...]) -> Emitter:
     note = note_for(emitter, notes)
     if note is None:
         return emitter
-    told = replace(emitter, name=note.name, is_dismissed=note.is_dismissed)
+    noted = replace(emitter, name=note.name, is_dismissed=note.is_dismissed)
     if note.kind:
-        told = replace(told, kind=note.kind, confidence=1.0, was_found_as=emitter.kind)
-    return told
+        noted = replace(noted, kind=note.kind, confidence=1.0, was_found_as=emitter.kind)
+    return noted
 
 
 def _numbered(emitters: list[Emitter]) -> list[Emitter]:

@@ -5,11 +5,16 @@ where to go; here they say what kind of step it is.
 """
 
 from gray_kettle.analysis.assessment import Finding
-from gray_kettle.analysis.findings import clients, emitters, neighbours, radar
-from gray_kettle.analysis.findings import data_gaps as missing
-from gray_kettle.analysis.findings import own_channel as placing
-from gray_kettle.analysis.findings import own_radios as owned
-from gray_kettle.analysis.findings.emitters import how_sure, title_of
+from gray_kettle.analysis.findings import (
+    clients,
+    data_gaps,
+    emitters,
+    neighbours,
+    own_channel,
+    own_radios,
+    radar,
+)
+from gray_kettle.analysis.findings.emitters import confidence_text, emitter_title
 from gray_kettle.analysis.findings.facts import (
     CHANGE_CHANNEL,
     FIX_CHANNEL,
@@ -25,21 +30,21 @@ __all__ = [
     "HEADLINES",
     "Facts",
     "best_level_dbm",
+    "confidence_text",
+    "emitter_title",
     "find",
-    "how_sure",
     "percent",
     "title",
-    "title_of",
 ]
 
 SEVERITIES = ("act", "watch", "note")
 _RULES = (
-    *placing.RULES,
-    *owned.RULES,
+    *own_channel.RULES,
+    *own_radios.RULES,
     *clients.RULES,
     *neighbours.RULES,
     *radar.RULES,
-    *missing.RULES,
+    *data_gaps.RULES,
     *emitters.RULES,
 )
 # What a kind says in a few words behind its subject.

@@ -7,14 +7,14 @@ from gray_kettle.analysis.emitters.advice import ADVICE
 from gray_kettle.analysis.findings.facts import Facts
 
 
-def title_of(emitter: Emitter) -> str:
+def emitter_title(emitter: Emitter) -> str:
     """How a sentence calls it: "microwave oven at 2451–2480 MHz", or by the name that it was given."""
     what = emitter.name or ADVICE[emitter.kind].called
     low, high = round(emitter.low_hz / 1e6), round(emitter.high_hz / 1e6)
     return f"{what} at {low}–{high} MHz" if high > low else f"{what} at {emitter.centre_hz / 1e6:.1f} MHz"
 
 
-def how_sure(emitter: Emitter) -> str:
+def confidence_text(emitter: Emitter) -> str:
     if emitter.was_found_as:
         return "as you told"
     return f"{100 * emitter.confidence:.0f} % sure" if emitter.kind != "unknown" else "kind not known"
@@ -34,8 +34,8 @@ def _of_emitters(facts: Facts) -> Iterator[Finding]:
         yield Finding(
             severity=_severity(facts, worst_on, worst),
             kind="emitter",
-            subject=title_of(emitter),
-            cause=f"{emitter.reasons} ({how_sure(emitter)})",
+            subject=emitter_title(emitter),
+            cause=f"{emitter.reasons} ({confidence_text(emitter)})",
             effect=_effect(emitter, lost, more),
             first_step=f"{advice.test} {advice.remedy}",
             figures={
@@ -56,11 +56,11 @@ def _of_emitters(facts: Facts) -> Iterator[Finding]:
 def _lost(emitter: Emitter, own: tuple[OwnView, ...]) -> list[tuple[str, str, float]]:
     """(radio, its title, share lost) of the own radios that it harms, worst first."""
     found = [
-        (view.radio.id, f"{view.radio.name} {view.radio.band} GHz", harm.share_lost)
+        (view.radio.id, f"{view.radio.name} {view.radio.band} GHz", loss_cause.share_lost)
         for view in own
         if view.now is not None
-        for harm in view.now.harms
-        if harm.kind == "non-wi-fi" and harm.radio == emitter.id
+        for loss_cause in view.now.losses
+        if loss_cause.kind == "non-wi-fi" and loss_cause.radio == emitter.id
     ]
     return sorted(found, key=lambda item: (-item[2], item[0]))
 
@@ -74,9 +74,9 @@ def _severity(facts: Facts, while_on: float, lost: float) -> str:
 
 def _effect(emitter: Emitter, lost: list[tuple[str, str, float]], more: float) -> str:
     on = f"On the air {_percent(emitter.duty)} of the time that was swept"
-    seen, looked = emitter.looks
-    if seen < looked:
-        on += f", {_percent(emitter.duty_while_on)} in the {seen} of {looked} looks that saw it"
+    seen, examined = emitter.blocks
+    if seen < examined:
+        on += f", {_percent(emitter.duty_while_on)} in the {seen} of {examined} looks that saw it"
     if not lost:
         return f"{on}; no own radio is harmed."
     each = []

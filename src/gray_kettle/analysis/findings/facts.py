@@ -5,8 +5,8 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from functools import cached_property
 
-from gray_kettle.analysis.assessment import Emitter, Gap, Harm, OwnView, PlaceView, Radio
-from gray_kettle.analysis.loss.channel_plan import rasters
+from gray_kettle.analysis.assessment import ChannelView, Emitter, Gap, LossCause, OwnView, Radio
+from gray_kettle.analysis.loss.channel_plan import channel_plans
 from gray_kettle.analysis.thresholds import Thresholds
 from gray_kettle.safe_text import dbm
 from gray_kettle.site_timezone import has_zone, local_hour, zone_of
@@ -22,7 +22,7 @@ class Facts:
 
     radios: tuple[Radio, ...] = ()
     own: tuple[OwnView, ...] = ()
-    places: tuple[PlaceView, ...] = ()
+    places: tuple[ChannelView, ...] = ()
     emitters: tuple[Emitter, ...] = ()
     gaps: tuple[Gap, ...] = ()
     country: str = ""
@@ -31,9 +31,9 @@ class Facts:
     start_s: float = 0.0
 
     @cached_property
-    def rasters(self) -> tuple[tuple[int, ...], ...]:
+    def channel_plans(self) -> tuple[tuple[int, ...], ...]:
         """Places of 2.4 GHz that the site may keep to."""
-        return rasters(self.radios, self.country)
+        return channel_plans(self.radios, self.country)
 
     def severity(self, lost: float) -> str:
         return (
@@ -69,22 +69,22 @@ def percent(share: float) -> str:
     return f"{100 * share:.0f} %"
 
 
-def of_kind(view: OwnView, kind: str) -> list[Harm]:
-    return [h for h in view.now.harms if h.kind == kind] if view.now else []
+def of_kind(view: OwnView, kind: str) -> list[LossCause]:
+    return [h for h in view.now.losses if h.kind == kind] if view.now else []
 
 
-def joined_loss(harms: Iterable[Harm]) -> float:
+def joined_loss(losses: Iterable[LossCause]) -> float:
     """Share of time that independent harms take together."""
     left = 1.0
-    for harm in harms:
-        left *= 1 - harm.share_lost
+    for loss_cause in losses:
+        left *= 1 - loss_cause.share_lost
     return 1 - left
 
 
-def named(harms: list[Harm], most: int = 3) -> str:
+def named(losses: list[LossCause], most: int = 3) -> str:
     """Those who harm, with place and level."""
     names = list(
-        dict.fromkeys(f"{h.name} on {h.channel.label} ({dbm(h.level_dbm)})" for h in harms if h.channel)
+        dict.fromkeys(f"{h.name} on {h.channel.label} ({dbm(h.level_dbm)})" for h in losses if h.channel)
     )
     more = f" and {len(names) - most} more" if len(names) > most else ""
     return ", ".join(names[:most]) + more

@@ -92,10 +92,12 @@ def _visit(facts: Facts, group: list[Radio]) -> Iterator[Finding]:
     lost = []
     for view in facts.own:
         free = free_in = 1.0
-        for harm in view.now.harms if view.now else ():
-            if harm.radio in ids:
-                free *= 1 - harm.share_lost
-                free_in *= 1 - min(harm.share_lost / max(ids[harm.radio].stay.presence, 0.01), 1.0)
+        for loss_cause in view.now.losses if view.now else ():
+            if loss_cause.radio in ids:
+                free *= 1 - loss_cause.share_lost
+                free_in *= 1 - min(
+                    loss_cause.share_lost / max(ids[loss_cause.radio].stay.presence, 0.01), 1.0
+                )
         lost.append((1 - free_in, 1 - free, title(view.radio), view.radio.id))
     worst = max(lost, default=(0.0, 0.0, "", ""))
     if worst[0] < facts.limits.watch_lost:
@@ -144,7 +146,7 @@ def _newcomers(facts: Facts) -> Iterator[Finding]:
         if any(n.bssid in facts.known_before for n in radio.networks):
             continue
         lost = max(
-            (h.share_lost for v in facts.own if v.now for h in v.now.harms if h.radio == radio.id),
+            (h.share_lost for v in facts.own if v.now for h in v.now.losses if h.radio == radio.id),
             default=0.0,
         )
         near = (radio.level_dbm or -200.0) >= facts.limits.strong_neighbour_dbm

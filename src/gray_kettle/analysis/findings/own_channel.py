@@ -14,17 +14,17 @@ from gray_kettle.analysis.findings.facts import (
     percent,
     title,
 )
-from gray_kettle.analysis.loss.channel_plan import keeps_to
+from gray_kettle.analysis.loss.channel_plan import fits_plan
 from gray_kettle.safe_text import dbm
 
 _WORTH_NAMING = 0.02
 
 
 def _is_between(facts: Facts, radio: Radio) -> bool:
-    return not any(keeps_to(radio.channel, raster) for raster in facts.rasters)
+    return not any(fits_plan(radio.channel, raster) for raster in facts.channel_plans)
 
 
-def _off_raster(facts: Facts, view: OwnView) -> Iterator[Finding]:
+def _off_plan(facts: Facts, view: OwnView) -> Iterator[Finding]:
     radio = view.radio
     if not _is_between(facts, radio) or view.now is None:
         return
@@ -84,8 +84,8 @@ def _wide_in_2_4(facts: Facts, view: OwnView) -> Iterator[Finding]:
 
 
 def _co_channel(facts: Facts, view: OwnView) -> Iterator[Finding]:
-    harms = of_kind(view, "co-channel")
-    lost = joined_loss(harms)
+    losses = of_kind(view, "co-channel")
+    lost = joined_loss(losses)
     if lost < facts.limits.watch_lost:
         return
     radio = view.radio
@@ -93,10 +93,10 @@ def _co_channel(facts: Facts, view: OwnView) -> Iterator[Finding]:
         severity=facts.severity(lost),
         kind="co-channel",
         subject=title(radio),
-        cause=f"It shares channel {radio.channel.primary} with {named(harms)}.",
+        cause=f"It shares channel {radio.channel.primary} with {named(losses)}.",
         effect=f"They take {percent(lost)} of its time.",
         first_step=CHANGE_CHANNEL,
-        figures={"radios": len({h.radio for h in harms}), "lost": lost},
+        figures={"radios": len({h.radio for h in losses}), "lost": lost},
         radio=radio.id,
         lost=lost,
         see="air",
@@ -106,18 +106,18 @@ def _co_channel(facts: Facts, view: OwnView) -> Iterator[Finding]:
 def _overlap(facts: Facts, view: OwnView) -> Iterator[Finding]:
     """Partly overlapping neighbours of a radio that sits well itself; an own one between two places is told there."""
     told = {v.radio.id for v in facts.own if _is_between(facts, v.radio)}
-    radio, harms = view.radio, [h for h in of_kind(view, "adjacent") if h.radio not in told]
-    lost = joined_loss(harms)
+    radio, losses = view.radio, [h for h in of_kind(view, "adjacent") if h.radio not in told]
+    lost = joined_loss(losses)
     if lost < facts.limits.watch_lost or _is_between(facts, radio):
         return
     yield Finding(
         severity=facts.severity(lost),
         kind="overlap",
         subject=title(radio),
-        cause=f"{named(harms)} reach into its channel from the side; neither gives way to the other.",
+        cause=f"{named(losses)} reach into its channel from the side; neither gives way to the other.",
         effect=f"{percent(lost)} of its time is lost to frames that collide.",
         first_step=CHANGE_CHANNEL,
-        figures={"radios": len({h.radio for h in harms}), "lost": lost},
+        figures={"radios": len({h.radio for h in losses}), "lost": lost},
         radio=radio.id,
         lost=lost,
         see="air",
@@ -125,15 +125,15 @@ def _overlap(facts: Facts, view: OwnView) -> Iterator[Finding]:
 
 
 def _secondary_busy(facts: Facts, view: OwnView) -> Iterator[Finding]:
-    radio, harms = view.radio, of_kind(view, "secondary")
-    lost = joined_loss(harms)
+    radio, losses = view.radio, of_kind(view, "secondary")
+    lost = joined_loss(losses)
     if radio.band == "2.4" or lost < facts.limits.watch_lost:
         return
     yield Finding(
         severity="watch" if lost >= facts.limits.act_lost else "note",
         kind="wide-secondary-busy",
         subject=title(radio),
-        cause=f"Its {radio.channel.width_mhz} MHz reach over places that others use: {named(harms)}.",
+        cause=f"Its {radio.channel.width_mhz} MHz reach over places that others use: {named(losses)}.",
         effect=f"In {percent(lost)} of the time it falls back to a narrower channel.",
         first_step=CHANGE_CHANNEL,
         figures={"width_mhz": radio.channel.width_mhz, "lost": lost},
@@ -200,7 +200,7 @@ def _busy_places(facts: Facts) -> Iterator[Finding]:
         if used.value is None or used.value < facts.limits.high_utilisation or not mine:
             continue
         by = sorted(
-            {h.radio: h for v in mine if v.now for h in v.now.harms}.values(), key=lambda h: -h.share_lost
+            {h.radio: h for v in mine if v.now for h in v.now.losses}.values(), key=lambda h: -h.share_lost
         )
         whose = f"; most by {listed(f'{h.name} ({percent(h.share_lost)})' for h in by)}" if by else ""
         hours = sorted(used.by_hour, key=lambda item: -item[2])
@@ -225,7 +225,7 @@ def _busy_places(facts: Facts) -> Iterator[Finding]:
 
 
 _OF_VIEW: tuple[Callable[[Facts, OwnView], Iterator[Finding]], ...] = (
-    _off_raster,
+    _off_plan,
     _wide_in_2_4,
     _co_channel,
     _overlap,

@@ -161,14 +161,14 @@ def _forgotten(facts: Facts) -> Iterator[Finding]:
         if used or not is_old or any(n.ssid in elsewhere for n in radio.networks) or len(facts.own) < 2:
             continue
         names = listed(network_name(n.ssid) for n in radio.networks)
-        harmed = [
-            (harm.share_lost, title(v.radio))
+        affected = [
+            (loss_cause.share_lost, title(v.radio))
             for v in facts.own
             if v.now
-            for harm in v.now.harms
-            if harm.radio == radio.id
+            for loss_cause in v.now.losses
+            if loss_cause.radio == radio.id
         ]
-        cost = f" {max(harmed)[1]} loses {percent(max(harmed)[0])} to it." if harmed else ""
+        cost = f" {max(affected)[1]} loses {percent(max(affected)[0])} to it." if affected else ""
         yield Finding(
             severity="watch",
             kind="forgotten",
@@ -179,10 +179,10 @@ def _forgotten(facts: Facts) -> Iterator[Finding]:
             first_step="Ask who might miss it, then switch it off.",
             figures={
                 "beacon_share": round(beacons_of(radio), 4),
-                "lost": {name: share for share, name in harmed},
+                "lost": {name: share for share, name in affected},
             },
             radio=radio.id,
-            lost=max((s for s, _ in harmed), default=0.0),
+            lost=max((s for s, _ in affected), default=0.0),
             see="heard",
         )
 

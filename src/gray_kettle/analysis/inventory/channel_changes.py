@@ -9,7 +9,7 @@ from dataclasses import replace
 import numpy as np
 
 from gray_kettle.analysis.assessment import Change, Radio
-from gray_kettle.analysis.observed.bssid_index import Ground, present
+from gray_kettle.analysis.observed.bssid_index import BssidIndex, present
 from gray_kettle.model.records import FloatArray, IntArray
 
 _LEAST_LEVELS = 20
@@ -18,7 +18,7 @@ _ANNOUNCED_S = 120.0  # a switch that was told so long before a change is that c
 _GAP_LOOKS = 3  # so many looks without it: it was away
 
 
-def changes_of(rows: IntArray, ground: Ground) -> tuple[Change, ...]:
+def changes_of(rows: IntArray, ground: BssidIndex) -> tuple[Change, ...]:
     """From which channel to which, and when; a mere change of width is none. rows: of one radio, in order of time."""
     codes = ground.channel_of[rows]
     out = []
@@ -32,7 +32,7 @@ def changes_of(rows: IntArray, ground: Ground) -> tuple[Change, ...]:
     return tuple(out)
 
 
-def _was_told(earlier: IntArray, primary: int, last_s: float, ground: Ground) -> bool:
+def _was_told(earlier: IntArray, primary: int, last_s: float, ground: BssidIndex) -> bool:
     recent = earlier[ground.sightings.time_s[earlier] > last_s - _ANNOUNCED_S]
     announced = ground.observations.announcements
     return any(announced[n].switching_to == primary for n in present(ground.sightings.announcement[recent]))
@@ -44,7 +44,7 @@ def most_in_a_day(changes: Sequence[Change]) -> int:
     return int(max((np.searchsorted(times, t + _DAY_S) - k for k, t in enumerate(times)), default=0))
 
 
-def swing_db(rows: IntArray, ground: Ground) -> float | None:
+def swing_db(rows: IntArray, ground: BssidIndex) -> float | None:
     """Spread of the level on one channel at one spot, from the lowest to the highest tenth; where most was heard."""
     levels = ground.levels_mw[rows]
     told = rows[levels > 0]
@@ -65,8 +65,8 @@ def episodes_of(heard_s: FloatArray, looks_s: FloatArray, gap_s: float) -> tuple
     """
     if not len(heard_s):
         return ()
-    looked = np.searchsorted(looks_s, heard_s)
-    away = (np.diff(heard_s) > gap_s) & (np.diff(looked) > _GAP_LOOKS)
+    detection_blocks = np.searchsorted(looks_s, heard_s)
+    away = (np.diff(heard_s) > gap_s) & (np.diff(detection_blocks) > _GAP_LOOKS)
     firsts = np.append(0, np.flatnonzero(away) + 1)
     lasts = np.append(np.flatnonzero(away), len(heard_s) - 1)
     return tuple((float(heard_s[a]), float(heard_s[b])) for a, b in zip(firsts, lasts, strict=True))
@@ -87,10 +87,10 @@ def with_siblings(radios: tuple[Radio, ...]) -> tuple[Radio, ...]:
                 if other is not None and other.band != radio.band:
                     told[radio.id].add(other.id)
                     told[other.id].add(radio.id)
-    alike: dict[str, list[Radio]] = {}
+    group_rows: dict[str, list[Radio]] = {}
     for radio in radios:
-        alike.setdefault(radio.id[3:11], []).append(radio)
-    for group in alike.values():
+        group_rows.setdefault(radio.id[3:11], []).append(radio)
+    for group in group_rows.values():
         for radio in group:
             for band in {r.band for r in group} - {radio.band}:
                 other = min((r for r in group if r.band == band), key=_apart(radio))

@@ -63,7 +63,7 @@ _WORD = re.compile(r'[()|]|!(?!=)|(?:"[^"]*"?|[^\s()|!"]|!=)+')
 FIELDS = (*_TEXTS, *_NUMBERS)
 
 
-def sieve(text: str) -> Condition:
+def parse_filter(text: str) -> Condition:
     """A test for radios. Raises: ValueError, with a sentence, for a condition that means nothing."""
     words = _WORD.findall(text)
     condition = _either(words)

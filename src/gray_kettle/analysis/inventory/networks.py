@@ -4,14 +4,14 @@ import numpy as np
 
 from gray_kettle.analysis.assessment import Network, OffChannel
 from gray_kettle.analysis.inventory.stations import clients_of, rates_of
-from gray_kettle.analysis.observed.bssid_index import TUNED_HZ, Ground, OfBssid, Told, middle
+from gray_kettle.analysis.observed.bssid_index import TUNED_HZ, BssidIndex, BssidRows, StationInfo, middle
 from gray_kettle.analysis.observed.coverage import place_at
 from gray_kettle.phy.airtime import beacon_share
 
 _USUAL_BEACON_BYTES = 250  # a listing does not tell the length of a beacon
 
 
-def network_of(one: OfBssid, ground: Ground, about: Told) -> Network:
+def network_of(one: BssidRows, ground: BssidIndex, about: StationInfo) -> Network:
     """The network of one BSSID, as it was last heard."""
     sightings, latest = ground.sightings, one.latest
     here = ground.rows_on(latest.channel, one.rows)
@@ -38,7 +38,7 @@ def network_of(one: OfBssid, ground: Ground, about: Told) -> Network:
         level_dbm=ground.level_on(latest.channel, one.rows),
         frames=int(one.frames.frames.sum()),
         retries=int(one.frames.retries.sum()),
-        clients=clients_of(one.bssid, one.frames, about.abilities, about.links, ground.observations.spots),
+        clients=clients_of(one.bssid, one.frames, about.capabilities, about.links, ground.observations.spots),
         hidden=one.hidden,
         named_by=one.named_by,
         transmitted_by=latest.transmitted_by,
@@ -53,7 +53,7 @@ def network_of(one: OfBssid, ground: Ground, about: Told) -> Network:
     )
 
 
-def _off_channel(one: OfBssid, ground: Ground) -> tuple[OffChannel, ...]:
+def _off_channel(one: BssidRows, ground: BssidIndex) -> tuple[OffChannel, ...]:
     """Where else it was heard; channels of the receiver in order."""
     sightings = ground.sightings
     away = one.rows[ground.away_hz[one.rows] > TUNED_HZ]

@@ -9,8 +9,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from gray_kettle.analysis import model_constants as settings
-from gray_kettle.model.records import FloatArray, Setup
+from gray_kettle.analysis import model_constants
+from gray_kettle.model.records import FloatArray
+from gray_kettle.model.setup import Setup
 from gray_kettle.phy.channels import Channel
 
 ALONE = "announces one network"
@@ -24,7 +25,7 @@ _SWING_DB = 4.0  # levels steadier than this have nothing to correlate
 
 
 @dataclass(frozen=True, eq=False)
-class Heard:
+class GroupingInput:
     """What grouping looks at, for one BSSID: moments (sorted) and levels beside, on its present channel."""
 
     bssid: str
@@ -38,7 +39,7 @@ class Heard:
 
 
 def group(
-    heard: list[Heard], together: Sequence[Sequence[str]] = (), apart: Sequence[str] = ()
+    heard: list[GroupingInput], together: Sequence[Sequence[str]] = (), apart: Sequence[str] = ()
 ) -> list[list[int]]:
     """Indices of the BSSIDs of each radio; every BSSID is in exactly one group.
 
@@ -51,7 +52,7 @@ def group(
             k = parent[k]
         return k
 
-    alike: dict[tuple[object, ...], list[int]] = {}
+    group_rows: dict[tuple[object, ...], list[int]] = {}
     for k, one in enumerate(heard):
         key = (
             one.channel.band,
@@ -60,8 +61,8 @@ def group(
             one.fingerprint,
             address_key(one.bssid),
         )
-        alike.setdefault(key, []).append(k)
-    for members in alike.values():
+        group_rows.setdefault(key, []).append(k)
+    for members in group_rows.values():
         for n, k in enumerate(members):
             for other in members[:n]:
                 told_apart = heard[k].bssid in apart or heard[other].bssid in apart
@@ -107,14 +108,14 @@ def address_key(bssid: str) -> tuple[str, str]:
     return ":".join(octets[1:5]), octets[5][0]
 
 
-def _move_together(a: Heard, b: Heard) -> bool:
+def _move_together(a: GroupingInput, b: GroupingInput) -> bool:
     first_a, first_b = int(a.bssid[:2], 16), int(b.bssid[:2], 16)
     # Different first octets are one radio only when one of the two is the local form.
     if first_a != first_b and not (first_a | first_b) & _LOCAL_BIT:
         return False
     if a.level_dbm is None or b.level_dbm is None:
         return a.level_dbm is b.level_dbm
-    if abs(a.level_dbm - b.level_dbm) > settings.SAME_RADIO_DB:
+    if abs(a.level_dbm - b.level_dbm) > model_constants.SAME_RADIO_DB:
         return False
     _, at_a, at_b = np.intersect1d(a.moments_s, b.moments_s, return_indices=True)
     if len(at_a) < _LEAST_COMMON:

@@ -5,7 +5,7 @@ from typing import TypedDict
 
 import numpy as np
 
-from gray_kettle.analysis import model_constants as settings
+from gray_kettle.analysis import model_constants
 from gray_kettle.analysis.assessment import Network, Radio, Stay
 from gray_kettle.analysis.inventory.channel_changes import (
     changes_of,
@@ -15,27 +15,28 @@ from gray_kettle.analysis.inventory.channel_changes import (
     with_siblings,
 )
 from gray_kettle.analysis.inventory.networks import network_of
-from gray_kettle.analysis.inventory.radio_grouping import ALONE, CERTAIN, PROBABLE, TOLD, Heard, group
+from gray_kettle.analysis.inventory.radio_grouping import ALONE, CERTAIN, PROBABLE, TOLD, GroupingInput, group
 from gray_kettle.analysis.inventory.stations import (
-    abilities_by_mac,
+    capabilities_by_mac,
     links_by_station,
     names_asked_for,
 )
 from gray_kettle.analysis.observed.bssid_index import (
     TUNED_HZ,
-    Ground,
-    OfBssid,
-    Told,
+    BssidIndex,
+    BssidRows,
+    StationInfo,
     by_bssid,
     in_order_of_bssid,
     level_dbm,
     middle,
     present,
 )
-from gray_kettle.analysis.observed.coverage import Looks
-from gray_kettle.analysis.observed.traffic_totals import Sent
+from gray_kettle.analysis.observed.coverage import Coverage
+from gray_kettle.analysis.observed.traffic_totals import TrafficTotals
 from gray_kettle.analysis.thresholds import thresholds_of
-from gray_kettle.model.records import IntArray, Observations, Setup
+from gray_kettle.model.records import IntArray, Observations
+from gray_kettle.model.setup import Setup
 from gray_kettle.phy.channels import Channel
 from gray_kettle.safe_text import is_hidden, network_name
 
@@ -43,14 +44,16 @@ _LEAST_AWAY_S = 300.0
 _AWAY_LOOKS = 3
 
 
-def find_radios(observations: Observations, setup: Setup, looks: Looks, sent: Sent) -> tuple[Radio, ...]:
+def find_radios(
+    observations: Observations, setup: Setup, coverage: Coverage, sent: TrafficTotals
+) -> tuple[Radio, ...]:
     """Every radio heard in the window, own ones first, then by level."""
     observations, moment = in_order_of_bssid(_widths_filled_in(observations))
-    about = Told(
-        abilities_by_mac(observations), links_by_station(observations), names_asked_for(observations)
+    about = StationInfo(
+        capabilities_by_mac(observations), links_by_station(observations), names_asked_for(observations)
     )
     bssids = by_bssid(observations, sent, about.names)
-    ground = Ground(observations, moment)
+    ground = BssidIndex(observations, moment)
     heard = [_heard(one, ground) for one in bssids]
     own_names = {name.encode() for name in setup.own}
     own_addresses = {name.lower() for name in setup.own}
@@ -63,7 +66,7 @@ def find_radios(observations: Observations, setup: Setup, looks: Looks, sent: Se
     for members in group(heard, setup.together, setup.apart):
         chosen = sorted((bssids[k] for k in members), key=lambda b: b.bssid)
         is_own = any(own[k] for k in members)
-        radios.append(_radio(chosen, is_own, ground, setup, looks, about, gone_s))
+        radios.append(_radio(chosen, is_own, ground, setup, coverage, about, gone_s))
     found = with_siblings(tuple(radios))
     return tuple(sorted(found, key=lambda r: (not r.own, -(r.level_dbm or -200.0), r.id)))
 
@@ -73,25 +76,25 @@ def _widths_filled_in(observations: Observations) -> Observations:
     told = {
         (a.bssid, a.channel.band, a.channel.primary): a.channel
         for a in observations.announcements
-        if a.width_told
+        if a.width_advertised
     }
     filled = tuple(
         a
-        if a.width_told
+        if a.width_advertised
         else replace(a, channel=told.get((a.bssid, a.channel.band, a.channel.primary), a.channel))
         for a in observations.announcements
     )
     return replace(observations, announcements=filled)
 
 
-def _heard(one: OfBssid, ground: Ground) -> Heard:
+def _heard(one: BssidRows, ground: BssidIndex) -> GroupingInput:
     levels_mw = ground.levels_mw
     rows = ground.rows_on(one.latest.channel, one.rows)
     told = rows[levels_mw[rows] > 0]
     time_s = ground.sightings.time_s[told]  # in order: rows are
     first = np.flatnonzero(np.diff(time_s, prepend=-np.inf) > 0)
     moments = time_s[first]
-    return Heard(
+    return GroupingInput(
         one.bssid,
         one.latest.channel,
         one.latest.beacon_interval_tu,
@@ -104,12 +107,12 @@ def _heard(one: OfBssid, ground: Ground) -> Heard:
 
 
 def _radio(
-    members: list[OfBssid],
+    members: list[BssidRows],
     own: bool,
-    ground: Ground,
+    ground: BssidIndex,
     setup: Setup,
-    looks: Looks,
-    about: Told,
+    coverage: Coverage,
+    about: StationInfo,
     gone_s: float,
 ) -> Radio:
     sightings = ground.sightings
@@ -119,16 +122,16 @@ def _radio(
         all_rows = all_rows[np.argsort(ground.moment[all_rows])]
     latest = max(members, key=lambda m: (sightings.time_s[m.rows[-1]], m.bssid)).latest
     channel = latest.channel
-    stays = _stays(all_rows, ground, looks)
+    stays = _stays(all_rows, ground, coverage)
     changes = changes_of(all_rows, ground)
     on_channel = ground.rows_on(channel, all_rows)
     noise = sightings.noise_dbm[on_channel]
     noise = noise[~np.isnan(noise)]
     networks = tuple(network_of(m, ground, about) for m in members)
-    air_share = _air_share(members, channel, looks)
+    air_share = _air_share(members, channel, coverage)
     beacons = sum(n.beacon_share for n in networks)
     frames, retries = sum(n.frames for n in networks), sum(n.retries for n in networks)
-    told = next((s.told_busy for s in stays if s.channel == channel), None)
+    told = next((s.reported_utilisation for s in stays if s.channel == channel), None)
     activity, source = _activity(air_share, beacons, told if own else None)
     return Radio(
         id=members[0].bssid,
@@ -154,7 +157,7 @@ def _radio(
         changes=changes,
         moves_a_day=most_in_a_day(changes),
         swing_db=swing_db(on_channel, ground),
-        **_absences(all_rows, channel.band, ground, looks, gone_s),
+        **_absences(all_rows, channel.band, ground, coverage, gone_s),
     )
 
 
@@ -163,17 +166,17 @@ class _Absences(TypedDict):
     is_gone: bool
 
 
-def _absences(rows: IntArray, band: str, ground: Ground, looks: Looks, gone_s: float) -> _Absences:
+def _absences(rows: IntArray, band: str, ground: BssidIndex, coverage: Coverage, gone_s: float) -> _Absences:
     """When it was there, as heard at the spot where it was heard most; and whether it is gone."""
     spots = ground.sightings.spot[rows]
     home = int(np.argmax(np.bincount(spots)))
-    heard_s, looks_s = ground.sightings.time_s[rows[spots == home]], looks.moments(band, home)
+    heard_s, looks_s = ground.sightings.time_s[rows[spots == home]], coverage.moments(band, home)
     later = looks_s[looks_s > heard_s[-1] + gone_s]
-    away_s = max(_LEAST_AWAY_S, looks.usual_gap_s(band, home) * _AWAY_LOOKS)
+    away_s = max(_LEAST_AWAY_S, coverage.usual_gap_s(band, home) * _AWAY_LOOKS)
     return {"episodes": episodes_of(heard_s, looks_s, away_s), "is_gone": len(later) > 0}
 
 
-def _why_grouped(members: list[OfBssid], setup: Setup) -> str:
+def _why_grouped(members: list[BssidRows], setup: Setup) -> str:
     if len(members) == 1:
         return ALONE
     names = {m.bssid for m in members}
@@ -193,7 +196,7 @@ def _client_level(networks: tuple[Network, ...], stays: tuple[Stay, ...]) -> flo
     return round(float(np.median(levels)), 2) if levels else None
 
 
-def _activity(air_share: float | None, beacons: float, own_told: float | None) -> tuple[float, str]:
+def _activity(air_share: float | None, beacons: float, own_reported: float | None) -> tuple[float, str]:
     """Share of time a radio is taken to transmit, and what that rests on.
 
     Of the busy time that an own radio tells, half is taken for its own: how much of it is, it does not say.
@@ -201,13 +204,13 @@ def _activity(air_share: float | None, beacons: float, own_told: float | None) -
     """
     if air_share is not None:
         return min(max(air_share, beacons), 1.0), "frames"
-    least = min(settings.PRIOR_ACTIVITY + beacons, 1.0)
-    if own_told is not None and own_told / 2 > least:
-        return own_told / 2, "half of its BSS load"
+    least = min(model_constants.PRIOR_ACTIVITY + beacons, 1.0)
+    if own_reported is not None and own_reported / 2 > least:
+        return own_reported / 2, "half of its BSS load"
     return least, "beacons"
 
 
-def _name(members: list[OfBssid], channel: Channel, setup: Setup) -> str:
+def _name(members: list[BssidRows], channel: Channel, setup: Setup) -> str:
     names = dict(setup.names)
     given = next((names[m.bssid] for m in members if m.bssid in names), None)
     if given is not None:
@@ -216,7 +219,7 @@ def _name(members: list[OfBssid], channel: Channel, setup: Setup) -> str:
     return told[0] if told else network_name(b"")
 
 
-def _stays(rows: IntArray, ground: Ground, looks: Looks) -> tuple[Stay, ...]:
+def _stays(rows: IntArray, ground: BssidIndex, coverage: Coverage) -> tuple[Stay, ...]:
     """Channels in order of first hearing."""
     sightings, levels_mw, spots = ground.sightings, ground.levels_mw, ground.observations.spots
     codes = ground.channel_of[rows]
@@ -237,10 +240,10 @@ def _stays(rows: IntArray, ground: Ground, looks: Looks) -> tuple[Stay, ...]:
         stays.append(
             Stay(
                 channel=channel,
-                presence=looks.presence(channel.band, sightings.time_s[here], sightings.spot[here]),
+                presence=coverage.presence(channel.band, sightings.time_s[here], sightings.spot[here]),
                 level_dbm=ground.level_on(channel, found),
                 level_at=tuple(at),
-                told_busy=round(middle(told), 4) if len(told) else None,
+                reported_utilisation=round(middle(told), 4) if len(told) else None,
                 first_s=float(sightings.time_s[found[0]]),
                 last_s=float(sightings.time_s[found[-1]]),
             )
@@ -248,14 +251,14 @@ def _stays(rows: IntArray, ground: Ground, looks: Looks) -> tuple[Stay, ...]:
     return tuple(stays)
 
 
-def _air_share(members: list[OfBssid], channel: Channel, looks: Looks) -> float | None:
+def _air_share(members: list[BssidRows], channel: Channel, coverage: Coverage) -> float | None:
     """Airtime of the radio's frames over the time listened on its primary; None when that was too short."""
-    dwell_s = looks.dwell_s(channel.primary_hz)
+    dwell_s = coverage.dwell_s(channel.primary_hz)
     timed_s = 0.0
     for member in members:
         for sent in (member.frames, member.nameless):
             on_it = np.abs(sent.receiver_hz - channel.primary_hz) < TUNED_HZ
             timed_s += float(sent.airtime_s[on_it].sum())
-    if dwell_s < settings.LEAST_DWELL_S or not timed_s:
+    if dwell_s < model_constants.LEAST_DWELL_S or not timed_s:
         return None
     return round(min(timed_s / dwell_s, 1.0), 6)

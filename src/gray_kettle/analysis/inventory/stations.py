@@ -5,9 +5,9 @@ from collections.abc import Sequence
 import numpy as np
 
 from gray_kettle.analysis.assessment import Client, Link, Rate
-from gray_kettle.analysis.observed.traffic_totals import Sent
+from gray_kettle.analysis.observed.traffic_totals import TrafficTotals
 from gray_kettle.decode.dot11.mac_headers import address, address_number
-from gray_kettle.model.records import Ability, FloatArray, IntArray, Links, Observations
+from gray_kettle.model.records import ClientCapability, FloatArray, IntArray, Links, Observations
 from gray_kettle.phy.modes import generation_of, table
 
 _GROUP_BIT = 40
@@ -19,7 +19,11 @@ def sums(which: IntArray, values: FloatArray | IntArray, count: int) -> FloatArr
 
 
 def clients_of(
-    bssid: str, frames: Sent, abilities: dict[str, Ability], links: dict[str, Link], spots: Sequence[str]
+    bssid: str,
+    frames: TrafficTotals,
+    capabilities: dict[str, ClientCapability],
+    links: dict[str, Link],
+    spots: Sequence[str],
 ) -> tuple[Client, ...]:
     """Everyone but the access point who sent frames in a BSSID; frames: those of it."""
     own = address_number(bssid)
@@ -44,7 +48,7 @@ def clients_of(
     for k, mac in enumerate(macs.tolist()):
         text = address(mac)
         level = _mean_dbm(level_mw[k], levels[k])
-        can = abilities.get(text)
+        can = capabilities.get(text)
         out.append(
             Client(
                 mac=text,
@@ -68,7 +72,7 @@ def _mean_dbm(level_mw: float, levels: float) -> float | None:
     return round(float(10 * np.log10(level_mw / levels)), 2) if levels else None
 
 
-def rates_of(frames: Sent) -> tuple[Rate, ...]:
+def rates_of(frames: TrafficTotals) -> tuple[Rate, ...]:
     """How often each data rate was used, slow to fast; frames whose rate was not told are left out."""
     modes, which = np.unique(frames.mode, return_inverse=True)
     counts, retries = (sums(which, column, len(modes)) for column in (frames.frames, frames.retries))
@@ -82,17 +86,17 @@ def rates_of(frames: Sent) -> tuple[Rate, ...]:
     return tuple(Rate(rate, generation, *found[rate, generation]) for rate, generation in sorted(found))
 
 
-def abilities_by_mac(observations: Observations) -> dict[str, Ability]:
+def capabilities_by_mac(observations: Observations) -> dict[str, ClientCapability]:
     """The most that each device said it can do, over all of its requests."""
-    out: dict[str, Ability] = {}
-    for told in observations.abilities:
+    out: dict[str, ClientCapability] = {}
+    for told in observations.capabilities:
         had = out.get(told.mac)
         if had is None:
             out[told.mac] = told
             continue
         best = max(had, told, key=lambda a: (bool(a.bssid), _LADDER.index(a.generation), a.width_mhz, a.mac))
         channels = tuple(sorted(set(had.channels) | set(told.channels)))
-        out[told.mac] = Ability(
+        out[told.mac] = ClientCapability(
             told.mac,
             best.bssid,
             best.ssid,
@@ -108,7 +112,7 @@ def abilities_by_mac(observations: Observations) -> dict[str, Ability]:
 
 def names_asked_for(observations: Observations) -> dict[str, bytes]:
     """Names of networks by BSSID, from clients that asked to join: they say them even where beacons do not."""
-    return {a.bssid: a.ssid for a in observations.abilities if a.bssid and a.ssid}
+    return {a.bssid: a.ssid for a in observations.capabilities if a.bssid and a.ssid}
 
 
 def links_by_station(observations: Observations) -> dict[str, Link]:

@@ -4,16 +4,30 @@ from dataclasses import replace
 
 import numpy as np
 
-from gray_kettle.analysis import model_constants as settings
-from gray_kettle.analysis.assessment import Assessment, Emitter, Harm, OwnView, Radio, Standing, Stay
+from gray_kettle.analysis import model_constants
+from gray_kettle.analysis.assessment import (
+    Assessment,
+    ChannelAssessment,
+    Emitter,
+    LossCause,
+    OwnView,
+    Radio,
+    Stay,
+)
 from gray_kettle.analysis.emitters.advice import ADVICE
 from gray_kettle.analysis.loss.emitter_loss import emissions_of
-from gray_kettle.analysis.loss.interference_loss import Asking, Candidates, Others, Weighed, weigh
+from gray_kettle.analysis.loss.interference_loss import (
+    Candidates,
+    ChannelScores,
+    Interferers,
+    VictimRadio,
+    score_channels,
+)
 from gray_kettle.phy.carrier_sense import PREAMBLE_DBM, sum_dbm
 from gray_kettle.phy.channels import Channel, all_channels
 from gray_kettle.phy.rates import widest_mhz
 
-_LEAST_HARM = 0.001  # less than this is not worth a name
+_LEAST_LOSS = 0.001  # less than this is not worth a name
 _HARDLY_DB = 4.0  # so far under the threshold for being heard: fading lets it through now and then
 
 
@@ -22,7 +36,7 @@ def level_at(stay: Stay, spot: str | None) -> float:
     at = dict(stay.level_at)
     if spot is not None and spot in at:
         return at[spot]
-    return stay.level_dbm if stay.level_dbm is not None else settings.UNKNOWN_LEVEL_DBM
+    return stay.level_dbm if stay.level_dbm is not None else model_constants.UNKNOWN_LEVEL_DBM
 
 
 def level_of(radio: Radio, stay: Stay, spot: str | None) -> float:
@@ -50,7 +64,7 @@ def mutual_level_dbm(one: Radio, other: Radio) -> float:
     return max(found)
 
 
-def hidden_from_each_other(asking: Radio, radios: tuple[Radio, ...]) -> tuple[tuple[str, str], ...]:
+def hidden_pairs(victim: Radio, radios: tuple[Radio, ...]) -> tuple[tuple[str, str], ...]:
     """Pairs of radios on its channel that it hears both and that hardly hear each other.
 
     That takes levels from two spots at least: each pair is judged by how strong one is where the other is strongest.
@@ -58,10 +72,10 @@ def hidden_from_each_other(asking: Radio, radios: tuple[Radio, ...]) -> tuple[tu
     near = [
         r
         for r in radios
-        if r.id != asking.id
-        and (r.band, r.channel.primary) == (asking.band, asking.channel.primary)
+        if r.id != victim.id
+        and (r.band, r.channel.primary) == (victim.band, victim.channel.primary)
         and len(r.stay.level_at) > 1
-        and level_at(r.stay, home_spot(asking)) >= PREAMBLE_DBM
+        and level_at(r.stay, home_spot(victim)) >= PREAMBLE_DBM
     ]
     return tuple(
         (one.id, other.id)
@@ -71,123 +85,131 @@ def hidden_from_each_other(asking: Radio, radios: tuple[Radio, ...]) -> tuple[tu
     )
 
 
-def others_for(
+def interferers_for(
     radios: tuple[Radio, ...],
-    asking: Radio | None,
+    victim: Radio | None,
     emitters: tuple[Emitter, ...] = (),
     ours: tuple[Radio, ...] | None = None,
-) -> tuple[Others, tuple[tuple[Radio, Stay], ...]]:
+) -> tuple[Interferers, tuple[tuple[Radio, Stay], ...]]:
     """Every other radio of the band (all bands when nobody asks), one row a stay, as heard where the asking one is.
 
     emitters: what is not Wi-Fi, as heard where it was swept. ours: our radios where they were in the window, for what
     others told of it; None for those among the radios.
     """
     heard_by_others = tuple(r for r in radios if r.own) if ours is None else ours
-    spot = home_spot(asking) if asking else None
+    spot = home_spot(victim) if victim else None
     rows = []
     for radio in radios:
-        if asking is not None and (radio.id == asking.id or radio.band != asking.band):
+        if victim is not None and (radio.id == victim.id or radio.band != victim.band):
             continue
         # An own radio is where it is now; where it was before the last change no longer counts.
         stays = (radio.stay,) if radio.own else radio.stays
         rows += [(radio, stay) for stay in stays]
-    both_own = [asking is not None and asking.own and radio.own for radio, _ in rows]
+    both_own = [victim is not None and victim.own and radio.own for radio, _ in rows]
     levels = [
-        mutual_level_dbm(asking, radio) if own and asking is not None else level_of(radio, stay, spot)
+        mutual_level_dbm(victim, radio) if own and victim is not None else level_of(radio, stay, spot)
         for (radio, stay), own in zip(rows, both_own, strict=True)
     ]
-    others = Others(
+    others = Interferers(
         channels=tuple(stay.channel for _, stay in rows),
         level_dbm=np.array(levels, dtype=np.float64),
         activity=np.array([radio.activity for radio, _ in rows], dtype=np.float64),
         presence=np.array([1.0 if radio.own else stay.presence for radio, stay in rows], dtype=np.float64),
         # What an own radio tells is in its activity: it would take it along to another channel.
-        told_busy=np.array(
-            [np.nan if r.own else _told_of_others(s, heard_by_others, asking) for r, s in rows]
+        reported_utilisation=np.array(
+            [np.nan if r.own else _reported_by_others(s, heard_by_others, victim) for r, s in rows]
         ),
         dsss_only=np.array([radio.generation == "b" for radio, _ in rows], dtype=bool),
-        emissions=emissions_of(emitters, asking.band if asking else None),
+        emissions=emissions_of(emitters, victim.band if victim else None),
         own=np.array([radio.own for radio, _ in rows], dtype=bool),
     )
     return others, tuple(rows)
 
 
-def _told_of_others(stay: Stay, ours: tuple[Radio, ...], asking: Radio | None) -> float:
+def _reported_by_others(stay: Stay, ours: tuple[Radio, ...], victim: Radio | None) -> float:
     """What a neighbour tells as busy, less what our radios on its primary send: those count by themselves.
 
     NaN where it tells nothing. It is taken to hear them; the asking radio's own part is dealt with by the harms.
     """
-    if stay.told_busy is None:
+    if stay.reported_utilisation is None:
         return float("nan")
     place = (stay.channel.band, stay.channel.primary)
     free = 1.0
     for radio in ours:
-        if (asking is None or radio.id != asking.id) and (radio.band, radio.channel.primary) == place:
+        if (victim is None or radio.id != victim.id) and (radio.band, radio.channel.primary) == place:
             free *= 1 - radio.activity
-    return max(1 - (1 - stay.told_busy) / max(free, 1e-9), 0.0)
+    return max(1 - (1 - stay.reported_utilisation) / max(free, 1e-9), 0.0)
 
 
-def asking_of(radio: Radio) -> tuple[Asking, bool]:
+def victim_of(radio: Radio) -> tuple[VictimRadio, bool]:
     """The asking side of a radio, and whether the level of its clients had to be assumed."""
     told = radio.client_level_dbm
-    level = settings.CLIENT_LEVEL_DBM if told is None else told
-    return Asking(radio.generation, radio.streams, level, radio.channel), told is None
+    level = model_constants.CLIENT_LEVEL_DBM if told is None else told
+    return VictimRadio(radio.generation, radio.streams, level, radio.channel), told is None
 
 
-def standings(weighed: Weighed, others: Others, rows: tuple[tuple[Radio, Stay], ...]) -> tuple[Standing, ...]:
+def channel_assessments(
+    scores: ChannelScores, others: Interferers, rows: tuple[tuple[Radio, Stay], ...]
+) -> tuple[ChannelAssessment, ...]:
     """One standing a candidate, its harms by name, worst first."""
-    return tuple(_standing(k, weighed, others, rows) for k in range(len(weighed.candidates)))
+    return tuple(_assessment(k, scores, others, rows) for k in range(len(scores.candidates)))
 
 
-def _standing(k: int, weighed: Weighed, others: Others, rows: tuple[tuple[Radio, Stay], ...]) -> Standing:
-    harms = []
+def _assessment(
+    k: int, scores: ChannelScores, others: Interferers, rows: tuple[tuple[Radio, Stay], ...]
+) -> ChannelAssessment:
+    losses = []
     for kind, lost in (
-        ("co-channel", weighed.co_lost_to[k]),
-        ("adjacent", weighed.adjacent_lost_to[k]),
-        ("secondary", weighed.secondary_lost_to[k]),
+        ("co-channel", scores.co_lost_to[k]),
+        ("adjacent", scores.adjacent_lost_to[k]),
+        ("secondary", scores.secondary_lost_to[k]),
     ):
-        for j in np.flatnonzero(lost >= _LEAST_HARM):
+        for j in np.flatnonzero(lost >= _LEAST_LOSS):
             radio, stay = rows[j]
             level, share = float(others.level_dbm[j]), round(float(lost[j]), 4)
-            harms.append(
-                Harm(kind, radio.id, radio.name, stay.channel, level, radio.activity * stay.presence, share)
+            losses.append(
+                LossCause(
+                    kind, radio.id, radio.name, stay.channel, level, radio.activity * stay.presence, share
+                )
             )
-    for j in np.flatnonzero(weighed.non_wifi_lost_to[k] >= _LEAST_HARM):
-        emitter, lost_share = others.emissions[j].emitter, float(weighed.non_wifi_lost_to[k][j])
+    for j in np.flatnonzero(scores.non_wifi_lost_to[k] >= _LEAST_LOSS):
+        emitter, lost_share = others.emissions[j].emitter, float(scores.non_wifi_lost_to[k][j])
         name = emitter.name or ADVICE[emitter.kind].short
-        harms.append(
-            Harm("non-wi-fi", emitter.id, name, None, emitter.level_dbm, emitter.duty, round(lost_share, 4))
+        losses.append(
+            LossCause(
+                "non-wi-fi", emitter.id, name, None, emitter.level_dbm, emitter.duty, round(lost_share, 4)
+            )
         )
-    shared = np.flatnonzero(weighed.heard_in_parts[k])
-    near = np.flatnonzero(weighed.adjacent_lost_to[k] >= _LEAST_HARM)
-    near_dbm = weighed.coupled_dbm[k][near]
-    return Standing(
-        channel=weighed.candidates[k],
-        clear_air=round(float(weighed.clear_air[k]), 4),
-        expected_mbps=round(float(weighed.expected_mbps[k]), 1),
+    shared = np.flatnonzero(scores.heard_in_parts[k])
+    near = np.flatnonzero(scores.adjacent_lost_to[k] >= _LEAST_LOSS)
+    near_dbm = scores.coupled_dbm[k][near]
+    return ChannelAssessment(
+        channel=scores.candidates[k],
+        clear_air=round(float(scores.clear_air[k]), 4),
+        expected_mbps=round(float(scores.expected_mbps[k]), 1),
         co_channel_radios=len({rows[j][0].id for j in shared}),
         co_channel_strongest_dbm=float(others.level_dbm[shared].max()) if len(shared) else None,
-        co_channel_lost=round(float(weighed.co_lost[k]), 4),
+        co_channel_lost=round(float(scores.co_lost[k]), 4),
         adjacent_radios=len({rows[j][0].id for j in near}),
         adjacent_power_dbm=round(float(sum_dbm(*near_dbm)), 1) if len(near) else None,
-        adjacent_lost=round(float(weighed.adjacent_lost[k]), 4),
-        non_wifi_emitters=sum(h.kind == "non-wi-fi" for h in harms),
-        non_wifi_lost=round(float(1 - np.prod(1 - weighed.non_wifi_lost_to[k])), 4),
-        harms=tuple(sorted(harms, key=lambda h: (-h.share_lost, h.radio))),
-        contenders=round(float(weighed.contenders[k]), 3),
-        efficiency=round(float(weighed.efficiency[k]), 4),
-        width_share=round(float(weighed.width_share[k]), 4),
-        rate_mbps=round(float(weighed.rate_mbps[k]), 1),
+        adjacent_lost=round(float(scores.adjacent_lost[k]), 4),
+        non_wifi_emitters=sum(h.kind == "non-wi-fi" for h in losses),
+        non_wifi_lost=round(float(1 - np.prod(1 - scores.non_wifi_lost_to[k])), 4),
+        losses=tuple(sorted(losses, key=lambda h: (-h.share_lost, h.radio))),
+        contenders=round(float(scores.contenders[k]), 3),
+        efficiency=round(float(scores.efficiency[k]), 4),
+        width_share=round(float(scores.width_share[k]), 4),
+        rate_mbps=round(float(scores.rate_mbps[k]), 1),
     )
 
 
-def everywhere(view: OwnView, assessment: Assessment) -> tuple[Standing, ...]:
+def assess_all_channels(view: OwnView, assessment: Assessment) -> tuple[ChannelAssessment, ...]:
     """An own radio on every channel of its band and of widths that it can send, the others being where they are."""
-    radio, (asking, _) = view.radio, asking_of(view.radio)
+    radio, (victim, _) = view.radio, victim_of(view.radio)
     widest = max(widest_mhz(radio.generation), radio.channel.width_mhz)
     channels = tuple(c for c in all_channels(radio.band) if c.width_mhz <= widest)
-    others, rows = others_for(assessment.radios, radio, assessment.emitters)
-    return standings(weigh(asking, Candidates(channels), others), others, rows)
+    others, rows = interferers_for(assessment.radios, radio, assessment.emitters)
+    return channel_assessments(score_channels(victim, Candidates(channels), others), others, rows)
 
 
 def effect_on_own(
@@ -196,22 +218,24 @@ def effect_on_own(
     """What our other radios of the band would find if this one went to a channel: (radio, clear air now, then)."""
     radio = view.radio
     others = [v for v in assessment.own if v.radio.id != radio.id and v.radio.band == radio.band and v.now]
-    then = with_ours_on({radio.id: channel}, assessment, frozenset(v.radio.id for v in others))
+    then = assess_hypothetical({radio.id: channel}, assessment, frozenset(v.radio.id for v in others))
     return tuple((v.radio, v.now.clear_air, then[v.radio.id].clear_air) for v in others if v.now is not None)
 
 
-def with_ours_on(
+def assess_hypothetical(
     channels: dict[str, Channel], assessment: Assessment, whose: frozenset[str] | None = None
-) -> dict[str, Standing]:
+) -> dict[str, ChannelAssessment]:
     """How our radios would stand with some of them on other channels, by id (all, or those asked for)."""
     ours = tuple(v.radio for v in assessment.own)
     radios = tuple(_on(r, channels[r.id]) if r.id in channels else r for r in assessment.radios)
     out = {}
     for radio in radios:
         if radio.own and (whose is None or radio.id in whose):
-            asking = replace(asking_of(radio)[0], now=channel_of(radio.id, ours))
-            others, rows = others_for(radios, radio, assessment.emitters, ours)
-            out[radio.id] = standings(weigh(asking, Candidates((radio.channel,)), others), others, rows)[0]
+            victim = replace(victim_of(radio)[0], now=channel_of(radio.id, ours))
+            others, rows = interferers_for(radios, radio, assessment.emitters, ours)
+            out[radio.id] = channel_assessments(
+                score_channels(victim, Candidates((radio.channel,)), others), others, rows
+            )[0]
     return out
 
 
@@ -226,13 +250,13 @@ def _on(radio: Radio, channel: Channel) -> Radio:
     return replace(radio, channel=channel, stays=(replace(radio.stay, channel=channel), *others))
 
 
-def standing_on(
+def assess_channel(
     channel: Channel,
-    asking: Asking,
+    victim: VictimRadio,
     radios: tuple[Radio, ...],
     who: Radio,
     emitters: tuple[Emitter, ...] = (),
-) -> Standing:
+) -> ChannelAssessment:
     """How one channel looks for one radio."""
-    others, rows = others_for(radios, who, emitters)
-    return standings(weigh(asking, Candidates((channel,)), others), others, rows)[0]
+    others, rows = interferers_for(radios, who, emitters)
+    return channel_assessments(score_channels(victim, Candidates((channel,)), others), others, rows)[0]

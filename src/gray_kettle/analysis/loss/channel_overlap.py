@@ -14,11 +14,11 @@ _REACH_HZ = 200e6  # centres further apart than this cannot touch
 # transform keeps apart (docs/decisions/009-falling-back-is-not-free.md).
 _UNFILTERED_DB = -30.0
 
-Lie = tuple[float, float, float, float, float, float]
-_PAIRS: dict[tuple[object, ...], Lie] = {}
+Overlap = tuple[float, float, float, float, float, float]
+_PAIRS: dict[tuple[object, ...], Overlap] = {}
 
 
-def lie(mine: Channel, theirs: Channel, dsss: bool) -> Lie:
+def overlap(mine: Channel, theirs: Channel, dsss: bool) -> Overlap:
     """How theirs lies to mine; only where they lie to each other matters, which few pairs differ in."""
     shape = (
         dsss,
@@ -32,11 +32,11 @@ def lie(mine: Channel, theirs: Channel, dsss: bool) -> Lie:
     seconds = tuple(c.second_hz - mine.centre_hz if c.second_hz else 0.0 for c in (mine, theirs))
     key = (*shape, *inside, *seconds)
     if key not in _PAIRS:
-        _PAIRS[key] = _lie(mine, theirs, dsss)
+        _PAIRS[key] = _overlap(mine, theirs, dsss)
     return _PAIRS[key]
 
 
-def _lie(mine: Channel, theirs: Channel, dsss: bool) -> Lie:
+def _overlap(mine: Channel, theirs: Channel, dsss: bool) -> Overlap:
     """(same primary, my primary is among their parts, secondary segment met, coupling, coupling into my primary,
     coupling into what is left of mine when I fall back before theirs)
     """

@@ -14,7 +14,7 @@ THREE, FOUR = (1, 6, 11), (1, 5, 9, 13)
 _OFDM_ONLY = (6.0, 9.0, 12.0, 18.0, 24.0, 36.0, 48.0, 54.0)
 
 
-def rasters(radios: Iterable[Radio], country: str) -> tuple[tuple[int, ...], ...]:
+def channel_plans(radios: Iterable[Radio], country: str) -> tuple[tuple[int, ...], ...]:
     """The rasters that a site may keep to, the usual one first."""
     if 13 not in rules_by_number(country, "2.4"):
         return (THREE,)
@@ -33,6 +33,6 @@ def sends_dsss(radio: Radio) -> bool:
     return radio.generation == "b" or not rates or any(rate not in _OFDM_ONLY for rate in rates)
 
 
-def keeps_to(channel: Channel, raster: tuple[int, ...]) -> bool:
+def fits_plan(channel: Channel, raster: tuple[int, ...]) -> bool:
     """Whether a channel lies on a raster; outside of 2.4 GHz every channel does."""
     return channel.band != "2.4" or channel.primary in raster

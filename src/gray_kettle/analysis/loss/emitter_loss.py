@@ -8,10 +8,10 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from gray_kettle.analysis import model_constants as settings
+from gray_kettle.analysis import model_constants
 from gray_kettle.analysis.assessment import Emitter
 from gray_kettle.model.records import FloatArray
-from gray_kettle.phy import carrier_sense as floors
+from gray_kettle.phy import carrier_sense
 from gray_kettle.phy.channels import Channel, centre_hz
 
 # How long one burst lasts, s: what begins while a frame is on the air spoils it.
@@ -41,7 +41,7 @@ class Emission:
 
 
 @dataclass(frozen=True, eq=False)
-class Taken:
+class EmitterLosses:
     """lost_to: share lost on the primary part. beyond: busy share of the parts that each widening adds, shape
     (candidates, 5).
     """
@@ -63,7 +63,7 @@ def taken(
     channels: Sequence[Channel],
     emissions: Sequence[Emission],
     pair: Callable[[Channel, Emission], tuple[float, tuple[float, ...]]],
-) -> Taken:
+) -> EmitterLosses:
     """What each emission takes from each channel. pair: of one and one, see taken_from."""
     lost = np.zeros((len(channels), len(emissions)))
     beyond = np.zeros((len(channels), 5))
@@ -73,10 +73,10 @@ def taken(
                 lost[k, j], steps = pair(channel, emission)
                 for step, busy in enumerate(steps):
                     beyond[k, step] = 1 - (1 - beyond[k, step]) * (1 - busy)
-    return Taken(lost, beyond)
+    return EmitterLosses(lost, beyond)
 
 
-def taken_from(
+def emitter_loss(
     channel: Channel, emission: Emission, spoilt: Callable[[float], float]
 ) -> tuple[float, tuple[float, ...]]:
     """(share lost on the primary part, busy share of what each widening adds). spoilt: share of frames by level, dBm.
@@ -90,7 +90,7 @@ def taken_from(
         level = _level_in(emission, channel.band, channel.primary)
         waits, spoils = _waits(level), spoilt(level)
         silent = duty * (waits + (1 - waits) * spoils)
-        lost = 1 - (1 - silent) * float(np.exp(-duty / emission.burst_s * settings.FRAME_S * spoils))
+        lost = 1 - (1 - silent) * float(np.exp(-duty / emission.burst_s * model_constants.FRAME_S * spoils))
     steps = []
     for added in _added(channel):
         duty, number = max((emission.duty.get((channel.band, n), 0.0), n) for n in added)
@@ -100,7 +100,7 @@ def taken_from(
 
 
 def _waits(level_dbm: float) -> float:
-    return float(floors.heard_share(np.array([level_dbm]), floors.ENERGY_DBM)[0])
+    return float(carrier_sense.heard_share(np.array([level_dbm]), carrier_sense.ENERGY_DBM)[0])
 
 
 def _level_in(emission: Emission, band: str, number: int) -> float:

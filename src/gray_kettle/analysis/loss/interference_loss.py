@@ -10,18 +10,18 @@ from functools import cache, lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from gray_kettle.analysis import model_constants as settings
-from gray_kettle.analysis.loss.channel_overlap import lie
-from gray_kettle.analysis.loss.emitter_loss import Emission, taken, taken_from
+from gray_kettle.analysis import model_constants
+from gray_kettle.analysis.loss.channel_overlap import overlap
+from gray_kettle.analysis.loss.emitter_loss import Emission, emitter_loss, taken
 from gray_kettle.model.records import FloatArray, IntArray
-from gray_kettle.phy import carrier_sense as floors
+from gray_kettle.phy import carrier_sense
 from gray_kettle.phy.channels import Channel
 from gray_kettle.phy.contention import mac_efficiency
 from gray_kettle.phy.rates import MCS_SINR_DB, TOP_MCS, rate_at_mbps
 
 
 @dataclass(frozen=True, eq=False)
-class Others:
+class Interferers:
     """Transmitters that are not the one asking, one row each.
 
     level_dbm: as heard where the asking radio stands. activity: share of time on the air while present.
@@ -34,7 +34,7 @@ class Others:
     level_dbm: FloatArray
     activity: FloatArray
     presence: FloatArray
-    told_busy: FloatArray
+    reported_utilisation: FloatArray
     dsss_only: NDArray[np.bool_]
     emissions: tuple[Emission, ...] = ()
     own: NDArray[np.bool_] | None = None
@@ -42,14 +42,14 @@ class Others:
     def __len__(self) -> int:
         return len(self.channels)
 
-    def louder_by(self, step_db: float) -> "Others":
+    def louder_by(self, step_db: float) -> "Interferers":
         """The same transmitters, all levels shifted."""
-        return Others(
+        return Interferers(
             self.channels,
             self.level_dbm + step_db,
             self.activity,
             self.presence,
-            self.told_busy,
+            self.reported_utilisation,
             self.dsss_only,
             tuple(e.louder_by(step_db) for e in self.emissions),
             self.own,
@@ -57,7 +57,7 @@ class Others:
 
 
 @dataclass(frozen=True)
-class Asking:
+class VictimRadio:
     """The radio that asks: what it can send, how strong its clients are, where it is now (None: nowhere yet)."""
 
     generation: str
@@ -73,41 +73,41 @@ class Candidates:
         self.channels = tuple(channels)
         self.width_mhz = np.array([c.width_mhz for c in self.channels], dtype=np.int64)
         self.primary_hz = np.array([c.primary_hz for c in self.channels])
-        self.noise_dbm = floors.noise_floor_dbm(self.width_mhz * 1e6)[:, None]
+        self.noise_dbm = carrier_sense.noise_floor_dbm(self.width_mhz * 1e6)[:, None]
         steps = 20 * 2 ** np.arange(5)
         exists = steps[None, :] <= self.width_mhz[:, None]
         self.usable_mhz = np.where(exists, steps, 0)  # widths it can be used at, 20 MHz first; 0 beyond
         self.usable_share = np.where(exists, steps / self.width_mhz[:, None], 0.0)
         self._columns: dict[tuple[Channel, bool], FloatArray] = {}
-        self._rates: dict[Asking, FloatArray] = {}
+        self._rates: dict[VictimRadio, FloatArray] = {}
 
-    def lie(self, others: "Others") -> FloatArray:
+    def overlap(self, others: "Interferers") -> FloatArray:
         """How each other lies to each channel: (6, channels, others), see judge.geometry.lie for the six."""
         columns = []
         for theirs, dsss in zip(others.channels, others.dsss_only, strict=True):
             key = (theirs, bool(dsss))
             if key not in self._columns:
-                self._columns[key] = np.array([lie(mine, *key) for mine in self.channels]).T
+                self._columns[key] = np.array([overlap(mine, *key) for mine in self.channels]).T
             columns.append(self._columns[key])
         if not columns:
             return np.zeros((6, len(self.channels), 0))
         return np.stack(columns, axis=2)
 
-    def rates_mbps(self, asking: "Asking") -> FloatArray:
+    def rates_mbps(self, victim: "VictimRadio") -> FloatArray:
         """Rate at each usable width: same client level, noise of that width."""
-        if asking not in self._rates:
+        if victim not in self._rates:
             out = np.zeros(self.usable_mhz.shape)
             for width in np.unique(self.usable_mhz[self.usable_mhz > 0]):
-                snr_db = asking.client_level_dbm - floors.noise_floor_dbm(float(width) * 1e6)
-                streams = min(asking.streams, settings.CLIENT_STREAMS)
-                out[self.usable_mhz == width] = rate_at_mbps(asking.generation, int(width), streams, snr_db)
+                snr_db = victim.client_level_dbm - carrier_sense.noise_floor_dbm(float(width) * 1e6)
+                streams = min(victim.streams, model_constants.CLIENT_STREAMS)
+                out[self.usable_mhz == width] = rate_at_mbps(victim.generation, int(width), streams, snr_db)
             # A station may always send narrower: a wider usable channel is never worth less.
-            self._rates[asking] = np.maximum.accumulate(out, axis=1)
-        return self._rates[asking]
+            self._rates[victim] = np.maximum.accumulate(out, axis=1)
+        return self._rates[victim]
 
 
 @dataclass(frozen=True, eq=False)
-class Weighed:
+class ChannelScores:
     """What each candidate would give. lost_to: (candidates, others), by kind; the rest has one entry a candidate."""
 
     candidates: tuple[Channel, ...]
@@ -131,33 +131,35 @@ class Weighed:
     beyond: FloatArray  # (candidates, 5) busy share of what each widening adds
 
 
-def weigh(asking: Asking, candidates: Candidates, others: Others) -> Weighed:
+def score_channels(victim: VictimRadio, candidates: Candidates, others: Interferers) -> ChannelScores:
     """Clear air and expected throughput of every candidate among the others."""
     activity, presence = others.activity[None, :], others.presence[None, :]
     width_mhz = np.array([c.width_mhz for c in others.channels], dtype=np.int64)[None, :]
-    met = meet(candidates.lie(others), width_mhz, others.level_dbm[None, :], candidates.noise_dbm, asking)
+    met = pair_effects(
+        candidates.overlap(others), width_mhz, others.level_dbm[None, :], candidates.noise_dbm, victim
+    )
     heard, held = met.heard, met.held
-    known, told = presence * activity, np.nan_to_num(others.told_busy * others.presence)[None, :]
+    known, told = presence * activity, np.nan_to_num(others.reported_utilisation * others.presence)[None, :]
     groups = _groups(others)
 
     count = (presence * heard).sum(axis=1)
     # Where we are now, our own frames are part of what the others tell: an even share of it.
-    here = candidates.primary_hz == (asking.now.primary_hz if asking.now else 0.0)
+    here = candidates.primary_hz == (victim.now.primary_hz if victim.now else 0.0)
     telling = count if others.own is None else (presence * heard * ~others.own[None, :]).sum(axis=1)
     others_part = np.where(here, telling / (telling + 1), 1.0)[:, None]
-    co_known, co_told = known * heard, told * heard * others_part
-    co_groups = _lost_by_group(co_known, co_told, groups)
+    co_known, co_reported = known * heard, told * heard * others_part
+    co_groups = _lost_by_group(co_known, co_reported, groups)
     co_summed = _lost(co_groups)
     co_busy = np.minimum(co_summed, 1 - 1 / (1 + count))  # contenders yield: a fair share is always left
-    co_to = _shared_out(co_groups, co_known, co_told, groups)
+    co_to = _shared_out(co_groups, co_known, co_reported, groups)
     co_to *= (co_busy / np.where(co_summed > 0, co_summed, 1.0))[:, None]
     contenders = (known * heard).sum(axis=1)
 
-    adjacent_known, adjacent_told = presence * met.spoilt_by(activity), met.spoilt_by(told)
-    adjacent_groups = _lost_by_group(adjacent_known, adjacent_told, groups)
+    adjacent_known, adjacent_reported = presence * met.spoilt_by(activity), met.spoilt_by(told)
+    adjacent_groups = _lost_by_group(adjacent_known, adjacent_reported, groups)
     adjacent_free = np.prod(1 - adjacent_groups, axis=1)
 
-    non_wifi = taken(candidates.channels, others.emissions, lambda c, e: _taken_from(c, e, asking))
+    non_wifi = taken(candidates.channels, others.emissions, lambda c, e: _emitter_loss(c, e, victim))
     beyond = _busy_beyond(met.segment_mhz, known * held, told * held, groups, non_wifi.beyond)
     usable = usable_widths(candidates.width_mhz, beyond)
 
@@ -165,16 +167,16 @@ def weigh(asking: Asking, candidates: Candidates, others: Others) -> Weighed:
     width_share = (usable * candidates.usable_share).sum(axis=1)
     clear = primary_free * width_share
     efficiency = efficiency_among(contenders)
-    rate_mbps = (usable * candidates.rates_mbps(asking)).sum(axis=1)
+    rate_mbps = (usable * candidates.rates_mbps(victim)).sum(axis=1)
     expected = primary_free * efficiency * rate_mbps
-    return Weighed(
+    return ChannelScores(
         candidates=candidates.channels,
         clear_air=clear,
         expected_mbps=expected,
         co_lost=co_busy,
         adjacent_lost=1 - adjacent_free,
         co_lost_to=co_to,
-        adjacent_lost_to=_shared_out(adjacent_groups, adjacent_known, adjacent_told, groups),
+        adjacent_lost_to=_shared_out(adjacent_groups, adjacent_known, adjacent_reported, groups),
         secondary_lost_to=np.maximum(known, told) * held * primary_free[:, None],
         non_wifi_lost_to=non_wifi.lost_to,
         heard_on_primary=heard,
@@ -191,7 +193,7 @@ def weigh(asking: Asking, candidates: Candidates, others: Others) -> Weighed:
 
 
 @dataclass(frozen=True, eq=False)
-class Met:
+class PairEffect:
     """What transmitters do to an asking radio while they send, whatever share of time they send. All of one shape.
 
     heard: chance that a frame of theirs on our primary is heard. holds: that one on a secondary part holds us back;
@@ -216,30 +218,34 @@ class Met:
         return np.asarray(np.where(self.overlaps, beside, _exposed(sent) * self.leaks * self.in_secondary))
 
 
-def meet(
-    lie: FloatArray, their_width_mhz: IntArray, level_dbm: FloatArray, noise_dbm: FloatArray, asking: Asking
-) -> Met:
+def pair_effects(
+    overlap: FloatArray,
+    their_width_mhz: IntArray,
+    level_dbm: FloatArray,
+    noise_dbm: FloatArray,
+    victim: VictimRadio,
+) -> PairEffect:
     """lie: shape (6, …), see judge.geometry.lie; the rest broadcasts to what follows the six."""
-    same, on_primary, segment_mhz = lie[0] > 0, lie[1] > 0, lie[2]
+    same, on_primary, segment_mhz = overlap[0] > 0, overlap[1] > 0, overlap[2]
     in_secondary = segment_mhz > 0
-    level = np.where(level_dbm < floors.UNHEARD_DBM, -np.inf, level_dbm)
+    level = np.where(level_dbm < carrier_sense.UNHEARD_DBM, -np.inf, level_dbm)
     # Their primary part carries what they send at 20 MHz; on their other parts only wide frames are heard.
     spread_db = 10 * np.log10(their_width_mhz / 20)
-    heard = floors.heard_share(np.where(same, level, level - spread_db), floors.PREAMBLE_DBM)
-    loss = _frame_loss(level + lie[3], noise_dbm, asking)
-    holds = floors.heard_share(level, _secondary_threshold(segment_mhz))
-    inner_noise = floors.noise_floor_dbm(np.maximum(segment_mhz, 20) * 1e6)
-    return Met(
+    heard = carrier_sense.heard_share(np.where(same, level, level - spread_db), carrier_sense.PREAMBLE_DBM)
+    loss = _frame_loss(level + overlap[3], noise_dbm, victim)
+    holds = carrier_sense.heard_share(level, _secondary_threshold(segment_mhz))
+    inner_noise = carrier_sense.noise_floor_dbm(np.maximum(segment_mhz, 20) * 1e6)
+    return PairEffect(
         in_secondary=in_secondary,
         overlaps=~on_primary & ~in_secondary,
         segment_mhz=segment_mhz,
-        coupled_dbm=level + lie[3],
+        coupled_dbm=level + overlap[3],
         heard=np.where(on_primary, heard, 0.0),
         holds=holds,
         held=np.where(in_secondary, np.maximum(holds, loss), 0.0),
-        defers=floors.heard_share(level + lie[4], floors.ENERGY_DBM),
+        defers=carrier_sense.heard_share(level + overlap[4], carrier_sense.ENERGY_DBM),
         loss=loss,
-        leaks=_frame_loss(level + lie[5], inner_noise, asking),
+        leaks=_frame_loss(level + overlap[5], inner_noise, victim),
     )
 
 
@@ -249,10 +255,12 @@ def efficiency_among(contenders: FloatArray) -> FloatArray:
 
 
 @lru_cache(maxsize=20_000)
-def _taken_from(channel: Channel, emission: Emission, asking: Asking) -> tuple[float, tuple[float, ...]]:
-    noise_dbm = np.array([floors.noise_floor_dbm(channel.width_mhz * 1e6)])
-    return taken_from(
-        channel, emission, lambda level: float(_frame_loss(np.array([level]), noise_dbm, asking)[0])
+def _emitter_loss(
+    channel: Channel, emission: Emission, victim: VictimRadio
+) -> tuple[float, tuple[float, ...]]:
+    noise_dbm = np.array([carrier_sense.noise_floor_dbm(channel.width_mhz * 1e6)])
+    return emitter_loss(
+        channel, emission, lambda level: float(_frame_loss(np.array([level]), noise_dbm, victim)[0])
     )
 
 
@@ -272,7 +280,7 @@ class _Groups:
     member: IntArray
 
 
-def _groups(others: Others) -> _Groups:
+def _groups(others: Interferers) -> _Groups:
     """Rows of the others that have one primary: what they tell of its busy time is the same time.
 
     A radio of ours is a group of its own.
@@ -302,8 +310,8 @@ def _lost_by_group(known: FloatArray, told: FloatArray, groups: _Groups) -> Floa
     if not len(groups.order):
         return np.zeros((known.shape[0], 0))
     one_by_one = 1 - np.multiply.reduceat(1 - known[:, groups.order], groups.starts, axis=1)
-    most_told = np.maximum.reduceat(told[:, groups.order], groups.starts, axis=1)
-    return np.asarray(np.maximum(one_by_one, most_told))
+    most_reported = np.maximum.reduceat(told[:, groups.order], groups.starts, axis=1)
+    return np.asarray(np.maximum(one_by_one, most_reported))
 
 
 def _lost(by_group: FloatArray) -> FloatArray:
@@ -327,24 +335,26 @@ def _exposed(activity: FloatArray) -> FloatArray:
     return np.asarray(1 - (1 - activity) * np.exp(-activity))
 
 
-def _frame_loss(coupled_dbm: FloatArray, noise_dbm: FloatArray, asking: Asking) -> FloatArray:
+def _frame_loss(coupled_dbm: FloatArray, noise_dbm: FloatArray, victim: VictimRadio) -> FloatArray:
     """Share of frames lost that meet this interference, at the rate chosen for the air without it.
 
     Rate control does not follow bursts of milliseconds: frames are lost once the noise rises by more than the
     margin in hand. A signal better than the fastest rate needs adds to the margin.
     """
     rise = 10 * np.log10(1 + 10 ** ((coupled_dbm - noise_dbm) / 10))
-    top = MCS_SINR_DB[TOP_MCS.get(asking.generation, 7)]
-    spare = np.maximum(asking.client_level_dbm - noise_dbm - top, 0.0)
-    margin = settings.MARGIN_DB + spare
-    at_rest = floors.normal_share(-margin / settings.MARGIN_SPREAD_DB)
-    lost = floors.normal_share((rise - margin) / settings.MARGIN_SPREAD_DB)
+    top = MCS_SINR_DB[TOP_MCS.get(victim.generation, 7)]
+    spare = np.maximum(victim.client_level_dbm - noise_dbm - top, 0.0)
+    margin = model_constants.MARGIN_DB + spare
+    at_rest = carrier_sense.normal_share(-margin / model_constants.MARGIN_SPREAD_DB)
+    lost = carrier_sense.normal_share((rise - margin) / model_constants.MARGIN_SPREAD_DB)
     return np.asarray(np.clip((lost - at_rest) / (1 - at_rest), 0.0, 1.0))
 
 
 def _secondary_threshold(segment_mhz: FloatArray) -> FloatArray:
     return np.select(
-        [segment_mhz >= 80, segment_mhz >= 20], [floors.SECONDARY_DBM[80], floors.SECONDARY_DBM[20]], 0.0
+        [segment_mhz >= 80, segment_mhz >= 20],
+        [carrier_sense.SECONDARY_DBM[80], carrier_sense.SECONDARY_DBM[20]],
+        0.0,
     )
 
 

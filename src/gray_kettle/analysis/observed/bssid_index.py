@@ -5,9 +5,16 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from gray_kettle.analysis.assessment import Link
-from gray_kettle.analysis.observed.traffic_totals import Sent, SentBy
+from gray_kettle.analysis.observed.traffic_totals import TotalsByKey, TrafficTotals
 from gray_kettle.decode.dot11.mac_headers import address_number
-from gray_kettle.model.records import Ability, Announcement, FloatArray, IntArray, Observations, Sightings
+from gray_kettle.model.records import (
+    Announcement,
+    ClientCapability,
+    FloatArray,
+    IntArray,
+    Observations,
+    Sightings,
+)
 from gray_kettle.phy.channels import Channel
 from gray_kettle.safe_text import is_hidden
 
@@ -15,7 +22,7 @@ TUNED_HZ = 1e6  # a receiver this near the primary's centre is on it
 
 
 @dataclass(frozen=True, eq=False)
-class OfBssid:
+class BssidRows:
     """All rows of one BSSID. frames: those that name it; nameless: control frames and the like that it sent.
 
     hidden, named_by: see Network.
@@ -25,22 +32,22 @@ class OfBssid:
     latest: Announcement
     rows: IntArray
     beacon_bytes: int
-    frames: Sent
-    nameless: Sent
+    frames: TrafficTotals
+    nameless: TrafficTotals
     hidden: bool
     named_by: str
 
 
 @dataclass(frozen=True, eq=False)
-class Told:
+class StationInfo:
     """What is known of stations, by address."""
 
-    abilities: dict[str, Ability]
+    capabilities: dict[str, ClientCapability]
     links: dict[str, Link]
     names: dict[str, bytes]
 
 
-class Ground:
+class BssidIndex:
     """The observations of a window with what is worked out once for all rows of sightings.
 
     levels_mw: mean level of each row, 0 where none was told. channels: distinct ones, in order of their first
@@ -123,7 +130,7 @@ def row_levels_mw(sightings: Sightings) -> FloatArray:
     return np.where(sightings.levels > 0, sightings.level_mw / np.maximum(sightings.levels, 1), 0.0)
 
 
-def by_bssid(observations: Observations, sent: Sent, names: dict[str, bytes]) -> list[OfBssid]:
+def by_bssid(observations: Observations, sent: TrafficTotals, names: dict[str, bytes]) -> list[BssidRows]:
     """All that was heard, by BSSID. names: told by clients, see stations.names_asked_for."""
     sightings = observations.sightings
     if not len(sightings):
@@ -134,7 +141,7 @@ def by_bssid(observations: Observations, sent: Sent, names: dict[str, bytes]) ->
     order = np.argsort(of_row, kind="stable")
     starts = np.searchsorted(of_row[order], np.arange(len(numbers)))
     nameless = sent.rows(sent.bssid == 0)
-    named, unnamed = SentBy(sent, sent.bssid), SentBy(nameless, nameless.transmitter)
+    named, unnamed = TotalsByKey(sent, sent.bssid), TotalsByKey(nameless, nameless.transmitter)
     out = []
     for number, rows in zip(numbers, np.split(order, starts[1:]), strict=True):
         latest = observations.announcements[sightings.announcement[rows[-1]]]
@@ -143,7 +150,7 @@ def by_bssid(observations: Observations, sent: Sent, names: dict[str, bytes]) ->
         hidden = any(is_hidden(a.ssid) for a in (beacons or [latest]) if a.channel == latest.channel)
         latest, named_by = _with_name(latest, told, names)
         out.append(
-            OfBssid(
+            BssidRows(
                 latest.bssid,
                 latest,
                 rows,

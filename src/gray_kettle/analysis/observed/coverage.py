@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from gray_kettle.analysis import model_constants as settings
+from gray_kettle.analysis import model_constants
 from gray_kettle.analysis.observed.bssid_index import present
 from gray_kettle.model.records import FloatArray, IntArray, Observations
 from gray_kettle.phy.channels import number_at, numbers
@@ -11,7 +11,7 @@ from gray_kettle.phy.channels import number_at, numbers
 _TUNED_HZ = 1e6
 
 
-class Looks:
+class Coverage:
     """Dwell by channel, looks (minutes) by band and spot, and the places that were covered at all."""
 
     def __init__(self, observations: Observations) -> None:
@@ -65,9 +65,9 @@ class Looks:
         """Share of the minutes looked at a band in which something was heard, at the spot where that is most."""
         most = 0.0
         for k in present(spot):
-            looked = self._looked.get((band, int(k)), 0)
-            if looked:
-                most = max(most, _distinct(_minutes(time_s[spot == k])) / looked)
+            detection_blocks = self._looked.get((band, int(k)), 0)
+            if detection_blocks:
+                most = max(most, _distinct(_minutes(time_s[spot == k])) / detection_blocks)
         return min(most, 1.0)
 
     def _covered(self, observations: Observations, heard_bands: set[str]) -> frozenset[tuple[str, int]]:
@@ -81,7 +81,7 @@ class Looks:
         blind = [observations.announcements[k].channel.primary_hz for k in present(heard_blind)]
         tuned: NDArray[np.float64] = np.unique(np.concatenate([observations.listening.receiver_hz, blind]))
         whole = {band for take in observations.takes for band in take.swept_bands} & heard_bands
-        if len(tuned) >= settings.HOPPING_CHANNELS:
+        if len(tuned) >= model_constants.HOPPING_CHANNELS:
             whole |= {place_at(hz)[0] for hz in tuned}
         places = {(band, n) for band in whole if band for n in numbers(band)}
         places |= {place_at(hz) for hz in tuned}
@@ -89,7 +89,7 @@ class Looks:
 
 
 def _minutes(time_s: FloatArray) -> FloatArray:
-    return np.floor(time_s / settings.LOOK_S)
+    return np.floor(time_s / model_constants.LOOK_S)
 
 
 def _distinct(ordered: FloatArray) -> int:

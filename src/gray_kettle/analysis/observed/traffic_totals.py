@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from gray_kettle.groupby import alike
+from gray_kettle.groupby import group_rows
 from gray_kettle.model.records import Columns, FloatArray, IntArray, Traffic
 
 _SUMS = ("frames", "retries", "octets", "airtime_s", "level_mw", "levels")
@@ -13,7 +13,7 @@ _HOUR_S = 3600
 
 
 @dataclass(frozen=True, eq=False)
-class Sent(Columns):
+class TrafficTotals(Columns):
     """Frames of one transmitter within one BSSID, receiver channel, way of sending, spot and hour of the day (UTC)."""
 
     hour: IntArray
@@ -30,29 +30,29 @@ class Sent(Columns):
     levels: IntArray
 
 
-def sent_in(traffic: Traffic) -> Sent:
+def traffic_totals(traffic: Traffic) -> TrafficTotals:
     """The window's traffic by sender and hour of the day."""
     if not len(traffic):
-        return Sent.empty()
+        return TrafficTotals.empty()
     hour = traffic.second // _HOUR_S % 24
     keys = (hour, traffic.receiver_hz, traffic.bssid, traffic.transmitter, traffic.mode, traffic.spot)
-    order, starts = alike(*keys)
+    order, starts = group_rows(*keys)
     first = order[starts]
     sums: dict[str, Any] = {name: np.add.reduceat(getattr(traffic, name)[order], starts) for name in _SUMS}
-    rows = Sent(*(key[first] for key in keys), **sums)  # type: ignore[arg-type]
+    rows = TrafficTotals(*(key[first] for key in keys), **sums)  # type: ignore[arg-type]
     return rows.rows(
         np.lexsort((rows.spot, rows.mode, rows.transmitter, rows.bssid, rows.receiver_hz, rows.hour))
     )
 
 
-class SentBy:
+class TotalsByKey:
     """Rows of traffic by a key, so that those of one are found without looking at all."""
 
-    def __init__(self, sent: Sent, key: IntArray) -> None:
+    def __init__(self, sent: TrafficTotals, key: IntArray) -> None:
         self._sent = sent
         self._order = np.argsort(key, kind="stable")
         self._keys = key[self._order]
 
-    def of(self, number: int) -> Sent:
+    def of(self, number: int) -> TrafficTotals:
         low, high = np.searchsorted(self._keys, [number, number + 1])
         return self._sent.rows(self._order[low:high])

@@ -5,13 +5,13 @@ Source: docs/radio-model.md, "Utilisation". Not measured is said, never 0.
 
 import numpy as np
 
-from gray_kettle.analysis import model_constants as settings
+from gray_kettle.analysis import model_constants
 from gray_kettle.analysis.assessment import Radio, Utilisation
 from gray_kettle.analysis.loss.channel_assessment import level_at
-from gray_kettle.analysis.observed.coverage import Looks
+from gray_kettle.analysis.observed.coverage import Coverage
 from gray_kettle.analysis.observed.survey_counters import surveyed, surveyed_by_hour
-from gray_kettle.analysis.observed.traffic_totals import Sent
-from gray_kettle.model.records import Observations, Swept
+from gray_kettle.analysis.observed.traffic_totals import TrafficTotals
+from gray_kettle.model.records import Observations, SweptChannel
 from gray_kettle.phy.carrier_sense import PREAMBLE_DBM
 from gray_kettle.phy.channels import Channel
 from gray_kettle.phy.channels import centre_hz as centre_of
@@ -33,9 +33,9 @@ class Meter:
     """Reads the utilisation of parts from what was observed; what all parts share is worked out once."""
 
     def __init__(
-        self, radios: tuple[Radio, ...], observations: Observations, looks: Looks, sent: Sent
+        self, radios: tuple[Radio, ...], observations: Observations, coverage: Coverage, sent: TrafficTotals
     ) -> None:
-        self._radios, self._observations, self._looks, self._sent = radios, observations, looks, sent
+        self._radios, self._observations, self._looks, self._sent = radios, observations, coverage, sent
         self._told_by_hour = _told_by_hour(observations)
 
     def read(self, band: str, number: int) -> Utilisation:
@@ -52,11 +52,13 @@ class Meter:
         if swept is not None:
             found["sweep"] = swept.duty
             hours["sweep"] = {hour: duty for hour, duty, _ in swept.by_hour}
-        if self._looks.dwell_s(place_hz) >= settings.LEAST_DWELL_S:
+        if self._looks.dwell_s(place_hz) >= model_constants.LEAST_DWELL_S:
             found["frames"], hours["frames"] = self._frames(place_hz)
-        loudest = max((r for r in here if r.stay.told_busy is not None), key=_loudness, default=None)
+        loudest = max(
+            (r for r in here if r.stay.reported_utilisation is not None), key=_loudness, default=None
+        )
         if loudest is not None:
-            found["BSS load"] = float(loudest.stay.told_busy or 0.0)
+            found["BSS load"] = float(loudest.stay.reported_utilisation or 0.0)
             hours["BSS load"] = {
                 hour: share
                 for hour in range(24)
@@ -66,7 +68,7 @@ class Meter:
         if here:
             beacons = sum(n.beacon_share for r in here for n in r.networks)
             loud = sum(1 for r in here if level_at(r.stay, None) >= PREAMBLE_DBM)
-            found["beacons"] = min(beacons + settings.PRIOR_ACTIVITY * loud, 1.0)
+            found["beacons"] = min(beacons + model_constants.PRIOR_ACTIVITY * loud, 1.0)
         if not found:
             return NOT_MEASURED
         source = _used(found)
@@ -87,13 +89,13 @@ class Meter:
         dwell_s = self._looks.dwell_by_hour_s(place_hz)
         hours = {
             int(h): min(float(airtime_s[h] / dwell_s[h]), 1.0)
-            for h in np.flatnonzero(dwell_s >= settings.LEAST_DWELL_S)
+            for h in np.flatnonzero(dwell_s >= model_constants.LEAST_DWELL_S)
         }
         return min(float(airtime_s.sum()) / self._looks.dwell_s(place_hz), 1.0), hours
 
 
 def _loudness(radio: Radio) -> tuple[float, float]:
-    return level_at(radio.stay, None), radio.stay.told_busy or 0.0
+    return level_at(radio.stay, None), radio.stay.reported_utilisation or 0.0
 
 
 def _used(found: dict[str, float]) -> str:
@@ -104,9 +106,9 @@ def _used(found: dict[str, float]) -> str:
     return source
 
 
-def _is_dense(swept: Swept) -> bool:
-    dense = swept.rows >= settings.SWEEP_ROWS_PER_S * settings.SWEEP_S
-    return dense and swept.rows_per_s >= settings.SWEEP_ROWS_PER_S and not swept.bound
+def _is_dense(swept: SweptChannel) -> bool:
+    dense = swept.rows >= model_constants.SWEEP_ROWS_PER_S * model_constants.SWEEP_S
+    return dense and swept.rows_per_s >= model_constants.SWEEP_ROWS_PER_S and not swept.bound
 
 
 def _by_hour(hours: dict[str, Hours]) -> tuple[tuple[int, str, float], ...]:
@@ -142,7 +144,7 @@ def _told_by_hour(observations: Observations) -> dict[tuple[str, int], float]:
     }
 
 
-def swept_at(observations: Observations, place_hz: float) -> Swept | None:
+def swept_at(observations: Observations, place_hz: float) -> SweptChannel | None:
     """What sweeps say of the 20 MHz place at a frequency: at the spot where they looked longest."""
     here = [
         s

@@ -7,8 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.decode.capture_files import PacketBlock
-from gray_kettle.decode.capture_headers import field_layout as lay
-from gray_kettle.decode.capture_headers import modulation
+from gray_kettle.decode.capture_headers import field_layout, modulation
 from gray_kettle.decode.capture_headers.columns import Reception
 from gray_kettle.decode.capture_headers.field_layout import Layout, layout_of
 from gray_kettle.model.records import IntArray
@@ -43,12 +42,12 @@ def decode(block: PacketBlock) -> Reception:
             like_it = (raw == raw[0]).all(axis=1)
             left = np.concatenate([rows[~like_it], left[~same]])
             continue
-        alike = np.ones(len(rows), bool)
+        group_rows = np.ones(len(rows), bool)
         for at, expected in layout.guards:  # of these the first eight bytes are the same already
-            alike &= _same(raw, at, expected)
-        left = left[~same] if alike.all() else np.concatenate([rows[~alike], left[~same]])
-        _read(out, flags, rows[alike], raw[alike] if not alike.all() else raw, layout)
-        read[rows[alike]] = True
+            group_rows &= _same(raw, at, expected)
+        left = left[~same] if group_rows.all() else np.concatenate([rows[~group_rows], left[~same]])
+        _read(out, flags, rows[group_rows], raw[group_rows] if not group_rows.all() else raw, layout)
+        read[rows[group_rows]] = True
     out.damaged = ~read
     out.bad_fcs = flags & _BAD_FCS != 0
     out.cut(np.where(read, header_bytes, 0), np.where(flags & _FCS_AT_END, 4, 0))
@@ -79,37 +78,37 @@ def _read(out: Reception, flags: Octets, rows: IntArray, raw: Octets, layout: La
         at = places[bit] + offset
         return np.ascontiguousarray(raw[:, at : at + size]).view(f"<u{size}")[:, 0].astype(np.int64)
 
-    if lay.FLAGS in places:
-        flags[rows] = octets(lay.FLAGS)[:, 0]
-    if lay.CHANNEL in places:
-        out.channel_mhz[rows] = number(lay.CHANNEL, 2)
-    elif lay.XCHANNEL in places:
-        out.channel_mhz[rows] = number(lay.XCHANNEL, 2, 4)
-    if lay.SIGNAL in places:
-        out.signal_dbm[rows] = octets(lay.SIGNAL)[:, 0].view(np.int8)
-        if layout.antennas and layout.antennas[0] == places[lay.SIGNAL]:
+    if field_layout.FLAGS in places:
+        flags[rows] = octets(field_layout.FLAGS)[:, 0]
+    if field_layout.CHANNEL in places:
+        out.channel_mhz[rows] = number(field_layout.CHANNEL, 2)
+    elif field_layout.XCHANNEL in places:
+        out.channel_mhz[rows] = number(field_layout.XCHANNEL, 2, 4)
+    if field_layout.SIGNAL in places:
+        out.signal_dbm[rows] = octets(field_layout.SIGNAL)[:, 0].view(np.int8)
+        if layout.antennas and layout.antennas[0] == places[field_layout.SIGNAL]:
             # Only single antennas are told. The strongest stands for all; 0 means that one does not know.
             single = raw[:, layout.antennas].view(np.int8)
             best = np.where(single == 0, np.int8(-128), single).max(axis=1)
             out.signal_dbm[rows] = np.where(best == -128, np.int8(0), best)
-    if lay.NOISE in places:
-        out.noise_dbm[rows] = octets(lay.NOISE)[:, 0].view(np.int8)
-    if lay.AMPDU in places:
-        out.aggregate[rows] = number(lay.AMPDU, 4)
+    if field_layout.NOISE in places:
+        out.noise_dbm[rows] = octets(field_layout.NOISE)[:, 0].view(np.int8)
+    if field_layout.AMPDU in places:
+        out.aggregate[rows] = number(field_layout.AMPDU, 4)
     # The newest form that a header has tells the mode; a rate beside it is what the driver had to put there.
-    if lay.RATE in places:
-        code = octets(lay.RATE)[:, 0].astype(np.int64)
-        if lay.FLAGS in places:
-            code |= (octets(lay.FLAGS)[:, 0] & _SHORT_PREAMBLE).astype(np.int64) << 7
+    if field_layout.RATE in places:
+        code = octets(field_layout.RATE)[:, 0].astype(np.int64)
+        if field_layout.FLAGS in places:
+            code |= (octets(field_layout.FLAGS)[:, 0] & _SHORT_PREAMBLE).astype(np.int64) << 7
         out.mode[rows] = _LEGACY[code]
     for bit, size, read in (
-        (lay.MCS, 3, modulation.ht),
-        (lay.VHT, 12, modulation.vht),
-        (lay.HE, 12, modulation.he),
+        (field_layout.MCS, 3, modulation.ht),
+        (field_layout.VHT, 12, modulation.vht),
+        (field_layout.HE, 12, modulation.he),
     ):
         if bit in places:
             found = read(octets(bit, size))
             out.mode[rows] = np.where(found == modes.UNTOLD, out.mode[rows], found)
-    if lay.EHT in places and layout.sizes[lay.EHT] >= modulation.LEAST_EHT:
-        u_sig = octets(lay.U_SIG, 4) if layout.sizes.get(lay.U_SIG, 0) >= 4 else None
-        out.mode[rows] = modulation.eht(octets(lay.EHT, layout.sizes[lay.EHT]), u_sig)
+    if field_layout.EHT in places and layout.sizes[field_layout.EHT] >= modulation.LEAST_EHT:
+        u_sig = octets(field_layout.U_SIG, 4) if layout.sizes.get(field_layout.U_SIG, 0) >= 4 else None
+        out.mode[rows] = modulation.eht(octets(field_layout.EHT, layout.sizes[field_layout.EHT]), u_sig)

@@ -6,9 +6,8 @@ Source: IEEE Std 802.11-2020 9.3.3.2 (beacon), 9.4.2 (elements), with 802.11ax-2
 import math
 from hashlib import blake2b
 
-from gray_kettle.decode.dot11 import ap_info as told
+from gray_kettle.decode.dot11 import ap_info, security
 from gray_kettle.decode.dot11 import elements as el
-from gray_kettle.decode.dot11 import security
 from gray_kettle.decode.dot11.elements import Elements
 from gray_kettle.decode.dot11.operating_channel import Placement, channel_of
 from gray_kettle.model.records import Announcement
@@ -54,14 +53,14 @@ def describe(
         fingerprint=_fingerprint(found),
         beacon_bytes=beacon_bytes,
         transmitted_by=transmitted_by,
-        ap_name=told.ap_name(found),
-        tx_power_dbm=told.tx_power_dbm(found),
-        power_constraint_db=told.power_constraint_db(found),
-        mobility_domain=told.mobility_domain(found),
-        roaming=told.roaming(found),
-        device=told.device(found),
-        neighbours=told.neighbours(found),
-        switching_to=told.switching_to(found),
+        ap_name=ap_info.ap_name(found),
+        tx_power_dbm=ap_info.tx_power_dbm(found),
+        power_constraint_db=ap_info.power_constraint_db(found),
+        mobility_domain=ap_info.mobility_domain(found),
+        roaming=ap_info.roaming(found),
+        device=ap_info.device(found),
+        neighbours=ap_info.neighbours(found),
+        switching_to=ap_info.switching_to(found),
         quiet=el.QUIET in found.first,
     )
 

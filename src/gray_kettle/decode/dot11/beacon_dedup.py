@@ -11,10 +11,8 @@ from numpy.typing import NDArray
 
 from gray_kettle.decode.capture_files import PacketBlock
 from gray_kettle.decode.capture_headers import Reception
-from gray_kettle.decode.dot11 import ap_info as told
+from gray_kettle.decode.dot11 import ap_info, multi_bssid, security
 from gray_kettle.decode.dot11 import elements as el
-from gray_kettle.decode.dot11 import multi_bssid as multiple
-from gray_kettle.decode.dot11 import security
 from gray_kettle.decode.dot11.beacon import describe
 from gray_kettle.decode.dot11.elements import Elements, iter_elements
 from gray_kettle.decode.dot11.mac_headers import (
@@ -63,7 +61,11 @@ _READ: dict[int, int] = {
     el.EHT_CAPABILITIES: 255,
     el.MULTI_LINK: 255,
 }
-_READ_OF_VENDORS = (security.VENDOR_WPA, told.SIMPLE_CONFIG, *(prefix for prefix, _ in told.NAME_ELEMENTS))
+_READ_OF_VENDORS = (
+    security.VENDOR_WPA,
+    ap_info.SIMPLE_CONFIG,
+    *(prefix for prefix, _ in ap_info.NAME_ELEMENTS),
+)
 
 
 Found = tuple[IntArray, IntArray, FloatArray, FloatArray]  # rows, announcement, load, stations
@@ -218,7 +220,7 @@ def _parsed(key: Key, body: bytes) -> _Form:
         else:
             matters[start : min(start + _READ.get(number, 0), end)] = 255
         if number == el.REDUCED_NEIGHBOURS:
-            matters[[start + at for at in told.neighbour_offsets(body[start:end])]] = 0
+            matters[[start + at for at in ap_info.neighbour_offsets(body[start:end])]] = 0
         elif number == el.MULTIPLE_BSSID:
             _clear_dtim_counts(body, matters, start + 1, end)
         elif number == el.BSS_LOAD and end - start >= 3 and not load_at:
@@ -232,7 +234,7 @@ def _parsed(key: Key, body: bytes) -> _Form:
     length = MANAGEMENT_HEADER + len(body) + FCS_BYTES - max(map_bytes - _SHORTEST_MAP, 0) if is_beacon else 0
     own = describe(address(bssid), interval_tu, capabilities, found, receiver_hz, length)
     announced = [own]
-    for other, other_capabilities, inherited in multiple.unfolded(bssid, found):
+    for other, other_capabilities, inherited in multi_bssid.unfolded(bssid, found):
         announced.append(
             describe(
                 address(other), interval_tu, other_capabilities, inherited, receiver_hz, 0, address(bssid)

@@ -8,7 +8,7 @@ import numpy as np
 
 from gray_kettle.decode.capture_files import PacketBlock
 from gray_kettle.decode.capture_headers import Reception
-from gray_kettle.decode.dot11 import ap_info as told
+from gray_kettle.decode.dot11 import ap_info
 from gray_kettle.decode.dot11 import elements as el
 from gray_kettle.decode.dot11.beacon import generation, streams
 from gray_kettle.decode.dot11.elements import Elements
@@ -20,7 +20,7 @@ from gray_kettle.decode.dot11.mac_headers import (
     Headers,
     address,
 )
-from gray_kettle.model.records import Ability
+from gray_kettle.model.records import ClientCapability
 from gray_kettle.phy.channels import number_at, numbers
 
 # Octets before the elements: capabilities and listen interval, and the present access point in a reassociation.
@@ -29,17 +29,19 @@ _MOST_KEPT = 20_000
 _GROUP_BIT = 1 << 40
 
 
-class Asking:
+class ClientRequest:
     """Reads the requests of one capture; each distinct one once."""
 
     def __init__(self) -> None:
-        self._known: dict[tuple[int, int, int, int, bytes], Ability | None] = {}
+        self._known: dict[tuple[int, int, int, int, bytes], ClientCapability | None] = {}
 
-    def abilities(self, block: PacketBlock, heard: Reception, headers: Headers) -> tuple[Ability, ...]:
+    def capabilities(
+        self, block: PacketBlock, heard: Reception, headers: Headers
+    ) -> tuple[ClientCapability, ...]:
         """What the clients of a block can do, those not told of before."""
-        asking = (headers.kind == MANAGEMENT) & np.isin(headers.subtype, list(_FIXED))
-        new: list[Ability] = []
-        for k in np.flatnonzero(asking):
+        request = (headers.kind == MANAGEMENT) & np.isin(headers.subtype, list(_FIXED))
+        new: list[ClientCapability] = []
+        for k in np.flatnonzero(request):
             packet = headers.rows[k]
             end = heard.frame_starts[packet] + heard.frame_lengths[packet]
             body = block.data[headers.body_at[k] : max(end, headers.body_at[k])].tobytes()
@@ -55,7 +57,7 @@ class Asking:
         return tuple(new)
 
 
-def _ability(subtype: int, mac: int, bssid: int, channel_mhz: int, body: bytes) -> Ability | None:
+def _ability(subtype: int, mac: int, bssid: int, channel_mhz: int, body: bytes) -> ClientCapability | None:
     """None where the request tells nothing: cut short, or from a group address."""
     found = Elements.read(body, _FIXED[subtype])
     if not mac or mac & _GROUP_BIT or el.RATES not in found.first:
@@ -66,7 +68,7 @@ def _ability(subtype: int, mac: int, bssid: int, channel_mhz: int, body: bytes) 
         band = "5" if el.VHT_CAPABILITIES in found.first else "2.4"
     joins = subtype != PROBE_REQUEST and not bssid & _GROUP_BIT
     rates = (found.get(el.RATES) or b"") + (found.get(el.MORE_RATES) or b"")
-    return Ability(
+    return ClientCapability(
         mac=address(mac),
         bssid=address(bssid) if joins else "",
         ssid=(found.get(el.SSID) or b"")[:32] if joins else b"",
@@ -75,7 +77,7 @@ def _ability(subtype: int, mac: int, bssid: int, channel_mhz: int, body: bytes) 
         streams=streams(found),
         width_mhz=_width_mhz(found, band),
         channels=_channels(found),
-        roaming=told.roaming(found),
+        roaming=ap_info.roaming(found),
     )
 
 
@@ -111,7 +113,7 @@ def _channels(found: Elements) -> tuple[tuple[str, int], ...]:
             out |= {("5", n) for n in range(first, first + 4 * count, 4) if n in numbers("5")}
     named = {band for band, _ in out}
     for operating_class in (found.get(el.OPERATING_CLASSES) or b"")[1:]:
-        band = told.band_of_class(operating_class)
+        band = ap_info.band_of_class(operating_class)
         if band and band not in named:
             out |= {(band, n) for n in _of_class(band, operating_class)}
     return tuple(sorted(out))

@@ -9,9 +9,8 @@ from hashlib import blake2b
 
 import numpy as np
 
-from gray_kettle.decode.dot11 import ap_info as told
+from gray_kettle.decode.dot11 import ap_info, security
 from gray_kettle.decode.dot11 import elements as el
-from gray_kettle.decode.dot11 import security
 from gray_kettle.decode.dot11.beacon import placement
 from gray_kettle.decode.dot11.elements import Elements
 from gray_kettle.decode.dot11.operating_channel import Placement, channel_of
@@ -141,14 +140,14 @@ def _describe(bssid: str, text: str) -> Announcement | None:
         fingerprint=_fingerprint(sections),
         beacon_bytes=0,
         # At 6 GHz only the elements tell a width that the program prints as unknown, when it is asked to.
-        width_told=band != "6" or place.he6 is not None or place.eht is not None,
-        ap_name=told.ap_name(unknown) or _device_name(text),
+        width_advertised=band != "6" or place.he6 is not None or place.eht is not None,
+        ap_name=ap_info.ap_name(unknown) or _device_name(text),
         tx_power_dbm=None if np.isnan(tx_power_dbm) else int(tx_power_dbm),
         power_constraint_db=None if np.isnan(constraint_db) else int(constraint_db),
-        mobility_domain=told.mobility_domain(unknown),
+        mobility_domain=ap_info.mobility_domain(unknown),
         roaming=_roaming(text, unknown),
-        device=told.device(unknown),
-        neighbours=told.neighbours(unknown),
+        device=ap_info.device(unknown),
+        neighbours=ap_info.neighbours(unknown),
     )
 
 
@@ -162,7 +161,7 @@ def _unknown(text: str) -> Elements:
 
 
 def _roaming(text: str, unknown: Elements) -> tuple[str, ...]:
-    letters = set(told.roaming(unknown))
+    letters = set(ap_info.roaming(unknown))
     letters |= {"k"} if "Neighbor Report" in text else set()
     letters |= {"v"} if "* BSS Transition" in text else set()
     letters |= {"r"} if re.search(r"Authentication suites:.*FT/", text) else set()

@@ -3,8 +3,7 @@
 from collections.abc import Callable, Generator, Iterable
 from typing import Protocol
 
-from gray_kettle.decode.scan_text import iw_counters, iw_scan, netsh, nmcli, wpa_cli
-from gray_kettle.decode.scan_text import scan_log as log
+from gray_kettle.decode.scan_text import iw_counters, iw_scan, netsh, nmcli, scan_log, wpa_cli
 from gray_kettle.model.records import Piece
 
 
@@ -18,7 +17,7 @@ class Reader(Protocol):
 
 # The order counts: the more particular first. A reader is made with the time of what is not dated.
 _KINDS: tuple[tuple[str, Callable[[str], bool], Callable[[float], Reader]], ...] = (
-    ("scan log", log.fits, log.LogReader),
+    ("scan log", scan_log.fits, scan_log.LogReader),
     ("iw survey", iw_counters.fits_survey, iw_counters.SurveyReader),
     ("iw stations", iw_counters.fits_stations, iw_counters.StationReader),
     ("iw scan", iw_scan.fits, iw_scan.IwScanReader),

@@ -34,10 +34,10 @@ def plain(
     # Where the listing tells a width and no centre there is one place in the fixed groups; in 2.4 GHz there are two.
     if width_mhz > 20:
         found = [c for c in wide(band, primary, width_mhz) if centre_hz_told in (0.0, c.centre_hz)]
-        width_told = len(found) == 1
-        channel = found[0] if width_told else channel
+        width_advertised = len(found) == 1
+        channel = found[0] if width_advertised else channel
     else:
-        width_told = width_mhz == 20
+        width_advertised = width_mhz == 20
     return Announcement(
         bssid=bssid.lower().replace("-", ":"),
         ssid=ssid[:32],
@@ -50,7 +50,7 @@ def plain(
         country="",
         fingerprint="",
         beacon_bytes=0,
-        width_told=width_told,
+        width_advertised=width_advertised,
     )
 
 

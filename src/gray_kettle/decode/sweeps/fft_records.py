@@ -125,9 +125,9 @@ class RecordReader:
                 size = form.dtype.itemsize if form else _HEADER
                 if form is None or len(block) - used < size:
                     break
-                alike = _alike(block, used, form)
-                yield self._piece(list(self._rows(form, np.frombuffer(block, form.dtype, alike, used))))
-                used += alike * size
+                group_rows = _alike(block, used, form)
+                yield self._piece(list(self._rows(form, np.frombuffer(block, form.dtype, group_rows, used))))
+                used += group_rows * size
             rest, at_byte = block[used:], at_byte + used
         if rest:
             raise DecodeError("The last record is cut short", at_byte)

@@ -5,21 +5,21 @@ from matplotlib.colors import LinearSegmentedColormap
 from matplotlib.figure import Figure
 from matplotlib.patches import Rectangle
 
-from gray_kettle.analysis.assessment import OwnView, Standing
-from gray_kettle.analysis.loss.channel_assessment import everywhere
+from gray_kettle.analysis.assessment import ChannelAssessment, OwnView
+from gray_kettle.analysis.loss.channel_assessment import assess_all_channels
 from gray_kettle.export.drawings.style import FOREIGN, INK, OWN, PAPER, literal
 from gray_kettle.planner.options import barred
 from gray_kettle.safe_text import printable
-from gray_kettle.session import Reading
+from gray_kettle.session import Session
 
 _COPPER = LinearSegmentedColormap.from_list("copper on paper", [PAPER, "#ecd3bd", "#c98a55"])
 _MOST = 8
 
 
-def field_figure(reading: Reading, band: str) -> Figure:
+def field_figure(session: Session, band: str) -> Figure:
     """A block of cells an own radio: the fuller the ground, the more is expected; the present channel is framed."""
-    views = [v for v in reading.assessment.own if v.radio.band == band][:_MOST]
-    fields = [_cells(v, reading) for v in views]
+    views = [v for v in session.assessment.own if v.radio.band == band][:_MOST]
+    fields = [_cells(v, session) for v in views]
     heights = [0.5 + 0.3 * len({w for w, _ in cells}) for cells in fields] or [1.0]
     figure = Figure(figsize=(10.5, 1.0 + sum(heights)), facecolor=PAPER, layout="constrained")
     rows = figure.subplots(max(len(views), 1), 1, squeeze=False, height_ratios=heights)[:, 0]
@@ -28,17 +28,17 @@ def field_figure(reading: Reading, band: str) -> Figure:
     if not views:
         rows[0].text(0.5, 0.5, f"no own radio in {band} GHz", ha="center", transform=rows[0].transAxes)
         rows[0].set_axis_off()
-    site = printable(reading.setup.site) or "Site not named"
+    site = printable(session.setup.site) or "Site not named"
     title = f"{site}: {band} GHz, expected Mb/s on every channel and width (framed: now; –: not open to it)"
     figure.suptitle(literal(title), x=0.01, ha="left", fontsize=11, color=INK)
     return figure
 
 
-def _cells(view: OwnView, reading: Reading) -> dict[tuple[int, int], Standing | None]:
+def _cells(view: OwnView, session: Session) -> dict[tuple[int, int], ChannelAssessment | None]:
     """The best of each width and primary; None where the plan would not go either."""
-    out: dict[tuple[int, int], Standing | None] = {}
-    closed = barred(view.radio, reading.assessment, reading.setup)
-    for standing in everywhere(view, reading.assessment):
+    out: dict[tuple[int, int], ChannelAssessment | None] = {}
+    closed = barred(view.radio, session.assessment, session.setup)
+    for standing in assess_all_channels(view, session.assessment):
         channel = standing.channel
         key = (channel.width_mhz, channel.primary)
         had = out.setdefault(key, None)
@@ -49,11 +49,11 @@ def _cells(view: OwnView, reading: Reading) -> dict[tuple[int, int], Standing | 
     return {key: standing for key, standing in out.items() if key[1] in open_to_it}
 
 
-def _better(one: Standing, other: Standing, view: OwnView) -> bool:
+def _better(one: ChannelAssessment, other: ChannelAssessment, view: OwnView) -> bool:
     return other.channel != view.radio.channel and one.expected_mbps > other.expected_mbps
 
 
-def _draw(axes: Axes, view: OwnView, cells: dict[tuple[int, int], Standing | None]) -> None:
+def _draw(axes: Axes, view: OwnView, cells: dict[tuple[int, int], ChannelAssessment | None]) -> None:
     widths, primaries = sorted({w for w, _ in cells}), sorted({n for _, n in cells})
     best = max((s.expected_mbps for s in cells.values() if s), default=1.0) or 1.0
     for (width, primary), standing in cells.items():

@@ -4,28 +4,28 @@ import numpy as np
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
-from gray_kettle.analysis.assessment import PlaceView, Radio
+from gray_kettle.analysis.assessment import ChannelView, Radio
 from gray_kettle.analysis.loss.channel_assessment import level_at
 from gray_kettle.export.drawings.style import FOREIGN, INK, OWN, PAPER, literal
 from gray_kettle.model.records import FloatArray
 from gray_kettle.phy.masks import SKIRT_BELOW_MASK_DB, mask_db, mask_points
 from gray_kettle.safe_text import dbm, printable
-from gray_kettle.session import Reading
+from gray_kettle.session import Session
 
 _FLOOR_DBM = -95.0
 _EDGES_MHZ = {"2.4": (2395.0, 2490.0), "5": (5160.0, 5900.0), "6": (5935.0, 7125.0)}
 
 
-def lanes_figure(reading: Reading, band: str) -> Figure:
+def lanes_figure(session: Session, band: str) -> Figure:
     """One lane a radio, strongest own ones first; under them clear air and what takes the rest."""
-    radios = [r for r in reading.assessment.radios if r.band == band][:32]
-    places = [p for p in reading.assessment.places if p.channel.band == band]
+    radios = [r for r in session.assessment.radios if r.band == band][:32]
+    places = [p for p in session.assessment.places if p.channel.band == band]
     height = 2.9 + 0.24 * max(len(radios), 3)
     figure = Figure(figsize=(10.5, height), facecolor=PAPER, layout="constrained")
     lanes, ledger = figure.subplots(2, 1, sharex=True, height_ratios=(max(len(radios), 3) * 0.24, 1.5))
     _draw_lanes(lanes, radios, band)
     _draw_ledger(ledger, places, band)
-    site = printable(reading.setup.site) or "Site not named"
+    site = printable(session.setup.site) or "Site not named"
     figure.suptitle(literal(f"{site}: {band} GHz, who fills what"), x=0.01, ha="left", fontsize=12, color=INK)
     return figure
 
@@ -76,7 +76,7 @@ def _spectrum(radio: Radio, low_hz: float, high_hz: float) -> tuple[FloatArray, 
     return freq_hz, density
 
 
-def _draw_ledger(axes: Axes, places: list[PlaceView], band: str) -> None:
+def _draw_ledger(axes: Axes, places: list[ChannelView], band: str) -> None:
     half = 2.2 if band == "2.4" else 9.0
     turned = 0 if band == "2.4" else 90  # places stand close there
     for place in places:

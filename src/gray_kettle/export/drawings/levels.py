@@ -9,17 +9,17 @@ from matplotlib.figure import Figure
 from gray_kettle.analysis.utilisation.history import levels_over_time, main_spot, telling_bins
 from gray_kettle.export.drawings.style import FOREIGN, INK, OWN, PAPER, literal
 from gray_kettle.safe_text import printable
-from gray_kettle.session import Reading
+from gray_kettle.session import Session
 from gray_kettle.site_timezone import zone_name, zone_of
 
 _MOST, _BINS = 14, 400
 _LOW_DBM, _HIGH_DBM = -95.0, -25.0
 
 
-def levels_figure(reading: Reading, band: str) -> Figure:
+def levels_figure(session: Session, band: str) -> Figure:
     """Radios of the band, own first, each in a strip of its own on one scale; gaps where it was not heard."""
-    seen, country = reading.observations, reading.setup.country
-    radios = tuple(r for r in reading.assessment.radios if r.band == band)[:_MOST]
+    seen, country = session.observations, session.setup.country
+    radios = tuple(r for r in session.assessment.radios if r.band == band)[:_MOST]
     figure = Figure(figsize=(10.5, 1.3 + 0.62 * max(len(radios), 2)), facecolor=PAPER, layout="constrained")
     strips = figure.subplots(max(len(radios), 1), 1, sharex=True, squeeze=False)[:, 0]
     bins = telling_bins(seen, _BINS, seen.start_s, seen.end_s)
@@ -55,7 +55,7 @@ def levels_figure(reading: Reading, band: str) -> Figure:
         strips[-1].xaxis.set_major_formatter(form)
         strips[-1].tick_params(axis="x", labelsize=8)
     spot = printable(main_spot(seen))
-    site = printable(reading.setup.site) or "Site not named"
+    site = printable(session.setup.site) or "Site not named"
     where = f", heard at {spot}" if spot else ""
     title = f"{site}: {band} GHz, level over time in dBm{where} ({zone_name(country)}; dotted: a change of channel)"
     figure.suptitle(literal(title), x=0.01, ha="left", fontsize=11, color=INK)

@@ -3,30 +3,30 @@
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
-from gray_kettle.analysis.assess import places_seen_from
-from gray_kettle.analysis.assessment import PlaceView, Radio
+from gray_kettle.analysis.assess import channels_seen_from
+from gray_kettle.analysis.assessment import ChannelView, Radio
 from gray_kettle.export.drawings.style import EMITTER, FOREIGN, INK, OWN, PAPER, literal
 from gray_kettle.safe_text import printable
-from gray_kettle.session import Reading
+from gray_kettle.session import Session
 
 _CLEAR, _OVERLAP = "#e9ded0", "#9a8f86"
 _MARKS = {"survey": "D", "sweep": "s", "frames": "^", "BSS load": "o", "beacons": "x"}
 _MOST = 8
 
 
-def ledger_figure(reading: Reading, band: str) -> Figure:
+def ledger_figure(session: Session, band: str) -> Figure:
     """One line of bars an own radio (the receiver, where there is none), and below what each source says is busy."""
-    assessment = reading.assessment
+    assessment = session.assessment
     seats: list[Radio | None] = [v.radio for v in assessment.own if v.radio.band == band]
     seats = seats[:_MOST] or [None]
     figure = Figure(figsize=(10.5, 1.6 + 1.15 * len(seats) + 1.6), facecolor=PAPER, layout="constrained")
     rows = figure.subplots(len(seats) + 1, 1, squeeze=False, height_ratios=[1.15] * len(seats) + [1.6])[:, 0]
     for axes, seat in zip(rows, seats, strict=False):
-        places = [p for p in places_seen_from(assessment, seat) if p.channel.band == band]
+        places = [p for p in channels_seen_from(assessment, seat) if p.channel.band == band]
         _shares(axes, places, seat)
     busy = [p for p in assessment.places if p.channel.band == band]
     _sources(rows[-1], busy)
-    site = printable(reading.setup.site) or "Site not named"
+    site = printable(session.setup.site) or "Site not named"
     title = literal(f"{site}: {band} GHz, what each channel leaves and who takes the rest")
     figure.suptitle(title, x=0.01, ha="left", fontsize=12, color=INK)
     handles, labels = rows[0].get_legend_handles_labels()
@@ -34,7 +34,7 @@ def ledger_figure(reading: Reading, band: str) -> Figure:
     return figure
 
 
-def _shares(axes: Axes, places: list[PlaceView], seat: Radio | None) -> None:
+def _shares(axes: Axes, places: list[ChannelView], seat: Radio | None) -> None:
     measured = [(k, p.standing) for k, p in enumerate(places) if p.standing is not None]
     bottom = [0.0] * len(measured)
     for name, colour, hatch in (
@@ -73,7 +73,7 @@ def _shares(axes: Axes, places: list[PlaceView], seat: Radio | None) -> None:
     _places(axes, places)
 
 
-def _sources(axes: Axes, places: list[PlaceView]) -> None:
+def _sources(axes: Axes, places: list[ChannelView]) -> None:
     for source, mark in _MARKS.items():
         points = [
             (k, share, name == p.utilisation.source)
@@ -94,7 +94,7 @@ def _sources(axes: Axes, places: list[PlaceView]) -> None:
     axes.set_xlabel("channel", color=INK)
 
 
-def _places(axes: Axes, places: list[PlaceView]) -> None:
+def _places(axes: Axes, places: list[ChannelView]) -> None:
     turned = 90 if len(places) > 16 else 0
     axes.set_xticks(range(len(places)), [str(p.channel.primary) for p in places], fontsize=7, rotation=turned)
     axes.set_xlim(-0.6, len(places) - 0.4)

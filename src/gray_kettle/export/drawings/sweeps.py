@@ -14,10 +14,10 @@ from matplotlib.figure import Figure
 from gray_kettle.analysis.assessment import Emitter, Radio
 from gray_kettle.analysis.emitters.advice import ADVICE
 from gray_kettle.export.drawings.style import EMITTER, FOREIGN, INK, OWN, PAPER, literal
-from gray_kettle.model.records import Swept
+from gray_kettle.model.records import SweptChannel
 from gray_kettle.phy.channels import Channel
 from gray_kettle.safe_text import printable
-from gray_kettle.spectrum.views import LEVEL_DBM, SweepView
+from gray_kettle.spectrum.views import LEVEL_DBM, Spectrogram
 
 _TOP_DBM, _BOTTOM_DBM = -20.0, -115.0
 _WATER_DBM = (-112.0, -40.0)
@@ -34,11 +34,11 @@ _PRESENCE = LinearSegmentedColormap.from_list("kettle presence", ["#ffffff", "#c
 class Sweeping:
     """What a drawing of sweeps shows. zone: name of the time that its labels are in; offset_s: of it to UTC."""
 
-    view: SweepView
+    view: Spectrogram
     band: str
     site: str
     spot: str
-    places: tuple[Swept, ...]
+    places: tuple[SweptChannel, ...]
     radios: tuple[Radio, ...]
     offset_s: float
     zone: str
@@ -91,7 +91,7 @@ def _title(figure: Figure, shown: Sweeping, what: str) -> None:
     figure.suptitle(text, x=0.01, ha="left", fontsize=12, color=INK)
 
 
-def _edges_mhz(view: SweepView) -> tuple[float, float]:
+def _edges_mhz(view: Spectrogram) -> tuple[float, float]:
     return view.frame.low_hz / 1e6, view.frame.high_hz / 1e6
 
 
@@ -150,7 +150,7 @@ def _waterfall(figure: Figure, axes: Axes, shown: Sweeping) -> None:
 def _shares(axes: Axes, shown: Sweeping) -> None:
     """Bars of the share of time that each 20 MHz place was taken."""
     low, high = _edges_mhz(shown.view)
-    best: dict[Channel, Swept] = {}
+    best: dict[Channel, SweptChannel] = {}
     for swept in shown.places:
         channel = swept.channel
         if channel.band == shown.band and channel.width_mhz == 20 and shown.spot in ("", swept.spot):

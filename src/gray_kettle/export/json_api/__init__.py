@@ -5,15 +5,15 @@ from typing import Any, Literal
 
 from pydantic import Field
 
-from gray_kettle.analysis.assess import places_seen_from
-from gray_kettle.analysis.assessment import Assessment, Finding, Harm, PlaceView, Radio
+from gray_kettle.analysis.assess import channels_seen_from
+from gray_kettle.analysis.assessment import Assessment, ChannelView, Finding, LossCause, Radio
 from gray_kettle.analysis.emitters.tracking import non_wifi_share
 from gray_kettle.collect.ingest import TakeResult
 from gray_kettle.export.json_api.base import Answer, iso
 from gray_kettle.export.json_api.emitters import emitters_answer
 from gray_kettle.export.json_api.heard import heard_answer
 from gray_kettle.export.json_api.plan import plan_answer
-from gray_kettle.model.records import Swept
+from gray_kettle.model.records import SweptChannel
 from gray_kettle.safe_text import printable
 
 __all__ = [
@@ -46,7 +46,7 @@ class HourShareAnswer(Answer):
     value: float
 
 
-class HarmAnswer(Answer):
+class LossAnswer(Answer):
     """One cause. kind: "co-channel", "adjacent", "secondary" or "non-wi-fi"; radio: id, of an emitter for the last."""
 
     kind: str
@@ -85,7 +85,7 @@ class NonWifiAnswer(Answer):
     cost: float | None
 
 
-class PlaceAnswer(Answer):
+class ChannelAirAnswer(Answer):
     band: str
     channel: int
     width_mhz: int
@@ -97,7 +97,7 @@ class PlaceAnswer(Answer):
     non_wifi: NonWifiAnswer
     clear_air: float | None
     expected_mbps: float | None
-    harms: list[HarmAnswer]
+    losses: list[LossAnswer]
 
 
 class HourAnswer(Answer):
@@ -125,7 +125,7 @@ class SweptAnswer(Answer):
 class AirAnswer(Answer):
     schema_: Literal["gray-kettle/air/1"] = Field(default="gray-kettle/air/1", alias="schema")
     seen_from: str | None
-    places: list[PlaceAnswer]
+    places: list[ChannelAirAnswer]
     sweeps: list[SweptAnswer]
 
 
@@ -157,7 +157,7 @@ def take_answer(results: list[TakeResult]) -> TakeAnswer:
 
 
 def air_answer(assessment: Assessment, radio: Radio | None, band: str | None) -> AirAnswer:
-    places = [p for p in places_seen_from(assessment, radio) if band in (None, p.channel.band)]
+    places = [p for p in channels_seen_from(assessment, radio) if band in (None, p.channel.band)]
     non_wifi = {
         p.channel: non_wifi_share(assessment, p.channel)
         for p in places
@@ -171,7 +171,7 @@ def air_answer(assessment: Assessment, radio: Radio | None, band: str | None) ->
     )
 
 
-def _swept(swept: Swept) -> SweptAnswer:
+def _swept(swept: SweptChannel) -> SweptAnswer:
     channel = swept.channel
     levels = {name: getattr(swept, name) for name in ("level_dbm", "median_dbm", "floor_dbm")}
     return SweptAnswer(
@@ -189,12 +189,12 @@ def _swept(swept: Swept) -> SweptAnswer:
     )
 
 
-def _place(place: PlaceView, non_wifi: float | None) -> PlaceAnswer:
+def _place(place: ChannelView, non_wifi: float | None) -> ChannelAirAnswer:
     used, standing = place.utilisation, place.standing
     wifi = used.value
     if used.source == "sweep" and used.value is not None and non_wifi is not None:
         wifi = round(max(used.value - non_wifi, 0.0), 4)
-    return PlaceAnswer(
+    return ChannelAirAnswer(
         band=place.channel.band,
         channel=place.channel.primary,
         width_mhz=place.channel.width_mhz,
@@ -227,13 +227,13 @@ def _place(place: PlaceView, non_wifi: float | None) -> PlaceAnswer:
         ),
         clear_air=standing.clear_air if standing else None,
         expected_mbps=standing.expected_mbps if standing else None,
-        harms=[_harm(h) for h in standing.harms] if standing else [],
+        losses=[_loss_cause(h) for h in standing.losses] if standing else [],
     )
 
 
-def _harm(harm: Harm) -> HarmAnswer:
-    told = {name: value for name, value in vars(harm).items() if name != "channel"}
-    return HarmAnswer(**told, channel=harm.channel.label if harm.channel else None)
+def _loss_cause(loss_cause: LossCause) -> LossAnswer:
+    told = {name: value for name, value in vars(loss_cause).items() if name != "channel"}
+    return LossAnswer(**told, channel=loss_cause.channel.label if loss_cause.channel else None)
 
 
 def brief_answer(assessment: Assessment, findings: tuple[Finding, ...]) -> BriefAnswer:

@@ -39,8 +39,8 @@ class EmitterAnswer(Answer):
     test: str
     remedy: str
     hours_utc: dict[int, float]
-    looks_with: int
-    looks: int
+    blocks_with: int
+    blocks: int
     spot: str
     found_as: str
     dismissed: bool
@@ -84,8 +84,8 @@ def _emitter(emitter: Emitter) -> EmitterAnswer:
         test=advice.test,
         remedy=advice.remedy,
         hours_utc=dict(emitter.hours),
-        looks_with=emitter.looks[0],
-        looks=emitter.looks[1],
+        blocks_with=emitter.blocks[0],
+        blocks=emitter.blocks[1],
         spot=printable(emitter.spot),
         found_as=emitter.found_kind,
         dismissed=emitter.is_dismissed,

@@ -9,7 +9,7 @@ from gray_kettle.analysis.thresholds import thresholds_of
 from gray_kettle.errors import KettleError
 from gray_kettle.export.json_api.base import Answer
 from gray_kettle.safe_text import printable
-from gray_kettle.session import Reading
+from gray_kettle.session import Session
 
 
 class InputAnswer(Answer):
@@ -32,12 +32,12 @@ class ExplainAnswer(Answer):
     figures: list[ExplanationAnswer]
 
 
-def explained(reading: Reading, about: list[str]) -> tuple[Explanation, ...]:
+def explained(session: Session, about: list[str]) -> tuple[Explanation, ...]:
     """Figures of radios, emitters and findings by name; of all own radios when nothing is named.
 
     Raises: KettleError, for a word that names nothing in this window.
     """
-    assessment = reading.assessment
+    assessment = session.assessment
     if not about:
         return tuple(e for view in assessment.own for e in of_own(view, assessment))
     out: list[Explanation] = []
@@ -50,7 +50,7 @@ def explained(reading: Reading, about: list[str]) -> tuple[Explanation, ...]:
             found += [*of_radio(radio), *(of_own(view, assessment) if view else ())]
         emitter = assessment.emitter(word)
         found += of_emitter(emitter) if emitter else ()
-        limits = thresholds_of(reading.setup)
+        limits = thresholds_of(session.setup)
         found += [of_finding(f, limits) for f in assessment.findings if f.kind == word]
         if not found:
             raise KettleError(f"“{printable(word)}” is no radio, emitter or kind of finding of this window.")

@@ -8,7 +8,7 @@ import numpy as np
 from gray_kettle.model.records import FloatArray, Span, SweepRows
 from gray_kettle.simulator.spectra.bursts import Bursts, Floats, Ints
 from gray_kettle.simulator.spectra.transmitters import Transmitter
-from gray_kettle.spectrum.channel_power import passband_hz, places_in
+from gray_kettle.spectrum.channel_power import channels_in_span, passband_hz
 from gray_kettle.spectrum.quantise import dbm_of_mw
 
 _ROWS_AT_ONCE = 512
@@ -165,7 +165,7 @@ class Scene:
         rng = np.random.default_rng([self.seed, 7])
         looks = np.sort(rng.uniform(start_s, end_s, _TRUTH_LOOKS))
         made = self._bursts(_seconds(looks, 0.0))
-        channels = [c for c in places_in(span) if c.width_mhz == 20]
+        channels = [c for c in channels_in_span(span) if c.width_mhz == 20]
         out = []
         for transmitter, its in zip(self.transmitters, made, strict=True):
             filled, centre_hz, _ = its.at(looks, _LOOK_S)

@@ -13,16 +13,16 @@ from textual.reactive import reactive
 from textual.strip import Strip
 from textual.widget import Widget
 
-from gray_kettle.analysis.assessment import Emitter, PlaceView, Radio, Standing
+from gray_kettle.analysis.assessment import ChannelAssessment, ChannelView, Emitter, Radio
 from gray_kettle.analysis.emitters.advice import ADVICE
-from gray_kettle.analysis.findings import how_sure
+from gray_kettle.analysis.findings import confidence_text
 from gray_kettle.analysis.loss.channel_assessment import level_at
 from gray_kettle.model.records import FloatArray
 from gray_kettle.phy.channels import Channel
 from gray_kettle.phy.masks import SKIRT_BELOW_MASK_DB, mask_db
 from gray_kettle.safe_text import network_name, printable
-from gray_kettle.tui.theme import BARS, Cell, Inked, fit, minus, percent, runs
-from gray_kettle.tui.view_state import Look
+from gray_kettle.tui.theme import BARS, Cell, ThemedWidget, fit, minus, percent, runs
+from gray_kettle.tui.view_state import ViewState
 
 _FLOOR_DBM, _TOP_DBM = -95.0, -35.0
 _SHADES = " ░▒▓█"
@@ -68,7 +68,7 @@ class Scale:
         )
 
 
-def scale_for(places: tuple[PlaceView, ...], radios: tuple[Radio, ...], width: int) -> Scale:
+def scale_for(places: tuple[ChannelView, ...], radios: tuple[Radio, ...], width: int) -> Scale:
     """The band's places from edge to edge, with room for labels."""
     centres = [p.channel.centre_hz for p in places] or [2412e6, 2472e6]
     edges = [hz + side * w / 2 for r in radios for hz, w in r.channel.segments for side in (-1, 1)]
@@ -78,7 +78,7 @@ def scale_for(places: tuple[PlaceView, ...], radios: tuple[Radio, ...], width: i
     return Scale(low, high, label, max(width - label - right, 10))
 
 
-class Lanes(Inked, Widget, can_focus=True):
+class Lanes(ThemedWidget, Widget, can_focus=True):
     """Lanes and ledger on one frequency axis, with a what-if channel that slides over both."""
 
     DEFAULT_CSS = "Lanes { width: 1fr; height: 1fr; }"
@@ -93,8 +93,8 @@ class Lanes(Inked, Widget, can_focus=True):
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
-        self._look: Look | None = None
-        self._places: tuple[PlaceView, ...] = ()
+        self._look: ViewState | None = None
+        self._places: tuple[ChannelView, ...] = ()
         self._lanes: list[tuple[Radio | Emitter, FloatArray]] = []
         self._scale = Scale(0, 1, 1, 1)
         self._measured_for = Size(0, 0)
@@ -103,7 +103,7 @@ class Lanes(Inked, Widget, can_focus=True):
         self._ledger_kinds: tuple[str, ...] = ()
         self._spectra: dict[str, tuple[Strip, str]] = {}  # of each radio: its strip, and its glyphs
 
-    def show(self, look: Look, places: tuple[PlaceView, ...]) -> None:
+    def show(self, look: ViewState, places: tuple[ChannelView, ...]) -> None:
         self._look, self._places = look, places
         self._measure()
 
@@ -213,7 +213,7 @@ class Lanes(Inked, Widget, can_focus=True):
     def _names(self, radio: Radio | Emitter) -> Strip:
         """What a radio announces, small, under its lane; of an emitter how sure its kind is."""
         if isinstance(radio, Emitter):
-            told: list[Cell] = [("   " + fit(how_sure(radio), self._scale.label - 4) + " ", "faint")]
+            told: list[Cell] = [("   " + fit(confidence_text(radio), self._scale.label - 4) + " ", "faint")]
             return self.cells([*told, *self._fences()], self.size.width)
         names = ", ".join(dict.fromkeys(network_name(n.ssid) for n in radio.networks))
         cells: list[Cell] = [("   " + fit(names, self._scale.label - 4) + " ", "faint"), *self._fences()]
@@ -367,7 +367,7 @@ class Lanes(Inked, Widget, can_focus=True):
         cells: list[Cell] = [(fit(" " + title, scale.label), "dim"), *runs(text, inks)]
         return self.cells(cells, self.size.width)
 
-    def _ledger_word(self, kind: str, place: PlaceView) -> str:
+    def _ledger_word(self, kind: str, place: ChannelView) -> str:
         standing = place.standing
         if kind == "place":
             return str(place.channel.primary)
@@ -383,7 +383,7 @@ class Lanes(Inked, Widget, can_focus=True):
         word = f"{100 * share:.0f}"
         return word if len(word) < self._pitch else "··"  # 100 where only two digits fit
 
-    def _is_own(self, place: PlaceView) -> bool:
+    def _is_own(self, place: ChannelView) -> bool:
         return any(radio.channel.primary == place.channel.primary for radio in self._own())
 
     def _own(self) -> list[Radio]:
@@ -401,7 +401,7 @@ class Lanes(Inked, Widget, can_focus=True):
         self.refresh()
 
 
-def _bar_glyph(standing: Standing | None, lines_below: int, lines: int) -> str:
+def _bar_glyph(standing: ChannelAssessment | None, lines_below: int, lines: int) -> str:
     """The piece of a bar of so many lines that stands over lines_below others; a question mark at the foot for None."""
     if standing is None:
         return " " if lines_below else "?"

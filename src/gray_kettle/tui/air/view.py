@@ -7,20 +7,20 @@ from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Horizontal
 
-from gray_kettle.analysis.assess import USUAL, places_seen_from
-from gray_kettle.analysis.assessment import Harm, OwnView, PlaceView, Standing
-from gray_kettle.analysis.explain import Explanation, of_place, of_standing
-from gray_kettle.analysis.loss.channel_assessment import asking_of, effect_on_own, standing_on
+from gray_kettle.analysis.assess import USUAL, channels_seen_from
+from gray_kettle.analysis.assessment import ChannelAssessment, ChannelView, LossCause, OwnView
+from gray_kettle.analysis.explain import Explanation, of_assessment, of_place
+from gray_kettle.analysis.loss.channel_assessment import assess_channel, effect_on_own, victim_of
 from gray_kettle.phy.channels import Channel, wide
 from gray_kettle.phy.countries import is_allowed
 from gray_kettle.planner.options import barred
 from gray_kettle.tui.air.lanes import Lanes
 from gray_kettle.tui.frame.row_list import Row, RowList
-from gray_kettle.tui.frame.view import Place
+from gray_kettle.tui.frame.view import View
 from gray_kettle.tui.hour_bars import hour_lines
 from gray_kettle.tui.messages import Jump
 from gray_kettle.tui.theme import Cell, fit, minus, percent, wrap
-from gray_kettle.tui.view_state import Look
+from gray_kettle.tui.view_state import ViewState
 
 _KINDS = {
     "co-channel": "shares it",
@@ -33,16 +33,16 @@ _KINDS = {
 _WORTH_SAYING = 0.01
 
 
-class AirPlace(Place):
+class AirView(View):
     """Who fills what, and the what-if beside it."""
 
     DEFAULT_CSS = """
-    AirPlace { layout: vertical; }
-    AirPlace #air-columns { height: 1fr; }
-    AirPlace #air-side { width: 44; border-left: solid $rule; }
-    AirPlace.-mid #air-side { width: 36; }
-    AirPlace.-narrow #air-columns { layout: vertical; }
-    AirPlace.-narrow #air-side { width: 100%; height: 4; border-left: none; border-top: solid $rule; }
+    AirView { layout: vertical; }
+    AirView #air-columns { height: 1fr; }
+    AirView #air-side { width: 44; border-left: solid $rule; }
+    AirView.-mid #air-side { width: 36; }
+    AirView.-narrow #air-columns { layout: vertical; }
+    AirView.-narrow #air-side { width: 100%; height: 4; border-left: none; border-top: solid $rule; }
     """
     BINDINGS: ClassVar = [
         Binding("left", "slide(-1)", "slide", id="air.left"),
@@ -65,8 +65,8 @@ class AirPlace(Place):
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
-        self._look: Look | None = None
-        self._places: tuple[PlaceView, ...] = ()
+        self._look: ViewState | None = None
+        self._places: tuple[ChannelView, ...] = ()
         self._seat = ""  # id of the own radio that the air is seen from, "" for the receiver
         self._what_if: Channel | None = None
         self._not_open: dict[Channel, str] = {}  # why channels are not open to the radio that it is seen from
@@ -79,7 +79,7 @@ class AirPlace(Place):
     def on_mount(self) -> None:
         self.query_one("#air-side", RowList).can_focus = False
 
-    def show(self, look: Look) -> None:
+    def show(self, look: ViewState) -> None:
         self._look = look
         seats = [v.radio.id for v in self._own()]
         if self._seat not in seats:
@@ -108,7 +108,7 @@ class AirPlace(Place):
             return
         self._seat = radio_id
         view = self._view()
-        places = places_seen_from(look.assessment, view.radio if view else None)
+        places = channels_seen_from(look.assessment, view.radio if view else None)
         self._places = tuple(p for p in places if p.channel.band == look.band)
         self._what_if = view.radio.channel if view else self._places[0].channel if self._places else None
         self._not_open = barred(view.radio, look.assessment, look.setup) if view else {}
@@ -130,10 +130,10 @@ class AirPlace(Place):
 
     def explain(self) -> tuple[Explanation, ...]:
         channel = self._what_if
-        found = self._standing(channel) if channel else None
+        found = self._assessment(channel) if channel else None
         place = next((p for p in self._places if channel and p.channel.primary == channel.primary), None)
         return (
-            *(of_standing(found, self._view()) if found else ()),
+            *(of_assessment(found, self._view()) if found else ()),
             *(of_place(place) if place else ()),
         )
 
@@ -178,15 +178,15 @@ class AirPlace(Place):
         self._what_if = found[0] if found else pointed.channel
         self._tell()
 
-    def _standing(self, channel: Channel) -> Standing | None:
+    def _assessment(self, channel: Channel) -> ChannelAssessment | None:
         look, view = self._look, self._view()
         if look is None or (channel.band, channel.primary) not in look.assessment.covered:
             return None
         if view is None:
             place = next((p for p in self._places if p.channel == channel), None)
             return place.standing if place else None
-        asking, _ = asking_of(view.radio)
-        return standing_on(channel, asking, look.assessment.radios, view.radio, look.assessment.emitters)
+        victim, _ = victim_of(view.radio)
+        return assess_channel(channel, victim, look.assessment.radios, view.radio, look.assessment.emitters)
 
     def _side_rows(self, width: int) -> list[Row]:
         look, view, channel = self._look, self._view(), self._what_if
@@ -208,19 +208,19 @@ class AirPlace(Place):
             lines += [
                 [(line, "watch")] for line in wrap(f"not for the plan: {self._not_open[channel]}", width - 2)
             ]
-        found = self._standing(channel)
+        found = self._assessment(channel)
         if found is None:
             lines += [[], [("not measured: nothing was listened to there", "dim")]]
         else:
             lines += self._figures(found, view, here)
-            lines += self._harms(found, width)
+            lines += self._losses(found, width)
             lines += self._to_others(channel, view, here)
         lines += self._measured(channel, width)
         return [Row("side", tuple(tuple(line) for line in lines), fixed=True)]
 
     def _short(self, seat: str, channel: Channel) -> list[list[Cell]]:
         """Three lines where there is no room for more."""
-        found = self._standing(channel)
+        found = self._assessment(channel)
         lines: list[list[Cell]] = [
             [("from ", "dim"), (seat, "own!"), ("   what if ", "dim"), (f"◂ {channel.label} ▸", "steam!")]
         ]
@@ -228,12 +228,12 @@ class AirPlace(Place):
             return [*lines, [("not measured: nothing was listened to there", "dim")]]
         figures = f"{percent(found.clear_air)}   {found.expected_mbps:.0f} Mb/s expected"
         worst = (
-            ", ".join(f"{h.name} {percent(h.share_lost)}" for h in found.harms[:3])
+            ", ".join(f"{h.name} {percent(h.share_lost)}" for h in found.losses[:3])
             or "nothing that was heard"
         )
         return [*lines, [("clear air ", "dim"), (figures, "steam!")], [("lost to ", "dim"), (worst, "text")]]
 
-    def _figures(self, found: Standing, view: OwnView | None, here: bool) -> list[list[Cell]]:
+    def _figures(self, found: ChannelAssessment, view: OwnView | None, here: bool) -> list[list[Cell]]:
         now = view.now if view else None
         before = (
             ("", "")
@@ -252,16 +252,16 @@ class AirPlace(Place):
             ],
         ]
 
-    def _harms(self, found: Standing, width: int) -> list[list[Cell]]:
-        if not found.harms:
+    def _losses(self, found: ChannelAssessment, width: int) -> list[list[Cell]]:
+        if not found.losses:
             return [
                 [],
                 *([(line, "dim")] for line in wrap("nothing that was heard takes any of it", width - 2)),
             ]
         lines: list[list[Cell]] = [[], [("lost to", "dim")]]
-        lines += [self._harm(h, width) for h in found.harms[:8]]
-        if len(found.harms) > 8:
-            lines.append([(f"and {len(found.harms) - 8} more", "dim")])
+        lines += [self._loss_cause(h, width) for h in found.losses[:8]]
+        if len(found.losses) > 8:
+            lines.append([(f"and {len(found.losses) - 8} more", "dim")])
         return lines
 
     def _to_others(self, channel: Channel, view: OwnView | None, here: bool) -> list[list[Cell]]:
@@ -288,15 +288,15 @@ class AirPlace(Place):
             )
         return lines
 
-    def _harm(self, harm: Harm, width: int) -> list[Cell]:
+    def _loss_cause(self, loss_cause: LossCause, width: int) -> list[Cell]:
         tight = width < 40
         room = max(width - (22 if tight else 31), 6)
         return [
-            (fit(percent(harm.share_lost), 5, True) + "  ", "text!"),
-            (fit(harm.name, room if harm.channel else room + 7) + " ", "text"),
-            (fit(harm.channel.label, 7) if harm.channel else "", "dim"),
-            (fit(minus(harm.level_dbm), 4, True), "dim"),
-            ("" if tight else f" {_KINDS[harm.kind]}", "dim"),
+            (fit(percent(loss_cause.share_lost), 5, True) + "  ", "text!"),
+            (fit(loss_cause.name, room if loss_cause.channel else room + 7) + " ", "text"),
+            (fit(loss_cause.channel.label, 7) if loss_cause.channel else "", "dim"),
+            (fit(minus(loss_cause.level_dbm), 4, True), "dim"),
+            ("" if tight else f" {_KINDS[loss_cause.kind]}", "dim"),
         ]
 
     def _measured(self, channel: Channel, width: int) -> list[list[Cell]]:

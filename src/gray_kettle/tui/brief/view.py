@@ -13,10 +13,10 @@ from gray_kettle.analysis.findings import HEADLINES
 from gray_kettle.analysis.thresholds import thresholds_of
 from gray_kettle.safe_text import printable
 from gray_kettle.tui.frame.row_list import Row, RowList
-from gray_kettle.tui.frame.view import Place
+from gray_kettle.tui.frame.view import View
 from gray_kettle.tui.messages import Jump
 from gray_kettle.tui.theme import Cell, fit, minus, percent, wrap
-from gray_kettle.tui.view_state import Look
+from gray_kettle.tui.view_state import ViewState
 
 MARKS = {"act": ("▲", "act!"), "watch": ("◆", "watch"), "note": ("·", "dim")}
 _SUMMARY = {"act": "to act on", "watch": "to watch", "note": "to note"}
@@ -25,15 +25,15 @@ _CARD_COLUMNS, _SUMMARY_COLUMNS = 48, 62
 _WORTH_NAMING, _NOTHING_LOST = 0.02, 0.995
 
 
-class BriefPlace(Place):
+class BriefView(View):
     """What is wrong on the left, how our radios stand on the right."""
 
     DEFAULT_CSS = """
-    BriefPlace { layout: vertical; }
-    BriefPlace #brief-columns { height: 1fr; }
-    BriefPlace #brief-left { width: 3fr; }
-    BriefPlace #brief-right { width: 2fr; margin-left: 1; border-left: solid $rule; }
-    BriefPlace.-narrow #brief-right { display: none; }
+    BriefView { layout: vertical; }
+    BriefView #brief-columns { height: 1fr; }
+    BriefView #brief-left { width: 3fr; }
+    BriefView #brief-right { width: 2fr; margin-left: 1; border-left: solid $rule; }
+    BriefView.-narrow #brief-right { display: none; }
     """
     BINDINGS: ClassVar = [Binding("enter", "go", "evidence", id="brief.go")]
     HINTS = (("⏎", "evidence"), ("i", "where figures come from"), ("tab", "own radios"))
@@ -45,7 +45,7 @@ class BriefPlace(Place):
             with Vertical(id="brief-right"):
                 yield RowList(id="own-radios")
 
-    def show(self, look: Look) -> None:
+    def show(self, look: ViewState) -> None:
         self._look = look
         self._findings = look.proposal.findings if look.proposal else look.assessment.findings
         self.query_one("#findings", RowList).show(self._finding_rows)
@@ -180,7 +180,7 @@ class BriefPlace(Place):
             ("░" * rest, "foreign"),
         ]
         words = f"  {' · '.join(losses) or 'nothing lost'}"
-        worst = now.harms[0] if now.harms and now.harms[0].share_lost >= _WORTH_NAMING else None
+        worst = now.losses[0] if now.losses and now.losses[0].share_lost >= _WORTH_NAMING else None
         cause: tuple[Cell, ...] = ()
         if worst is not None:
             where = f" on {worst.channel.label}" if worst.channel else ""

@@ -14,7 +14,7 @@ from textual.reactive import reactive
 from textual.scroll_view import ScrollView
 from textual.strip import Strip
 
-from gray_kettle.tui.theme import Cell, Inked
+from gray_kettle.tui.theme import Cell, ThemedWidget
 
 
 @dataclass(frozen=True)
@@ -26,7 +26,7 @@ class Row:
     fixed: bool = False
 
 
-class RowList(Inked, ScrollView, can_focus=True):
+class RowList(ThemedWidget, ScrollView, can_focus=True):
     """Rows with a cursor. Tells when the cursor moved and when a row was chosen."""
 
     DEFAULT_CSS = """

@@ -8,8 +8,8 @@ from textual.strip import Strip
 from textual.widget import Widget
 
 from gray_kettle.site_timezone import has_zone, zone_of
-from gray_kettle.tui.theme import BARS, Cell, Inked
-from gray_kettle.tui.view_state import Look
+from gray_kettle.tui.theme import BARS, Cell, ThemedWidget
+from gray_kettle.tui.view_state import ViewState
 
 BINS = 400
 
@@ -19,11 +19,11 @@ def local(time_s: float, country: str) -> datetime:
     return datetime.fromtimestamp(round(time_s / 60) * 60, zone_of(country))
 
 
-class TimeRail(Inked, Widget):
+class Timeline(ThemedWidget, Widget):
     """Three lines: busy time, days, window in words."""
 
-    DEFAULT_CSS = "TimeRail { height: 3; } TimeRail.-low { height: 2; }"
-    look: reactive[Look | None] = reactive(None)
+    DEFAULT_CSS = "Timeline { height: 3; } Timeline.-low { height: 2; }"
+    look: reactive[ViewState | None] = reactive(None)
 
     def render_line(self, y: int) -> Strip:
         width = self.size.width

@@ -10,20 +10,20 @@ from textual.strip import Strip
 from textual.widget import Widget
 
 from gray_kettle.safe_text import printable
-from gray_kettle.tui.theme import Cell, Inked, fit
-from gray_kettle.tui.view_state import BANDS, Look
+from gray_kettle.tui.theme import Cell, ThemedWidget, fit
+from gray_kettle.tui.view_state import BANDS, ViewState
 
 # Places have fixed numbers; one that has nothing behind it yet is not shown.
-PLACES = {
+VIEWS = {
     "1": ("brief", "Brief"),
-    "2": ("heard", "Heard"),
+    "2": ("heard", "GroupingInput"),
     "3": ("air", "Air"),
     "4": ("sweep", "Sweep"),
     "5": ("plan", "Plan"),
 }
 
 
-class _Line(Inked, Widget):
+class _Line(ThemedWidget, Widget):
     """One line of cells, some of which can be clicked."""
 
     DEFAULT_CSS = "_Line { height: 1; width: 1fr; }"
@@ -61,7 +61,7 @@ class _Line(Inked, Widget):
 class TitleLine(_Line):
     """Whose case this is, the band switch, and what is being read."""
 
-    look: reactive[Look | None] = reactive(None)
+    look: reactive[ViewState | None] = reactive(None)
     status: reactive[str] = reactive("")
 
     def line(self, width: int) -> list[tuple[str, str, str]]:
@@ -84,7 +84,7 @@ class TitleLine(_Line):
     def _takes(self) -> str:
         if self.look is None:
             return ""
-        takes = self.look.reading.observations.takes
+        takes = self.look.session.observations.takes
         scans = sum(t.records for t in takes if "scan" in t.kind)
         frames = sum(t.records for t in takes if t.kind.startswith("pcap"))
         rows = sum(t.records for t in takes if t.kind.startswith("sweep"))
@@ -93,21 +93,21 @@ class TitleLine(_Line):
         return " · ".join(parts).replace(",", " ")
 
 
-class PlacesLine(_Line):
+class ViewTabs(_Line):
     """The numbered places."""
 
     place: reactive[str] = reactive("brief")
 
     def line(self, width: int) -> list[tuple[str, str, str]]:
         out = [(" ", "text", "")]
-        for number, (name, title) in PLACES.items():
+        for number, (name, title) in VIEWS.items():
             here = name == self.place
             out.append((f" {number} ", "own!" if here else "faint", f"place-{name}"))
             out.append((f"{title}  ", "steam!" if here else "dim", f"place-{name}"))
         return out
 
 
-class Rule(Inked, Widget):
+class Rule(ThemedWidget, Widget):
     """A thin line across."""
 
     DEFAULT_CSS = "Rule { height: 1; }"

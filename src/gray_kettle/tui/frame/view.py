@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING, ClassVar
 from textual import events
 from textual.widget import Widget
 
-from gray_kettle.tui.view_state import Look
+from gray_kettle.tui.view_state import ViewState
 
 if TYPE_CHECKING:
     from gray_kettle.analysis.assessment import Emitter
@@ -15,15 +15,15 @@ if TYPE_CHECKING:
 _NARROW_COLUMNS, _MIDDLE_COLUMNS, _LOW_LINES = 96, 130, 20
 
 
-class Place(Widget):
+class View(Widget):
     """Base of the views. HINTS: keys that matter here, with a word each."""
 
     HINTS: ClassVar[tuple[tuple[str, str], ...]] = ()
 
-    def show(self, look: Look) -> None:
+    def show(self, look: ViewState) -> None:
         raise NotImplementedError
 
-    def window_moved(self, look: Look) -> None:
+    def window_moved(self, look: ViewState) -> None:
         """The window moved; the answers for it are still being worked out."""
 
     def came(self, rows: "SweepRows") -> None:

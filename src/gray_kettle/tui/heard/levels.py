@@ -10,15 +10,15 @@ from gray_kettle.analysis.utilisation.history import levels_over_time, main_spot
 from gray_kettle.model.records import FloatArray, IntArray
 from gray_kettle.safe_text import printable
 from gray_kettle.tui.frame.timeline import local
-from gray_kettle.tui.theme import Cell, Inked, fit, minus, runs
-from gray_kettle.tui.view_state import Look
+from gray_kettle.tui.theme import Cell, ThemedWidget, fit, minus, runs
+from gray_kettle.tui.view_state import ViewState
 
 _HIGH_DBM, _LOW_DBM = -25.0, -95.0
 _AXIS = 6
 _MOST = 6
 
 
-class LevelChart(Inked, Widget):
+class LevelChart(ThemedWidget, Widget):
     """Half-block dots, two a cell in height; the chosen radio over the rest. The scale is fixed."""
 
     DEFAULT_CSS = "LevelChart { height: 11; }"
@@ -26,14 +26,14 @@ class LevelChart(Inked, Widget):
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
-        self._look: Look | None = None
+        self._look: ViewState | None = None
         self._drawn: tuple[str, int, int] | None = None
         self._levels: dict[str, FloatArray] | None = (
             None  # of every radio of the band, for this look and width
         )
         self._lines: list[list[Cell]] = []
 
-    def show(self, look: Look) -> None:
+    def show(self, look: ViewState) -> None:
         self._look, self._drawn, self._levels = look, None, None
         self.refresh()
 
@@ -58,7 +58,7 @@ class LevelChart(Inked, Widget):
             self._levels = dict(
                 zip(
                     (r.id for r in look.radios),
-                    levels_over_time(look.reading.observations, look.radios, *bins),
+                    levels_over_time(look.session.observations, look.radios, *bins),
                     strict=True,
                 )
             )
@@ -80,7 +80,7 @@ class LevelChart(Inked, Widget):
         out.append([(" " * _AXIS + left + right.rjust(max(columns - len(left), 0)), "faint")])
         return out
 
-    def _sharing(self, look: Look, radio: Radio) -> tuple[Radio, ...]:
+    def _sharing(self, look: ViewState, radio: Radio) -> tuple[Radio, ...]:
         """The radio first, those that are followed, then the loudest of those whose channel meets its own."""
         parts = set(radio.channel.parts)
         followed = [r for r in look.radios if r.id in look.followed and r.id != radio.id]
@@ -92,7 +92,7 @@ class LevelChart(Inked, Widget):
         return (radio, *others[: _MOST - 1])
 
     def _legend(self, shown: tuple[Radio, ...], width: int) -> list[Cell]:
-        spot = printable(main_spot(self._look.reading.observations)) if self._look else ""
+        spot = printable(main_spot(self._look.session.observations)) if self._look else ""
         cells: list[Cell] = [(f" dBm{f' at {spot}' if spot else ''}   ", "dim")]
         for number, radio in enumerate(shown):
             mark = "■" if radio.own else "□"

@@ -11,10 +11,10 @@ from textual.widgets import Input, Static
 
 from gray_kettle.analysis.assessment import Radio
 from gray_kettle.analysis.explain import Explanation, of_radio
-from gray_kettle.analysis.inventory.filter_query import sieve
+from gray_kettle.analysis.inventory.filter_query import parse_filter
 from gray_kettle.analysis.utilisation.history import levels_over_time
 from gray_kettle.tui.frame.row_list import Row, RowList
-from gray_kettle.tui.frame.view import Place
+from gray_kettle.tui.frame.view import View
 from gray_kettle.tui.heard.levels import LevelChart
 from gray_kettle.tui.heard.tree import (
     HISTORY_BINS,
@@ -27,25 +27,25 @@ from gray_kettle.tui.heard.tree import (
     radio_row,
 )
 from gray_kettle.tui.messages import Follow, GiveName, JoinRadios, Jump, MarkOwn, PartBssids
-from gray_kettle.tui.view_state import Look
+from gray_kettle.tui.view_state import ViewState
 
 _EXAMPLE = "foreign level>-75 (ssid~harbour | width>=80) !gone"
 
 
-class HeardPlace(Place):
+class HeardView(View):
     """Filter line, tree, chart."""
 
     DEFAULT_CSS = """
-    HeardPlace { layout: vertical; }
-    HeardPlace #heard-top { height: 1; }
-    HeardPlace #heard-filter { width: 1fr; border: none; height: 1; padding: 0; background: $background; }
-    HeardPlace #heard-filter:focus { background: $chosen; }
-    HeardPlace #heard-label { width: 9; color: $dim; padding-left: 1; }
-    HeardPlace #heard-count { width: 2fr; color: $dim; padding-right: 1; text-align: right; height: 1; }
-    HeardPlace #heard-head { height: 1; color: $faint; }
-    HeardPlace #heard-tree { height: 3fr; }
-    HeardPlace #heard-levels { height: 2fr; border-top: solid $rule; }
-    HeardPlace.-low #heard-levels { display: none; }
+    HeardView { layout: vertical; }
+    HeardView #heard-top { height: 1; }
+    HeardView #heard-filter { width: 1fr; border: none; height: 1; padding: 0; background: $background; }
+    HeardView #heard-filter:focus { background: $chosen; }
+    HeardView #heard-label { width: 9; color: $dim; padding-left: 1; }
+    HeardView #heard-count { width: 2fr; color: $dim; padding-right: 1; text-align: right; height: 1; }
+    HeardView #heard-head { height: 1; color: $faint; }
+    HeardView #heard-tree { height: 3fr; }
+    HeardView #heard-levels { height: 2fr; border-top: solid $rule; }
+    HeardView.-low #heard-levels { display: none; }
     """
     BINDINGS: ClassVar = [
         # With priority it is done before the next letter is looked at, which then goes into the field.
@@ -72,7 +72,7 @@ class HeardPlace(Place):
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
-        self._look: Look | None = None
+        self._look: ViewState | None = None
         self._open: set[str] = set()
         self._sort = "level"
         self._backwards = False
@@ -90,9 +90,9 @@ class HeardPlace(Place):
         yield RowList(id="heard-tree", keeps_mark=True, empty=" Nothing that was heard meets the filter.")
         yield LevelChart(id="heard-levels")
 
-    def show(self, look: Look) -> None:
+    def show(self, look: ViewState) -> None:
         self._look = look
-        bins = (look.reading.observations, look.radios, HISTORY_BINS, look.start_s, look.end_s)
+        bins = (look.session.observations, look.radios, HISTORY_BINS, look.start_s, look.end_s)
         self._history = dict(zip((r.id for r in look.radios), levels_over_time(*bins), strict=True))
         self._margins = _margins(look.radios)
         self.query_one(LevelChart).show(look)
@@ -238,7 +238,7 @@ class HeardPlace(Place):
     def _filter_changed(self, event: Input.Changed) -> None:
         event.stop()
         try:
-            self._condition, self._wrong = sieve(event.value), ""
+            self._condition, self._wrong = parse_filter(event.value), ""
         except ValueError as error:
             self._wrong = str(error)
         self._refill()

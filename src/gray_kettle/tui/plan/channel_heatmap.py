@@ -6,18 +6,18 @@ from textual.strip import Strip
 from textual.widget import Widget
 
 from gray_kettle.phy.channels import Channel
-from gray_kettle.planner.proposal import FieldCell, Move
-from gray_kettle.tui.theme import Cell, Inked, fit
+from gray_kettle.planner.proposal import HeatmapCell, Move
+from gray_kettle.tui.theme import Cell, ThemedWidget, fit
 
 _FRAME_LINES = 4  # the rule above, the heading, the numbers, and the signs below
 
 
-class Field(Inked, Widget):
+class Field(ThemedWidget, Widget):
     """Every channel and width of one radio: the fuller the ground, the more is expected."""
 
     DEFAULT_CSS = "Field { height: 9; }"
     move: reactive[Move | None] = reactive(None)
-    tried: reactive[Channel | None] = reactive(None)
+    hypothetical_plan: reactive[Channel | None] = reactive(None)
 
     def watch_move(self, move: Move | None) -> None:
         """As high as it has widths: what is left is for the reasons."""
@@ -60,15 +60,15 @@ class Field(Inked, Widget):
         best = max((c.expected_mbps or 0.0 for c in move.field), default=1.0) or 1.0
         segments = [Segment(f"{width_mhz:>5} ", self.ink("dim"))]
         for number in primaries:
-            cell = _best_of(move, width_mhz, number, self.tried)
+            cell = _best_of(move, width_mhz, number, self.hypothetical_plan)
             segments += [Segment(" ", self.ink("text")), self._cell(move, cell, best, pitch - 1)]
         return Strip(segments).adjust_cell_length(self.size.width, self.ink("text"))
 
-    def _cell(self, move: Move, cell: FieldCell | None, best: float, pitch: int) -> Segment:
+    def _cell(self, move: Move, cell: HeatmapCell | None, best: float, pitch: int) -> Segment:
         if cell is None:
             return Segment(" " * pitch, self.ink("text"))
         marks = {move.source: "◎", move.target: "●"}
-        mark = "◆" if cell.channel == self.tried else marks.get(cell.channel, "")
+        mark = "◆" if cell.channel == self.hypothetical_plan else marks.get(cell.channel, "")
         if cell.expected_mbps is None:
             return Segment(fit(mark or "✗", pitch, True), self.ink("faint"))
         word = f"{cell.expected_mbps:.0f}"
@@ -78,10 +78,14 @@ class Field(Inked, Widget):
         return Segment(text, self.wash("own", 0.08 + 0.72 * cell.expected_mbps / best))
 
 
-def _best_of(move: Move, width_mhz: int, primary: int, tried: Channel | None) -> FieldCell | None:
+def _best_of(
+    move: Move, width_mhz: int, primary: int, hypothetical_plan: Channel | None
+) -> HeatmapCell | None:
     """The cell of a width and primary; of two (above and below) the one that is marked, else the better."""
     found = [c for c in move.field if c.channel.width_mhz == width_mhz and c.channel.primary == primary]
     if not found:
         return None
-    marked = (tried, move.target, move.source)
-    return max(found, key=lambda c: (c.channel in marked, c.channel == tried, c.expected_mbps or -1.0))
+    marked = (hypothetical_plan, move.target, move.source)
+    return max(
+        found, key=lambda c: (c.channel in marked, c.channel == hypothetical_plan, c.expected_mbps or -1.0)
+    )

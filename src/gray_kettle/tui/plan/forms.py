@@ -12,7 +12,7 @@ from textual.screen import ModalScreen
 from textual.widgets import Button, Input, Label, Static
 
 from gray_kettle.analysis.assessment import Radio
-from gray_kettle.model.records import Setup
+from gray_kettle.model.setup import Setup
 from gray_kettle.planner.hours import hours_from
 from gray_kettle.planner.limits import EXAMPLES, limit_of_radio, parse_limit
 from gray_kettle.site_timezone import zone_name, zone_of
@@ -20,10 +20,10 @@ from gray_kettle.tui.frame.timeline import local
 from gray_kettle.tui.start.style import FORM_KEYS, say_what_is_wrong
 
 
-class WishForm(ModalScreen[Setup | None]):
+class PreferencesForm(ModalScreen[Setup | None]):
     """What the plan keeps to: limits of clients and of this radio, its weight, radar, how many changes, their cost."""
 
-    CSS = "WishForm { align: center middle; }"
+    CSS = "PreferencesForm { align: center middle; }"
     BINDINGS: ClassVar = [*FORM_KEYS, Binding("escape", "cancel", "cancel", id="wishes.cancel")]
 
     def __init__(self, radio: Radio, setup: Setup) -> None:
@@ -31,8 +31,8 @@ class WishForm(ModalScreen[Setup | None]):
         self._radio, self._setup = radio, setup
 
     def compose(self) -> ComposeResult:
-        setup, wishes, radio = self._setup, self._setup.wishes, self._radio
-        offers = " ".join(text for owner, text in wishes.offers if owner == radio.id)
+        setup, preferences, radio = self._setup, self._setup.preferences, self._radio
+        offers = " ".join(text for owner, text in preferences.offers if owner == radio.id)
         with Vertical(classes="form"):
             yield Static("What the plan keeps to", classes="form-title", markup=False)
             yield Label(f"Limits of clients, for example {EXAMPLES}", markup=False)
@@ -44,15 +44,17 @@ class WishForm(ModalScreen[Setup | None]):
             yield Label(
                 f"How much the throughput of {radio.name} {radio.band} GHz counts (1 is usual)", markup=False
             )
-            yield Input(f"{dict(wishes.weights).get(radio.id, 1.0):g}", id="wish-weight")
+            yield Input(f"{dict(preferences.weights).get(radio.id, 1.0):g}", id="wish-weight")
             yield Label("Hours of the day that count, local (8-16; empty: all)", markup=False)
-            yield Input(wishes.hours, id="wish-hours")
+            yield Input(preferences.hours, id="wish-hours")
             yield Label("Channels that must watch for radar: avoid, allow or prefer", markup=False)
-            yield Input(wishes.radar, id="wish-radar")
+            yield Input(preferences.radar, id="wish-radar")
             yield Label("At most so many changes (empty: any number)", markup=False)
-            yield Input("" if wishes.most_moves is None else str(wishes.most_moves), id="wish-moves")
+            yield Input(
+                "" if preferences.most_moves is None else str(preferences.most_moves), id="wish-moves"
+            )
             yield Label("What a change must gain: 0.1 is about a tenth more throughput", markup=False)
-            yield Input(f"{wishes.change_cost:g}", id="wish-cost")
+            yield Input(f"{preferences.change_cost:g}", id="wish-cost")
             yield Static("", classes="form-wrong", markup=False)
             with Horizontal(classes="form-buttons"):
                 yield Button("Plan again", variant="primary", id="wish-done")
@@ -71,7 +73,7 @@ class WishForm(ModalScreen[Setup | None]):
             name: self.query_one(f"#wish-{name}", Input).value.strip()
             for name in ("clients", "offers", "weight", "hours", "radar", "moves", "cost")
         }
-        wishes, key = self._setup.wishes, self._radio.id
+        preferences, key = self._setup.preferences, self._radio.id
         clients = tuple(words["clients"].split())
         for limit in clients:
             parse_limit(limit)
@@ -79,20 +81,22 @@ class WishForm(ModalScreen[Setup | None]):
         for _, text in offers:
             limit_of_radio(text, self._radio.band)
         weight = _number(words["weight"], "The weight", 0.0, 100.0)
-        weights = {k: v for k, v in wishes.weights if k != key} | ({key: weight} if weight != 1.0 else {})
+        weights = {k: v for k, v in preferences.weights if k != key} | (
+            {key: weight} if weight != 1.0 else {}
+        )
         if words["hours"]:
             hours_from(words["hours"])
         most = int(_number(words["moves"], "The number of changes", 0, 999)) if words["moves"] else None
-        wishes = replace(
-            wishes,
-            offers=(*((k, t) for k, t in wishes.offers if k != key), *offers),
+        preferences = replace(
+            preferences,
+            offers=(*((k, t) for k, t in preferences.offers if k != key), *offers),
             weights=tuple(sorted(weights.items())),
             hours=words["hours"],
             radar=words["radar"],
             most_moves=most,
             change_cost=_number(words["cost"], "What a change must gain", 0.0, 5.0),
         )
-        return replace(self._setup, clients=clients, wishes=wishes)
+        return replace(self._setup, clients=clients, preferences=preferences)
 
     @on(Button.Pressed, "#wish-cancel")
     def action_cancel(self) -> None:

@@ -3,8 +3,8 @@
 import math
 from dataclasses import dataclass, field
 
-from gray_kettle.model.records import Setup
-from gray_kettle.planner.manual_plan import Tried
+from gray_kettle.model.setup import Setup
+from gray_kettle.planner.manual_plan import HypotheticalPlan
 from gray_kettle.planner.proposal import Move, Proposal
 from gray_kettle.tui.frame.row_list import Row
 from gray_kettle.tui.frame.timeline import local
@@ -22,9 +22,9 @@ class Shown:
 
     proposal: Proposal
     setup: Setup
-    now: Tried
-    tried: Tried | None = None
-    kept: Tried | None = None
+    now: HypotheticalPlan
+    hypothetical_plan: HypotheticalPlan | None = None
+    kept: HypotheticalPlan | None = None
     elsewhere: frozenset[str] = field(default_factory=frozenset)
 
     def steps(self) -> dict[str, int]:
@@ -38,8 +38,8 @@ def summary(shown: Shown) -> str:
     moving = [m for m in proposal.moves if not m.stays]
     if not proposal.moves:
         return ""
-    if shown.tried is not None and shown.elsewhere:
-        text = f" By hand: {shown.tried.typical_mbps:.0f} Mb/s for a typical radio, proposed {_plan_mbps(proposal):.0f}"
+    if shown.hypothetical_plan is not None and shown.elsewhere:
+        text = f" By hand: {shown.hypothetical_plan.typical_mbps:.0f} Mb/s for a typical radio, proposed {_plan_mbps(proposal):.0f}"
     else:
         sure = "no better plan exists" if proposal.proved else _gap(proposal)
         many = f"{len(moving)} of {len(proposal.moves)} radios change" if moving else "Every radio stays"
@@ -53,7 +53,7 @@ def summary(shown: Shown) -> str:
 
 def _plan_mbps(proposal: Proposal) -> float:
     placed = {m.radio.id: m.after for m in proposal.moves if m.after is not None}
-    return Tried({}, placed).typical_mbps
+    return HypotheticalPlan({}, placed).typical_mbps
 
 
 def _gap(proposal: Proposal) -> str:
@@ -84,9 +84,9 @@ def _move_row(move: Move, shown: Shown, width: int) -> Row:
     before, after, key = move.before, move.after, move.radio.id
     assert before is not None
     assert after is not None
-    by_hand = shown.tried is not None and bool(shown.elsewhere)
-    if by_hand and shown.tried is not None:
-        after = shown.tried.standings[key]
+    by_hand = shown.hypothetical_plan is not None and bool(shown.elsewhere)
+    if by_hand and shown.hypothetical_plan is not None:
+        after = shown.hypothetical_plan.channel_assessments[key]
     change = after.expected_mbps - before.expected_mbps
     cells: list[Cell] = [
         ("■ ", "own"),
@@ -103,8 +103,8 @@ def _move_row(move: Move, shown: Shown, width: int) -> Row:
     if shown.kept is not None and width >= _KEPT_COLUMNS:
         kept = shown.kept
         text = (
-            f"{kept.channels[key].label:<6} {kept.standings[key].expected_mbps:.0f}"
-            if key in kept.standings
+            f"{kept.channels[key].label:<6} {kept.channel_assessments[key].expected_mbps:.0f}"
+            if key in kept.channel_assessments
             else ""
         )
         cells.append((fit(text, 13) + " ", "watch"))
@@ -120,12 +120,12 @@ def _move_row(move: Move, shown: Shown, width: int) -> Row:
 
 def _proposed(move: Move, shown: Shown) -> list[Cell]:
     key = move.radio.id
-    if key in shown.elsewhere and shown.tried is not None:
-        return [(fit(f"◆ {shown.tried.channels[key].label}", 12) + " ", "watch!")]
+    if key in shown.elsewhere and shown.hypothetical_plan is not None:
+        return [(fit(f"◆ {shown.hypothetical_plan.channels[key].label}", 12) + " ", "watch!")]
     if any(c.radio == key for c in shown.proposal.conflicts):
         return [(fit("nothing open", 12) + " ", "act!")]
     if move.stays:
-        return [(fit("stay, locked" if key in shown.setup.wishes.locked else "stay", 12) + " ", "dim")]
+        return [(fit("stay, locked" if key in shown.setup.preferences.locked else "stay", 12) + " ", "dim")]
     step = shown.steps().get(key)
     return [(fit(move.target.label, 7), "steam!"), (fit(f"·{step}" if step else "", 5) + " ", "own")]
 

@@ -11,17 +11,17 @@ from textual.message import Message
 from textual.widgets import Static
 from textual.worker import get_current_worker
 
-from gray_kettle.analysis.explain import Explanation, of_standing
+from gray_kettle.analysis.explain import Explanation, of_assessment
 from gray_kettle.phy.channels import Channel
-from gray_kettle.planner.manual_plan import Tried, next_open, staying, tried
+from gray_kettle.planner.manual_plan import HypotheticalPlan, hypothetical_plan, next_open, staying
 from gray_kettle.planner.proposal import Move, Proposal
 from gray_kettle.tui.frame.row_list import Row, RowList
-from gray_kettle.tui.frame.view import Place
-from gray_kettle.tui.messages import ChangeWishes, MarkDone
+from gray_kettle.tui.frame.view import View
+from gray_kettle.tui.messages import EditPreferences, MarkDone
 from gray_kettle.tui.plan.channel_heatmap import Field
 from gray_kettle.tui.plan.table import Shown, heading, move_rows, reason_rows, step_rows, summary
 from gray_kettle.tui.theme import fit
-from gray_kettle.tui.view_state import Look
+from gray_kettle.tui.view_state import ViewState
 
 
 class MoveList(RowList):
@@ -40,20 +40,20 @@ class MoveList(RowList):
         self.post_message(self.Try(step))
 
 
-class PlanPlace(Place):
+class PlanView(View):
     """Table of moves; under it reasons and field; then what else to do."""
 
     DEFAULT_CSS = """
-    PlanPlace { layout: vertical; }
-    PlanPlace #plan-sum { height: 1; color: $steam; text-style: bold; }
-    PlanPlace #plan-head { height: 1; color: $faint; }
-    PlanPlace #plan-moves { height: 2fr; min-height: 5; }
-    PlanPlace #plan-below { height: 3fr; border-top: solid $rule; }
-    PlanPlace #plan-reasons { width: 3fr; }
-    PlanPlace #plan-steps { width: 2fr; border-left: solid $rule; }
-    PlanPlace #plan-field { border-top: solid $rule; }
-    PlanPlace.-narrow #plan-steps { display: none; }
-    PlanPlace.-low #plan-field { display: none; }
+    PlanView { layout: vertical; }
+    PlanView #plan-sum { height: 1; color: $steam; text-style: bold; }
+    PlanView #plan-head { height: 1; color: $faint; }
+    PlanView #plan-moves { height: 2fr; min-height: 5; }
+    PlanView #plan-below { height: 3fr; border-top: solid $rule; }
+    PlanView #plan-reasons { width: 3fr; }
+    PlanView #plan-steps { width: 2fr; border-left: solid $rule; }
+    PlanView #plan-field { border-top: solid $rule; }
+    PlanView.-narrow #plan-steps { display: none; }
+    PlanView.-low #plan-field { display: none; }
     """
     HINTS: ClassVar = (
         ("← →", "try channels"),
@@ -74,10 +74,10 @@ class PlanPlace(Place):
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
-        self._look: Look | None = None
+        self._look: ViewState | None = None
         self._elsewhere: dict[str, Channel] = {}
-        self._tried: Tried | None = None
-        self._kept: Tried | None = None
+        self._hypothetical: HypotheticalPlan | None = None
+        self._kept: HypotheticalPlan | None = None
 
     def compose(self) -> ComposeResult:
         yield Static("", id="plan-sum", markup=False)
@@ -92,9 +92,9 @@ class PlanPlace(Place):
             yield RowList(id="plan-steps")
         yield Field(id="plan-field")
 
-    def show(self, look: Look) -> None:
-        if self._look is not None and look.reading is not self._look.reading:
-            self._elsewhere, self._tried = {}, None  # tried among other radios: it says nothing here
+    def show(self, look: ViewState) -> None:
+        if self._look is not None and look.session is not self._look.session:
+            self._elsewhere, self._hypothetical = {}, None  # tried among other radios: it says nothing here
         self._look = look
         self._refresh_moves()
         self.query_one("#plan-steps", RowList).show(lambda width: step_rows(self._proposal(), width))
@@ -116,9 +116,9 @@ class PlanPlace(Place):
         )
         if move is None or move.after is None:
             return ()
-        at = self._tried.standings[move.radio.id] if self._tried else move.after
-        now = of_standing(move.before, view) if move.before and at.channel != move.source else ()
-        return (*of_standing(at, view), *now)
+        at = self._hypothetical.channel_assessments[move.radio.id] if self._hypothetical else move.after
+        now = of_assessment(move.before, view) if move.before and at.channel != move.source else ()
+        return (*of_assessment(at, view), *now)
 
     @property
     def _moves(self) -> MoveList:
@@ -136,7 +136,12 @@ class PlanPlace(Place):
         if proposal is None or self._look is None:
             return None
         return Shown(
-            proposal, self._look.setup, staying(proposal), self._tried, self._kept, frozenset(self._elsewhere)
+            proposal,
+            self._look.setup,
+            staying(proposal),
+            self._hypothetical,
+            self._kept,
+            frozenset(self._elsewhere),
         )
 
     def _refresh_moves(self) -> None:
@@ -164,7 +169,7 @@ class PlanPlace(Place):
         proposal = self._proposal()
         move = proposal.move_of(radio_id) if proposal else None
         field = self.query_one(Field)
-        field.move, field.tried = move, self._elsewhere.get(radio_id)
+        field.move, field.hypothetical_plan = move, self._elsewhere.get(radio_id)
         self.query_one("#plan-reasons", RowList).show(lambda width: reason_rows(move, width), keep=False)
 
     # By hand
@@ -180,13 +185,13 @@ class PlanPlace(Place):
             self._elsewhere.pop(key, None)
         else:
             self._elsewhere[key] = channel
-        self.query_one(Field).tried = self._elsewhere.get(key)
+        self.query_one(Field).hypothetical_plan = self._elsewhere.get(key)
         self._work_out(dict(self._elsewhere))
 
     def action_forget(self) -> None:
         self._elsewhere.clear()
-        self._tried = None
-        self.query_one(Field).tried = None
+        self._hypothetical = None
+        self.query_one(Field).hypothetical_plan = None
         self._refresh_moves()
 
     def action_keep(self) -> None:
@@ -197,7 +202,7 @@ class PlanPlace(Place):
         if self._kept is not None:
             self._kept = None
         else:
-            self._kept = self._tried or tried(proposal, {})
+            self._kept = self._hypothetical or hypothetical_plan(proposal, {})
             self.notify(
                 "Kept. Change a limit, lock a radio or try channels: the kept plan stands beside.", timeout=4
             )
@@ -209,13 +214,13 @@ class PlanPlace(Place):
         proposal, look, worker = self._proposal(), self._look, get_current_worker()
         if proposal is None or look is None:
             return
-        found = tried(proposal, elsewhere)
+        found = hypothetical_plan(proposal, elsewhere)
         if not worker.is_cancelled:
-            self.app.call_from_thread(self._take_tried, found, look)
+            self.app.call_from_thread(self._take_hypothetical, found, look)
 
-    def _take_tried(self, found: Tried, look: Look) -> None:
+    def _take_hypothetical(self, found: HypotheticalPlan, look: ViewState) -> None:
         if look is self._look:
-            self._tried = found if self._elsewhere else None
+            self._hypothetical = found if self._elsewhere else None
             self._refresh_moves()
 
     # What is asked of the plan, and what was done of it
@@ -223,12 +228,12 @@ class PlanPlace(Place):
     def action_lock(self) -> None:
         move = self._move()
         if move is not None:
-            self.post_message(ChangeWishes(move.radio, "lock"))
+            self.post_message(EditPreferences(move.radio, "lock"))
 
     def action_edit(self) -> None:
         move = self._move()
         if move is not None:
-            self.post_message(ChangeWishes(move.radio, "edit"))
+            self.post_message(EditPreferences(move.radio, "edit"))
 
     def action_done(self) -> None:
         move = self._move()

@@ -13,7 +13,7 @@ from textual.screen import ModalScreen
 from textual.widgets import Button, Input, Label, Static
 
 from gray_kettle.analysis.assessment import Radio
-from gray_kettle.model.records import Setup
+from gray_kettle.model.setup import Setup
 from gray_kettle.planner.limits import EXAMPLES, parse_limit
 from gray_kettle.safe_text import is_hidden, network_name, printable
 from gray_kettle.tui.frame.row_list import Row, RowList

@@ -76,7 +76,7 @@ class StartScreen(Screen[None]):
             self.post_message(OpenCase(Path(chosen.key.removeprefix("case:")), False))
 
     def action_new(self) -> None:
-        from gray_kettle.model.records import Setup
+        from gray_kettle.model.setup import Setup
         from gray_kettle.tui.start.forms import CaseForm
 
         def make(answer: "tuple[Path, Setup] | None") -> None:

@@ -106,14 +106,14 @@ class TakeForm(ModalScreen[Chosen | None]):
 
 
 @dataclass(frozen=True)
-class Taken:
+class TakeSummary:
     """What came of it: a line for each source that was read, and one for each that was not."""
 
     read: tuple[str, ...]
     refused: tuple[str, ...]
 
 
-class TakeProgress(ModalScreen[Taken]):
+class TakeProgress(ModalScreen[TakeSummary]):
     """Reads files in a worker."""
 
     CSS = "TakeProgress { align: center middle; } TakeProgress ProgressBar { margin-top: 1; }"
@@ -130,7 +130,7 @@ class TakeProgress(ModalScreen[Taken]):
 
     @dataclass
     class Finished(Message):
-        taken: Taken
+        taken: TakeSummary
 
     def __init__(self, case: Path, chosen: Chosen) -> None:
         super().__init__()
@@ -166,7 +166,7 @@ class TakeProgress(ModalScreen[Taken]):
                             case,
                             source,
                             self._chosen.spot,
-                            progress=partial(self._step_done, source.intake.name),
+                            progress=partial(self._step_done, source.input_stream.name),
                             is_cancelled=lambda: worker.is_cancelled,
                         )
                     except KettleError as error:
@@ -178,7 +178,7 @@ class TakeProgress(ModalScreen[Taken]):
                         )
         except KettleError as error:
             refused.append(str(error))
-        self.post_message(self.Finished(Taken(tuple(read), tuple(refused))))
+        self.post_message(self.Finished(TakeSummary(tuple(read), tuple(refused))))
 
     def _step_done(self, name: str, done: int, total: int) -> None:
         self.post_message(self.Step(name, done, total))

@@ -15,11 +15,11 @@ from gray_kettle.tui.frame.row_list import Row, RowList
 from gray_kettle.tui.start.style import say_what_is_wrong
 from gray_kettle.tui.theme import Cell, fit
 
-_FIELDS, _USUAL = fields(Thresholds), Thresholds()
-Told = tuple[tuple[str, float], ...]
+_FIELDS, _DEFAULTS = fields(Thresholds), Thresholds()
+Overrides = tuple[tuple[str, float], ...]
 
 
-class ThresholdForm(ModalScreen[Told | None]):
+class ThresholdForm(ModalScreen[Overrides | None]):
     """Enter on a row to change it; an empty value goes back to the usual one."""
 
     CSS = """
@@ -32,9 +32,9 @@ class ThresholdForm(ModalScreen[Told | None]):
         Binding("ctrl+s", "done", "keep", priority=True, id="thresholds.done"),
     ]
 
-    def __init__(self, told: Told) -> None:
+    def __init__(self, overrides: Overrides) -> None:
         super().__init__()
-        self._told = dict(told)
+        self._overrides = dict(overrides)
 
     def compose(self) -> ComposeResult:
         with Vertical(classes="form"):
@@ -54,7 +54,10 @@ class ThresholdForm(ModalScreen[Told | None]):
     def _rows(self, width: int) -> list[Row]:
         out = []
         for one in _FIELDS:
-            value, is_own = self._told.get(one.name, getattr(_USUAL, one.name)), one.name in self._told
+            value, is_own = (
+                self._overrides.get(one.name, getattr(_DEFAULTS, one.name)),
+                one.name in self._overrides,
+            )
             cells: tuple[Cell, ...] = (
                 (" ● " if is_own else "   ", "own"),
                 (fit(one.name.replace("_", " "), 22), "own!" if is_own else "text"),
@@ -77,11 +80,11 @@ class ThresholdForm(ModalScreen[Told | None]):
         event.stop()
         name, wrong = self.query_one(RowList).key, ""
         if not event.value.strip():
-            self._told.pop(name, None)
+            self._overrides.pop(name, None)
         else:
             try:
                 key, value = threshold_from(f"{name}={event.value.strip()}")
-                self._told[key] = value
+                self._overrides[key] = value
             except ValueError as error:
                 wrong = str(error)
         say_what_is_wrong(self, wrong)
@@ -91,7 +94,7 @@ class ThresholdForm(ModalScreen[Told | None]):
             self.query_one(RowList).focus()
 
     def action_done(self) -> None:
-        self.dismiss(tuple(sorted(self._told.items())))
+        self.dismiss(tuple(sorted(self._overrides.items())))
 
     def action_cancel(self) -> None:
         self.dismiss(None)

@@ -6,15 +6,15 @@ import numpy as np
 
 from gray_kettle.analysis.assessment import Emitter, Radio
 from gray_kettle.analysis.explain import Explanation, of_emitter, of_swept
-from gray_kettle.model.records import Swept
+from gray_kettle.model.records import SweptChannel
 from gray_kettle.phy.channels import Channel
 from gray_kettle.safe_text import printable
-from gray_kettle.spectrum.views import SweepView
+from gray_kettle.spectrum.views import Spectrogram
 from gray_kettle.tui.hour_bars import hour_lines
 from gray_kettle.tui.sweep.live import SHOWN_S
 from gray_kettle.tui.sweep.picture import SweepPicture, clock
 from gray_kettle.tui.theme import Cell, fit, minus, percent
-from gray_kettle.tui.view_state import Look
+from gray_kettle.tui.view_state import ViewState
 
 Lines = list[list[Cell]]
 _LIVE = f" of the last {SHOWN_S:.0f} s taken"
@@ -22,7 +22,7 @@ _LIVE = f" of the last {SHOWN_S:.0f} s taken"
 
 def side_lines(
     picture: SweepPicture,
-    look: Look,
+    look: ViewState,
     spot: str,
     state: str,
     radios: tuple[Radio, ...],
@@ -41,7 +41,7 @@ def side_lines(
     return out
 
 
-def cursor_lines(picture: SweepPicture, view: SweepView, look: Look) -> Lines:
+def cursor_lines(picture: SweepPicture, view: Spectrogram, look: ViewState) -> Lines:
     column, country = picture.column, look.setup.country
     from_s, to_s = picture.cell_times()
     form = "%a %d %H:%M" if view.frame.end_s - view.frame.start_s > 20 * 3600 else "%H:%M:%S"
@@ -79,7 +79,7 @@ def _figures(name: str, highest: float, mean: float, share: float) -> list[Cell]
     ]
 
 
-def place_lines(place: Channel, look: Look, live: dict[Channel, float] | None = None) -> Lines:
+def place_lines(place: Channel, look: ViewState, live: dict[Channel, float] | None = None) -> Lines:
     """The 20 MHz place and the wider ones that it is part of. live: shares in the newest rows, while one collects."""
     of_band = [s for s in look.assessment.swept if s.channel.band == place.band]
     if live is not None:
@@ -117,7 +117,7 @@ def place_lines(place: Channel, look: Look, live: dict[Channel, float] | None = 
 
 
 def explanations(
-    place: Channel | None, emitter: Emitter | None, look: Look | None
+    place: Channel | None, emitter: Emitter | None, look: ViewState | None
 ) -> tuple[Explanation, ...]:
     """Of the emitter that is lit; and of the place under the cursor."""
     swept = [s for s in look.assessment.swept if s.channel == place] if look else []
@@ -144,7 +144,7 @@ def who(picture: SweepPicture, radios: tuple[Radio, ...]) -> Lines:
     return [*out, [(f"and {len(here) - 6} more", "dim")]] if len(here) > 6 else out
 
 
-def about(view: SweepView, spot: str, state: str) -> Lines:
+def about(view: Spectrogram, spot: str, state: str) -> Lines:
     """What the picture is made of."""
     detector = "" if view.detector == "sample" else f", {view.detector} detector"
     bound = ": shares are upper bounds" if view.detector == "max" else ""
@@ -162,7 +162,7 @@ def about(view: SweepView, spot: str, state: str) -> Lines:
     ]
 
 
-def _longest(found: list[Swept]) -> Swept | None:
+def _longest(found: list[SweptChannel]) -> SweptChannel | None:
     return max(found, key=lambda s: (s.seconds, s.spot), default=None)
 
 

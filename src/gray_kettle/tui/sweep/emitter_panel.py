@@ -5,13 +5,13 @@ from numpy.typing import NDArray
 
 from gray_kettle.analysis.assessment import Emitter
 from gray_kettle.analysis.emitters.advice import ADVICE
-from gray_kettle.analysis.findings import how_sure
+from gray_kettle.analysis.findings import confidence_text
 from gray_kettle.safe_text import printable
-from gray_kettle.spectrum.views import SweepView
+from gray_kettle.spectrum.views import Spectrogram
 from gray_kettle.tui.sweep.axis import Scale
 from gray_kettle.tui.sweep.picture import clock
 from gray_kettle.tui.theme import Cell, fit, minus, percent, wrap
-from gray_kettle.tui.view_state import Look
+from gray_kettle.tui.view_state import ViewState
 
 Lines = list[list[Cell]]
 _ABOVE_DB, _BELOW_DB = 9.0, 14.0  # what belongs to bursts of a level, in the bins of a picture
@@ -23,9 +23,9 @@ def called(emitter: Emitter) -> str:
     return printable(emitter.name) or ADVICE[emitter.kind].short
 
 
-def list_lines(emitters: tuple[Emitter, ...], chosen: str, width: int, look: Look) -> Lines:
+def list_lines(emitters: tuple[Emitter, ...], chosen: str, width: int, look: ViewState) -> Lines:
     """One line each; nothing is said where nothing was looked through."""
-    if look.reading.observations.rows_unlooked and not emitters:
+    if look.session.observations.rows_pending and not emitters:
         return [[("looking for what is not Wi-Fi …", "dim")]]
     if not emitters:
         swept = look.band in look.assessment.swept_bands
@@ -51,22 +51,22 @@ def list_lines(emitters: tuple[Emitter, ...], chosen: str, width: int, look: Loo
     return out
 
 
-def chosen_lines(emitter: Emitter, width: int, look: Look) -> Lines:
+def chosen_lines(emitter: Emitter, width: int, look: ViewState) -> Lines:
     """Everything that is known of one."""
     country = look.setup.country
     low, high = emitter.low_hz / 1e6, emitter.high_hz / 1e6
     where = f"{low:.1f}–{high:.1f} MHz" if high - low >= 1 else f"{emitter.centre_hz / 1e6:.2f} MHz"
     out: Lines = [
-        [(called(emitter), "steam!"), (f"  {how_sure(emitter)}", "dim")],
+        [(called(emitter), "steam!"), (f"  {confidence_text(emitter)}", "dim")],
         [(where, "text"), (f"  {minus(emitter.level_dbm)} dBm", "text")],
     ]
     form = "%a %H:%M"
-    seen, looks = emitter.looks
+    seen, blocks = emitter.blocks
     ended = (
         f"not since {clock(emitter.gone_since_s, country, form)}" if emitter.gone_since_s else "still there"
     )
     out.append([(f"first {clock(emitter.first_s, country, form)}, {ended}", "dim")])
-    out.append([(f"on {percent(emitter.duty_while_on)} of {seen} of {looks} looks", "dim")])
+    out.append([(f"on {percent(emitter.duty_while_on)} of {seen} of {blocks} blocks", "dim")])
     if emitter.is_dismissed:
         out.append([("dismissed: d takes it back", "watch")])
     out += _wrapped("because ", "; ".join(emitter.evidence), width, "text")
@@ -85,7 +85,7 @@ def chosen_lines(emitter: Emitter, width: int, look: Look) -> Lines:
     return out
 
 
-def chosen_in_short(emitter: Emitter, width: int, look: Look) -> Lines:
+def chosen_in_short(emitter: Emitter, width: int, look: ViewState) -> Lines:
     """The same in three lines, where there is no panel."""
     where = f"{emitter.low_hz / 1e6:.0f}–{emitter.high_hz / 1e6:.0f} MHz"
     ended = (
@@ -96,7 +96,12 @@ def chosen_in_short(emitter: Emitter, width: int, look: Look) -> Lines:
     figures = f"  {where}  {minus(emitter.level_dbm)} dBm  on {percent(emitter.duty_while_on)}  {ended}"
     first, *rest = wrap("; ".join(emitter.evidence), max(width, 10), 2)
     return [
-        [("▸ ", "steam!"), (called(emitter), "steam!"), (f"  {how_sure(emitter)}", "text"), (figures, "dim")],
+        [
+            ("▸ ", "steam!"),
+            (called(emitter), "steam!"),
+            (f"  {confidence_text(emitter)}", "text"),
+            (figures, "dim"),
+        ],
         *([(line, "text")] for line in (first, *rest)),
     ]
 
@@ -116,7 +121,7 @@ def _wrapped(head: str, text: str, width: int, ink: str) -> Lines:
     return [[(head if k == 0 else " " * len(head), "faint"), (line, ink)] for k, line in enumerate(lines)]
 
 
-def lit(emitter: Emitter, view: SweepView, scale: Scale) -> NDArray[np.bool_]:
+def lit(emitter: Emitter, view: Spectrogram, scale: Scale) -> NDArray[np.bool_]:
     """Dots of the waterfall that belong to it, shape (lines, columns): its places, its time, bursts of its level."""
     hz = np.array([scale.hz(k) for k in range(scale.columns)])
     half_hz = max((scale.high_hz - scale.low_hz) / scale.columns, 0.0)

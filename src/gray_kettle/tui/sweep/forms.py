@@ -11,7 +11,7 @@ from textual.widgets import Input, Static
 
 from gray_kettle.analysis.assessment import Emitter
 from gray_kettle.analysis.emitters.advice import ADVICE
-from gray_kettle.analysis.findings import title_of
+from gray_kettle.analysis.findings import emitter_title
 from gray_kettle.model.records import KINDS
 from gray_kettle.safe_text import printable
 from gray_kettle.tui.frame.row_list import Row, RowList
@@ -31,7 +31,7 @@ class EmitterNameForm(ModalScreen[str | None]):
     def compose(self) -> ComposeResult:
         with Vertical(classes="form"):
             yield Static(
-                f"What do you call the {title_of(self._emitter)}?", classes="form-title", markup=False
+                f"What do you call the {emitter_title(self._emitter)}?", classes="form-title", markup=False
             )
             yield Input(self._emitter.name, id="form-name", max_length=40)
 

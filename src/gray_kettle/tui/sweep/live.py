@@ -7,12 +7,12 @@ import numpy as np
 
 from gray_kettle.model.records import FloatArray, Span, SweepRows
 from gray_kettle.phy.channels import Channel
-from gray_kettle.spectrum.channel_power import places_in
-from gray_kettle.spectrum.duty import place_rows, tally
+from gray_kettle.spectrum.channel_power import channels_in_span
+from gray_kettle.spectrum.duty import channel_rows, tally
 from gray_kettle.spectrum.multires import added_counts, rows_as_entries
 from gray_kettle.spectrum.noise_floor import floor_of, low_and_spread, threshold_codes
 from gray_kettle.spectrum.quantise import Codes, FloatDb, to_codes
-from gray_kettle.spectrum.views import Composer, Frame, SweepView
+from gray_kettle.spectrum.views import Composer, Frame, Spectrogram
 
 SHOWN_S = 40.0
 _KEPT_S = 60.0
@@ -66,7 +66,7 @@ class LiveRows:
 class LivePicture:
     """The picture of the newest rows, and the share of time that the 20 MHz places were taken in them."""
 
-    view: SweepView
+    view: Spectrogram
     duty: tuple[tuple[Channel, float], ...]
 
 
@@ -79,9 +79,9 @@ def composed(frame: Frame, now: Snapshot) -> LivePicture:
     if len(times):
         composer.add(span, rows_as_entries(times, codes, threshold_codes(floor_dbm)), floor_dbm)
         composer.count(span, added_counts([(1.0, codes)], span.bins))
-        added = tally(span, times, place_rows(span, codes, floor_dbm))
+        added = tally(span, times, channel_rows(span, codes, floor_dbm))
         share = added.over_s / np.maximum(added.seconds, 1e-9)
-        duty = tuple((c, float(share[k])) for k, c in enumerate(places_in(span)) if c.width_mhz == 20)
+        duty = tuple((c, float(share[k])) for k, c in enumerate(channels_in_span(span)) if c.width_mhz == 20)
     return LivePicture(composer.view(), duty)
 
 

@@ -16,10 +16,10 @@ from textual.widget import Widget
 from gray_kettle.analysis.assessment import Radio
 from gray_kettle.phy.channels import Channel
 from gray_kettle.site_timezone import zone_of
-from gray_kettle.spectrum.views import LEVEL_DBM, SweepView
+from gray_kettle.spectrum.views import LEVEL_DBM, Spectrogram
 from gray_kettle.tui.sweep import axis, colours
 from gray_kettle.tui.sweep.axis import Scale
-from gray_kettle.tui.theme import Cell, Inked, fit
+from gray_kettle.tui.theme import Cell, ThemedWidget, fit
 
 GUTTER = 11
 SHOWN = ("peak", "mean", "share")
@@ -61,7 +61,7 @@ def parts_for(height: int) -> Parts:
     return Parts(presence, radios, max(room - presence, 2), legend)
 
 
-class SweepPicture(Inked, Widget, can_focus=True):
+class SweepPicture(ThemedWidget, Widget, can_focus=True):
     """Draws a view. The cursor is a column and a line of the waterfall."""
 
     DEFAULT_CSS = "SweepPicture { width: 1fr; height: 1fr; }"
@@ -91,7 +91,7 @@ class SweepPicture(Inked, Widget, can_focus=True):
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
-        self.view: SweepView | None = None
+        self.view: Spectrogram | None = None
         self.shown = "peak"
         self.remark = ""
         self._marks = Marks()
@@ -124,7 +124,7 @@ class SweepPicture(Inked, Widget, can_focus=True):
             Scale(frame.low_hz, frame.high_hz, self.columns) if frame else Scale(2.4e9, 2.49e9, self.columns)
         )
 
-    def show(self, view: SweepView | None, marks: Marks, remark: str = "") -> None:
+    def show(self, view: Spectrogram | None, marks: Marks, remark: str = "") -> None:
         """remark: what to say where there is nothing to draw."""
         before = self.view.frame if self.view else None
         self.view, self._marks, self.remark = view, marks, remark
@@ -144,7 +144,7 @@ class SweepPicture(Inked, Widget, can_focus=True):
             self._spans, self._left_out = axis.spans(self.scale, list(self._marks.radios), self._plan.radios)
         self.refresh()
 
-    def scrolled(self, view: SweepView, marks: Marks, moved_lines: int) -> None:
+    def scrolled(self, view: Spectrogram, marks: Marks, moved_lines: int) -> None:
         """The same picture some lines later: strips that were drawn move up."""
         counted_before = self.view is not None and view.presence is self.view.presence
         self.view, self._marks = view, marks
@@ -191,7 +191,7 @@ class SweepPicture(Inked, Widget, can_focus=True):
         self._keep = keep
         self.redraw()
 
-    def _water_of(self, view: SweepView) -> colours.Dots:
+    def _water_of(self, view: Spectrogram) -> colours.Dots:
         if self.shown == "share":
             dots = colours.share_dots(view.share)
         else:
@@ -200,7 +200,7 @@ class SweepPicture(Inked, Widget, can_focus=True):
             return colours.receded(dots, self._keep)
         return dots
 
-    def _presence_of(self, view: SweepView) -> colours.Dots:
+    def _presence_of(self, view: Spectrogram) -> colours.Dots:
         """Dots of the presence, with the lines of the highest and the mean level in them."""
         dots = 2 * self._plan.presence
         each_db = _RANGE_DB / dots

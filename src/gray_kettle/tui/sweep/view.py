@@ -17,16 +17,16 @@ from gray_kettle.analysis.explain import Explanation
 from gray_kettle.errors import KettleError
 from gray_kettle.model.records import SweepRows
 from gray_kettle.phy.channels import Channel, narrow, numbers
-from gray_kettle.spectrum.views import Frame, SweepView
+from gray_kettle.spectrum.views import Frame, Spectrogram
 from gray_kettle.tui.frame.row_list import Row, RowList
-from gray_kettle.tui.frame.view import Place
-from gray_kettle.tui.messages import TellEmitter, ToWindow
+from gray_kettle.tui.frame.view import View
+from gray_kettle.tui.messages import AnnotateEmitter, ToWindow
 from gray_kettle.tui.sweep.axis import Scale
 from gray_kettle.tui.sweep.cursor_panel import cursor_lines, explanations, place_lines, side_lines
 from gray_kettle.tui.sweep.emitter_panel import Lines, chosen_in_short, chosen_lines, list_lines, lit
 from gray_kettle.tui.sweep.live import LivePicture, LiveRows, Snapshot, composed, continued
 from gray_kettle.tui.sweep.picture import SHOWN, Marks, SweepPicture
-from gray_kettle.tui.view_state import Look
+from gray_kettle.tui.view_state import ViewState
 
 if TYPE_CHECKING:
     from gray_kettle.store.sweeps import Run
@@ -62,16 +62,16 @@ def _trimmed(wanted: Wanted, runs: "tuple[Run, ...]") -> Frame:
     return replace(frame, low_hz=max(frame.low_hz, low), high_hz=min(frame.high_hz, high))
 
 
-class SweepPlace(Place):
+class SweepView(View):
     """Presence over waterfall, and beside them what they say."""
 
     DEFAULT_CSS = """
-    SweepPlace { layout: vertical; }
-    SweepPlace #sweep-columns { height: 1fr; }
-    SweepPlace #sweep-side { width: 44; border-left: solid $rule; }
-    SweepPlace.-mid #sweep-side { width: 36; }
-    SweepPlace.-narrow #sweep-columns { layout: vertical; }
-    SweepPlace.-narrow #sweep-side { width: 100%; height: 3; border-left: none; border-top: solid $rule; }
+    SweepView { layout: vertical; }
+    SweepView #sweep-columns { height: 1fr; }
+    SweepView #sweep-side { width: 44; border-left: solid $rule; }
+    SweepView.-mid #sweep-side { width: 36; }
+    SweepView.-narrow #sweep-columns { layout: vertical; }
+    SweepView.-narrow #sweep-side { width: 100%; height: 3; border-left: none; border-top: solid $rule; }
     """
     BINDINGS: ClassVar = [
         Binding("enter,z", "zoom", "zoom to the place", id="sweep.zoom"),
@@ -104,7 +104,7 @@ class SweepPlace(Place):
     class Ready(Message):
         """A picture was made. spots: that swept in the window. live_duty: of places, None for a picture of the case."""
 
-        view: SweepView
+        view: Spectrogram
         spots: tuple[str, ...]
         spot: str
         live_duty: tuple[tuple[Channel, float], ...] | None = None
@@ -115,7 +115,7 @@ class SweepPlace(Place):
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
-        self._look: Look | None = None
+        self._look: ViewState | None = None
         self._range: dict[str, tuple[float, float]] = {}  # looked at, where it is not the whole band
         self._spots: tuple[str, ...] = ()
         self._spot: str | None = None  # None: the one that swept most
@@ -141,14 +141,14 @@ class SweepPlace(Place):
     def _picture(self) -> SweepPicture:
         return self.query_one(SweepPicture)
 
-    def show(self, look: Look) -> None:
+    def show(self, look: ViewState) -> None:
         radios = look.assessment.radios
         if radios:  # a window of seconds has no scans: what was heard before still sits there
             self._remembered = radios
         self._look = look
         self._ask()
 
-    def window_moved(self, look: Look) -> None:
+    def window_moved(self, look: ViewState) -> None:
         """The picture does not wait for the judgement."""
         self._look = look
         self._ask()
@@ -318,8 +318,13 @@ class SweepPlace(Place):
         before = self._live_made
         if before is not None:
             of = before.view.frame
-            alike = (of.low_hz, of.high_hz, of.columns, of.lines) == (low, high, frame.columns, frame.lines)
-            if not alike or time.monotonic() - self._counted_s > _COUNT_EVERY_S:
+            group_rows = (of.low_hz, of.high_hz, of.columns, of.lines) == (
+                low,
+                high,
+                frame.columns,
+                frame.lines,
+            )
+            if not group_rows or time.monotonic() - self._counted_s > _COUNT_EVERY_S:
                 before = None
         if before is None:
             self._counted_s = time.monotonic()
@@ -401,7 +406,7 @@ class SweepPlace(Place):
         self.query_one("#sweep-side", RowList).scroll_home(animate=False)
         self._tell()
 
-    def _light_up(self, view: SweepView) -> None:
+    def _light_up(self, view: Spectrogram) -> None:
         emitter = self._emitter()
         scale = Scale(view.frame.low_hz, view.frame.high_hz, view.frame.columns)
         self._picture.light(None if emitter is None else lit(emitter, view, scale))
@@ -409,7 +414,7 @@ class SweepPlace(Place):
     def action_tell(self, what: str) -> None:
         emitter = self._emitter()
         if emitter is not None:
-            self.post_message(TellEmitter(emitter, what))
+            self.post_message(AnnotateEmitter(emitter, what))
         elif self._emitters():
             self.app.notify("Choose one of the emitters first: e", timeout=3)
 
