@@ -16,7 +16,7 @@ from typing import Any
 
 from benchmarks.mixed import write_mixed
 from gray_kettle.collect.files import open_file
-from gray_kettle.collect.ingest import take
+from gray_kettle.collect.ingest import ingest
 from gray_kettle.decode import capture_headers
 from gray_kettle.decode.capture import CaptureReader
 from gray_kettle.decode.capture_files import iter_pcap
@@ -71,7 +71,7 @@ def to_tallies(path: Path) -> int:
 
 def into_case(path: Path, case_path: Path) -> None:
     with Case.create(case_path, Setup()) as case:
-        take(case, open_file(path))
+        ingest(case, open_file(path))
 
 
 def with_dpkt(path: Path, frames: int) -> Counter[Key]:

@@ -22,8 +22,8 @@ from matplotlib.figure import Figure
 from gray_kettle.analysis.assessment import Emitter
 from gray_kettle.analysis.emitters.tracking import find_emitters
 from gray_kettle.interference.detect import detect
+from gray_kettle.model.enums import EmitterKind
 from gray_kettle.model.records import (
-    KINDS,
     DetectionBlock,
     FloatArray,
     Listening,
@@ -190,7 +190,7 @@ def _groups(everyone: list[tuple[Result, PairEffect]]) -> dict[str, list[tuple[R
         "… at fewer than 10 rows a second": [(r, m) for r, m in stand if r.rows_per_s < 10],
         "are buried (stand out in less)": [(r, m) for r, m in everyone if m.standing < LEAST_STANDING],
     }
-    for kind in KINDS:
+    for kind in list(EmitterKind):
         groups[f"{kind}, standing out"] = [(r, m) for r, m in stand if m.truth.kind == kind]
     return groups
 
@@ -206,8 +206,8 @@ def duty_errors(met: PairEffect) -> list[float]:
 
 def confusion(results: list[Result]) -> Figure:
     """Rows: what it is; columns: what it was taken for. Of the emitters that stand out."""
-    rows = [k for k in KINDS if k != "unknown"]
-    columns = [*KINDS, "not found"]
+    rows = [k for k in list(EmitterKind) if k != "unknown"]
+    columns = [*EmitterKind, "not found"]
     counts = np.zeros((len(rows), len(columns)), int)
     for r in results:
         for m in r.met:

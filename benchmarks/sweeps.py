@@ -16,7 +16,7 @@ import zstandard
 
 from benchmarks.terminal import Program
 from gray_kettle.collect.files import open_file
-from gray_kettle.collect.ingest import take
+from gray_kettle.collect.ingest import ingest
 from gray_kettle.detection import detect_pending
 from gray_kettle.model.records import Piece, Span, SweepRows
 from gray_kettle.model.setup import Setup
@@ -58,7 +58,7 @@ def _taken_s(folder: Path, path: Path) -> tuple[float, float, float]:
     name = folder / f"{path.stem}.kettle"
     with Case.create(name, Setup()) as case:
         wall_s, busy_s = time.perf_counter(), time.process_time()
-        result = take(case, open_file(path))
+        result = ingest(case, open_file(path))
         wall_s, busy_s = time.perf_counter() - wall_s, time.process_time() - busy_s
         bins = sum(run.rows * run.span.bins for run in case.sweeps.runs())
     assert result.records

@@ -9,7 +9,7 @@ from hypothesis import HealthCheck, settings
 
 from gray_kettle.cli.main import main
 from gray_kettle.collect.files import open_file
-from gray_kettle.collect.ingest import take
+from gray_kettle.collect.ingest import ingest
 from gray_kettle.model.setup import Setup
 from gray_kettle.store import Case
 from tests.terminal import Terminal
@@ -44,7 +44,7 @@ def case_of(tmp_path: Path) -> Callable[..., Path]:
         path = tmp_path / name
         with Case.create(path, setup or Setup(country="GB")) as case:
             for file in files:
-                take(case, open_file(file))
+                ingest(case, open_file(file))
         return path
 
     return make

@@ -15,7 +15,7 @@ from collections import Counter
 from pathlib import Path
 
 from gray_kettle.collect.files import open_file
-from gray_kettle.collect.ingest import take
+from gray_kettle.collect.ingest import ingest
 from gray_kettle.errors import KettleError
 from gray_kettle.export.json_api import air_answer, brief_answer, heard_answer, plan_answer
 from gray_kettle.model.setup import Setup
@@ -134,7 +134,7 @@ def once(path: Path, case_path: Path) -> str:
     """One input, all the way; what became of it."""
     with Case.create(case_path, Setup(country="GB", own=("tern-guest", "tern-crew"))) as case:
         try:
-            result = take(case, open_file(path))
+            result = ingest(case, open_file(path))
         except KettleError:
             return "refused"
         found = read(case)

@@ -88,7 +88,7 @@ def test_several_names_of_one_radio_are_one_contender(judged):
     cafe = assessment.radio(CAFE)
     assert [n.ssid for n in cafe.networks] == [b"cafe", b"cafe-2"]
     place = next(p for p in assessment.places if p.channel == narrow("2.4", 6))
-    assert place.standing.co_channel_radios == 1
+    assert place.assessed.co_channel_radios == 1
 
 
 def test_own_radios_are_told_by_name_or_address_and_can_be_disowned(judged):
@@ -144,7 +144,7 @@ def test_not_measured_is_said_and_never_nought(judged):
     assert by_number[6].utilisation.source == "BSS load"
     for number in (1, 11):
         assert by_number[number].utilisation.value is None
-        assert by_number[number].standing is None
+        assert by_number[number].assessed is None
     assert any("only 6" in line for line in assessment.not_known)
 
 
@@ -312,4 +312,4 @@ def test_a_receiver_s_place_that_cannot_be_is_not_believed(judged):
     assessment = judged(packets).assessment
     assert ("5", 36) in assessment.covered
     place = next(p for p in assessment.places if p.channel == narrow("5", 36))
-    assert place.standing is not None
+    assert place.assessed is not None

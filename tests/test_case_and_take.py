@@ -15,7 +15,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gray_kettle.collect.files import open_file
-from gray_kettle.collect.ingest import STOPPED_NOTE, take
+from gray_kettle.collect.ingest import STOPPED_NOTE, ingest
 from gray_kettle.errors import KettleError
 from gray_kettle.export.json_api import heard_answer, plan_answer
 from gray_kettle.model.records import Listening, Sightings
@@ -207,7 +207,7 @@ def test_the_same_file_is_not_counted_twice(tmp_path, case_of):
     path = case_of(file, setup=SETUP)
     once = heard_json(path)
     with Case.open(path) as case:
-        again = take(case, open_file(file))
+        again = ingest(case, open_file(file))
     assert again.number is None
     assert "already" in again.notes[0]
     assert heard_json(path) == once
@@ -218,12 +218,12 @@ def test_a_stopped_take_keeps_what_was_read_and_a_later_whole_one_stands_in_its_
     file = write_pcap(tmp_path / "a.pcap", [beacon(OWN, b"x", 6, -50, k / 1000) for k in range(30)] * 800)
     with Case.create(tmp_path / "a.kettle", SETUP) as case:
         seen = []
-        stopped = take(case, open_file(file), progress=lambda *p: seen.append(p), is_cancelled=lambda: True)
+        stopped = ingest(case, open_file(file), progress=lambda *p: seen.append(p), is_cancelled=lambda: True)
         assert stopped.notes == (STOPPED_NOTE,)
         assert 0 < stopped.records < 24_000
         assert 0 < seen[0][0] <= seen[0][1]
         assert case.window().sightings.frames.sum() == stopped.records
-        whole = take(case, open_file(file))
+        whole = ingest(case, open_file(file))
         assert whole.records == 24_000
         assert case.window().sightings.frames.sum() == 24_000
         assert len(case.takes()) == 1
@@ -236,7 +236,7 @@ def test_ctrl_c_keeps_what_was_read(tmp_path):
         raise KeyboardInterrupt
 
     with Case.create(tmp_path / "a.kettle", SETUP) as case:
-        result = take(case, open_file(file), progress=interrupt)
+        result = ingest(case, open_file(file), progress=interrupt)
         assert result.notes == (STOPPED_NOTE,)
         assert case.window().sightings.frames.sum() == result.records > 0
 
@@ -257,7 +257,7 @@ def test_what_cannot_be_read_gives_one_clear_line_and_stores_nothing(tmp_path, c
     file.write_bytes(content)
     with Case.create(tmp_path / "a.kettle", SETUP) as case:
         with pytest.raises(KettleError, match=words) as caught:
-            take(case, open_file(file))
+            ingest(case, open_file(file))
         assert "\n" not in str(caught.value)
         assert case.takes() == ()
 
@@ -275,7 +275,7 @@ def test_a_cut_capture_keeps_its_frames_and_tells_the_byte(tmp_path):
     file = tmp_path / "cut.pcap"
     file.write_bytes(raw[:-30])
     with Case.create(tmp_path / "a.kettle", SETUP) as case:
-        result = take(case, open_file(file))
+        result = ingest(case, open_file(file))
         assert result.records == len(packets) - 1
         assert f"{len(raw) - len(packets[-1][1]) - 16:,}" in result.notes[0]
         assert case.window().sightings.frames.sum() == len(packets) - 1

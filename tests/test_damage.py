@@ -12,7 +12,7 @@ import tracemalloc
 import pytest
 
 from gray_kettle.collect.files import open_file
-from gray_kettle.collect.ingest import take
+from gray_kettle.collect.ingest import ingest
 from gray_kettle.errors import KettleError
 from gray_kettle.model.setup import Setup
 from gray_kettle.store import Case
@@ -118,7 +118,7 @@ def taken(tmp_path, raw: bytes, name: str = "in.cap"):
     file = tmp_path / name
     file.write_bytes(raw)
     with Case.create(tmp_path / "a.kettle", Setup()) as case:
-        return take(case, open_file(file)), case.window()
+        return ingest(case, open_file(file)), case.window()
 
 
 def test_there_are_enough_of_them():
@@ -199,7 +199,7 @@ def test_a_pipe_and_standard_input_are_read_like_a_file(tmp_path):
     writer = threading.Thread(target=write)
     writer.start()
     with Case.open(case) as opened:
-        again = take(opened, open_file(pipe))
+        again = ingest(opened, open_file(pipe))
         writer.join()
         # The same bytes, whatever way they came and however they were packed.
         assert again.number is None
@@ -216,9 +216,9 @@ def test_a_capture_that_grew_stands_in_the_place_of_its_beginning(tmp_path):
     with Case.create(tmp_path / "a.kettle", Setup()) as case:
         for name, raw in (("growing", growing), ("whole", whole), ("other", other)):
             (tmp_path / name).write_bytes(raw)
-            result = take(case, open_file(tmp_path / name))
+            result = ingest(case, open_file(tmp_path / name))
             assert result.number is not None
             assert ("stands in its place" in " ".join(result.notes)) == (name == "whole")
         assert [t.source for t in case.takes()] == ["whole", "other"]
-        assert take(case, open_file(tmp_path / "whole")).number is None
+        assert ingest(case, open_file(tmp_path / "whole")).number is None
         assert case.window().traffic.frames.sum() == (30 + 21) * COUNT

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from gray_kettle.analysis import assess
-from gray_kettle.analysis.assess import USUAL
+from gray_kettle.analysis.assess import TYPICAL_CLIENT
 from gray_kettle.analysis.emitters.tracking import find_emitters, non_wifi_share, note_of
 from gray_kettle.analysis.loss.interference_loss import Candidates, Interferers, score_channels
 from gray_kettle.detection import detect_pending
@@ -428,9 +428,9 @@ def test_emitters_take_clear_air_and_more_of_them_or_louder_ones_never_give_it_b
         from gray_kettle.analysis.loss.emitter_loss import emissions_of
 
         one = replace(none, emissions=emissions_of((oven,), "2.4"))
-        clear = score_channels(USUAL, Candidates(channels), one).clear_air
+        clear = score_channels(TYPICAL_CLIENT, Candidates(channels), one).clear_air
         twice = score_channels(
-            USUAL, Candidates(channels), replace(one, emissions=one.emissions * 2)
+            TYPICAL_CLIENT, Candidates(channels), replace(one, emissions=one.emissions * 2)
         ).clear_air
         assert (twice <= clear + 1e-12).all()
         assert before is None or (clear <= before + 1e-9).all()

@@ -180,7 +180,7 @@ def test_busy_bins_do_not_widen_the_spread_of_noise():
     assert spread_db == pytest.approx(calm, abs=0.8)
 
 
-def place_at(mhz, level_dbm, number, spread_hz=0.2e6, share=0.01, level_spread_db=1.0):
+def channel_at(mhz, level_dbm, number, spread_hz=0.2e6, share=0.01, level_spread_db=1.0):
     its = bursts_at(np.full(number, mhz * 1e6), level_dbm)
     return Fixed(its, mhz * 1e6, spread_hz, 1e6, level_dbm, level_spread_db, share, 9.0)
 
@@ -198,8 +198,8 @@ def test_advertising_has_one_level_and_comes_seldom(name):
     level, number, spread_hz, share, may_be = ADVERTISERS[name]
     block, _ = quiet(rows=100)
     found = [
-        place_at(2402, level[0], number[0], spread_hz, share),
-        place_at(2480, level[1], number[1], spread_hz, share),
+        channel_at(2402, level[0], number[0], spread_hz, share),
+        channel_at(2480, level[1], number[1], spread_hz, share),
     ]
     assert advertising._may_be_one(block, found) == may_be
 
@@ -256,7 +256,7 @@ def test_few_bursts_of_advertising_are_told_and_those_of_other_places_are_not(pl
 @pytest.mark.parametrize("name", ONE_THAT_HOPS)
 def test_places_that_are_alike_are_one_that_hops(name):
     place_mhz, level, in_parts, are_hops = ONE_THAT_HOPS[name]
-    found = [place_at(mhz, dbm, 30) for mhz, dbm in zip(place_mhz, level, strict=True)]
+    found = [channel_at(mhz, dbm, 30) for mhz, dbm in zip(place_mhz, level, strict=True)]
     assert fixed_frequency._are_hops(found, in_parts) == are_hops
 
 

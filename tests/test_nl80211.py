@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gray_kettle.collect.files import open_file
-from gray_kettle.collect.ingest import take
+from gray_kettle.collect.ingest import ingest
 from gray_kettle.errors import KettleError
 from gray_kettle.model.setup import Setup
 from gray_kettle.store import Case
@@ -54,7 +54,7 @@ def taken(tmp_path, raw: bytes):
     file = tmp_path / "scan.nl"
     file.write_bytes(raw)
     with Case.create(tmp_path / "a.kettle", Setup()) as case:
-        return take(case, open_file(file)), case.window()
+        return ingest(case, open_file(file)), case.window()
 
 
 @pytest.mark.parametrize("order", ["<", ">"])

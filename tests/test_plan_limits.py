@@ -37,10 +37,10 @@ def harbour(tmp_path_factory):
     folder = tmp_path_factory.mktemp("harbour")
     path = folder / "a.kettle"
     from gray_kettle.collect.files import open_file
-    from gray_kettle.collect.ingest import take
+    from gray_kettle.collect.ingest import ingest
 
     with Case.create(path, Setup(country="GB", own=("tern-guest",))) as case:
-        take(case, open_file(write_pcap(folder / "a.pcap", busy_harbour())))
+        ingest(case, open_file(write_pcap(folder / "a.pcap", busy_harbour())))
         return read(case)
 
 

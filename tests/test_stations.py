@@ -8,7 +8,7 @@ import pytest
 
 from gray_kettle.analysis.assessment import Link
 from gray_kettle.collect.files import open_file
-from gray_kettle.collect.ingest import take
+from gray_kettle.collect.ingest import ingest
 from gray_kettle.export.json_api import air_answer, heard_answer
 from gray_kettle.model.setup import Setup
 from gray_kettle.session import read
@@ -33,7 +33,7 @@ def answered(tmp_path):
                     file.write_text(content)
                 else:
                     write_pcap(file, content)
-                take(case, open_file(file))
+                ingest(case, open_file(file))
             found = read(case).assessment
             said = heard_answer(found.radios, found.links), air_answer(found, None, None)
             return tuple(json.loads(answer.model_dump_json(by_alias=True)) for answer in said)
@@ -187,7 +187,7 @@ def test_a_capture_in_pieces_in_any_order_gives_what_the_whole_one_gives(tmp_pat
         folder.mkdir()
         with Case.create(folder / "a.kettle", Setup(country="GB", own=("tern-guest",))) as case:
             for k, content in enumerate(inputs):
-                take(case, open_file(write_pcap(folder / f"{k}.pcap", content)))
+                ingest(case, open_file(write_pcap(folder / f"{k}.pcap", content)))
             found = read(case).assessment
             return [
                 json.loads(answer.model_dump_json(by_alias=True))

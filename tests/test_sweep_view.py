@@ -104,15 +104,15 @@ def test_the_camera_is_there_while_a_boat_is_in(demo):
 
 
 def test_sweeps_are_the_source_of_utilisation_where_there_are_any(demo):
-    places = {(p.channel.band, p.channel.primary): p.utilisation for p in read(demo).assessment.places}
-    assert places["2.4", 6].source == "sweep"
-    assert "frames" in dict(places["2.4", 6].others)
-    assert places["6", 37].source != "sweep"
+    channels = {(p.channel.band, p.channel.primary): p.utilisation for p in read(demo).assessment.channels}
+    assert channels["2.4", 6].source == "sweep"
+    assert "frames" in dict(channels["2.4", 6].others)
+    assert channels["6", 37].source != "sweep"
 
 
 def test_dense_rows_make_the_share_certain(demo):
     start_s = moment(12.7)
-    used = read(demo, start_s, start_s + 170).assessment.places[5].utilisation
+    used = read(demo, start_s, start_s + 170).assessment.channels[5].utilisation
     assert (used.source, used.confidence) == ("sweep", "high")
 
 

@@ -157,8 +157,8 @@ async def test_each_band_and_place_shows_in_every_order(demo_case):
                 assert [p.id for p in app.screen.query(View) if p.display] == [app.screen._wanted]
         screen = app.screen
         assert isinstance(screen, MainScreen)
-        assert screen._look is not None
-        assert screen._look.proposal is not None
+        assert screen._state is not None
+        assert screen._state.proposal is not None
 
 
 async def test_a_crash_prints_no_data(capsys):

@@ -16,7 +16,7 @@ from gray_kettle.model.setup import Setup
 from gray_kettle.phy.channels import narrow, wide
 from tests.radios import emitter, facts, network, radio
 
-USUAL = VictimRadio("ax", 2, -65.0)
+TYPICAL_CLIENT = VictimRadio("ax", 2, -65.0)
 RASTER = [narrow("2.4", n) for n in (1, 6, 11)]
 
 
@@ -29,7 +29,7 @@ def among(*rows, emissions=()):
 
 
 def expected(others, *channels):
-    return score_channels(USUAL, Candidates(channels or RASTER), others)
+    return score_channels(TYPICAL_CLIENT, Candidates(channels or RASTER), others)
 
 
 def test_a_six_quiet_networks_against_one_busy_neighbour():
@@ -106,7 +106,7 @@ def test_f_of_a_band_that_was_not_observed_nothing_is_claimed():
     """No sightings, no sweeps: no figure, no finding about a channel, and the gap is told."""
     nothing = Observations(0.0, 60.0, (), Sightings.empty(), Traffic.empty(), Listening.empty(), (), ())
     found = assess(nothing, Setup(country="GB", own=("tern-guest",)))
-    assert all(p.standing is None and p.utilisation.value is None for p in found.places)
+    assert all(p.assessed is None and p.utilisation.value is None for p in found.places)
     assert found.findings == ()
     assert found.not_known
 

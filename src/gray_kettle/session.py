@@ -1,26 +1,26 @@
-"""The three calls, the same for every screen, command and drawing: window, assess, propose."""
+"""The three calls, the same for every view, command and drawing: window, assess, propose."""
 
 from collections.abc import Callable
 from contextlib import suppress
+from dataclasses import replace
 from functools import cached_property
 from typing import TYPE_CHECKING
 
-from gray_kettle.analysis import assess
-from gray_kettle.analysis.assessment import Assessment
+from gray_kettle.analysis.assess import assess, take_inventory
+from gray_kettle.analysis.assessment import Assessment, Finding, Inventory
 from gray_kettle.errors import KettleError
 from gray_kettle.model.records import Observations
 from gray_kettle.model.setup import Setup
-from gray_kettle.planner import propose
-from gray_kettle.planner.proposal import Proposal
 
-if TYPE_CHECKING:  # the database is imported by whoever opens a case
+if TYPE_CHECKING:  # the database and the planner are imported by whoever needs them
+    from gray_kettle.planner.proposal import Proposal
     from gray_kettle.store import Case
 
 
 class Session:
-    """A window of a case. Judging and planning are done when first asked for, once.
+    """One window of a case with its setup. Each answer is computed when it is first asked for, and kept.
 
-    planning: told the share of the plan that is worked out; may raise to end it, which leaves it to be asked for again.
+    planning: gets the share of the plan that is done; it may raise to cancel, and the plan can be asked for again.
     """
 
     def __init__(self, setup: Setup, observations: Observations) -> None:
@@ -29,20 +29,47 @@ class Session:
         self.planning: Callable[[float], None] = lambda done: None
 
     @cached_property
-    def assessment(self) -> Assessment:
-        return assess(self.observations, self.setup)
+    def inventory(self) -> Inventory:
+        """Radios, emitters and links alone: far less work than the assessment."""
+        return take_inventory(self.observations, self.setup)
 
     @cached_property
-    def proposal(self) -> Proposal:
-        """Raises: KettleError, for a limit of clients in the setup that cannot be understood."""
-        try:
-            return propose(self.assessment, self.setup, self.planning)
-        except ValueError as error:
-            raise KettleError(str(error)) from error
+    def assessment(self) -> Assessment:
+        return assess(self.observations, self.setup, self.inventory)
+
+    @cached_property
+    def proposal(self) -> "Proposal":
+        """Raises: InvalidInput, for a limit in the setup that cannot be parsed."""
+        from gray_kettle.planner import propose
+
+        return propose(self.assessment, self.setup, self.planning)
+
+    @property
+    def quick_findings(self) -> tuple[Finding, ...]:
+        """The findings with first steps from a plan that is searched but not proved."""
+        from gray_kettle.planner import propose
+
+        if "proposal" in self.__dict__:
+            return self.proposal.findings
+        return propose(self.assessment, self.setup, self.planning, prove_best=False).findings
+
+    def with_setup(self, setup: Setup) -> "Session":
+        """The same observations under another setup. The assessment is kept where only plan preferences differ."""
+        session = Session(setup, self.observations)
+        if _without_preferences(setup) == _without_preferences(self.setup):
+            for name in ("inventory", "assessment"):
+                if name in self.__dict__:
+                    session.__dict__[name] = self.__dict__[name]
+        return session
 
 
-def read(case: "Case", start_s: float | None = None, end_s: float | None = None) -> Session:
-    """Read a window (all of the case for None), with what the sweeps gave as far as they were looked through."""
+def _without_preferences(setup: Setup) -> Setup:
+    """The part of a setup that the assessment depends on: plan, client limits and completed steps have no part in it."""
+    return replace(setup, preferences=Setup().preferences, done=(), clients=(), site="", complaint="")
+
+
+def load_session(case: "Case", start_s: float | None = None, end_s: float | None = None) -> Session:
+    """Read a window (the whole case for None) with the emitter detections there are so far."""
     return Session(case.setup(), case.window(start_s, end_s))
 
 
@@ -52,12 +79,15 @@ def load_session_detected(
     end_s: float | None = None,
     progress: Callable[[int, int], None] = lambda done, total: None,
 ) -> Session:
-    """The same, once the sweeps that came since are looked through for emitters. progress: rows done and in all.
+    """The same, after detection in the sweep rows that wait for it. progress: rows done and rows in all.
 
     A case that cannot be written is read as it is; the answer says what is missing.
     """
-    from gray_kettle.detection import detect_pending  # heavy, and most windows need none
+    from gray_kettle.interference import DETECTOR_VERSION
 
-    with suppress(KettleError):
-        detect_pending(case, progress)
-    return read(case, start_s, end_s)
+    if case.detections.needs_detection(DETECTOR_VERSION):
+        from gray_kettle.detection import detect_pending  # heavy, and most windows need none
+
+        with suppress(KettleError):
+            detect_pending(case, progress)
+    return load_session(case, start_s, end_s)

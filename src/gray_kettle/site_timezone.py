@@ -1,9 +1,11 @@
-"""Local time of the site, where its country tells it."""
+"""Local time of the site: from the time zone of the setup, else from the country where it has one zone."""
 
+from dataclasses import dataclass
 from datetime import UTC, datetime, tzinfo
+from functools import lru_cache
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
-# Countries of one zone (islands far off aside); of those with several, local time is not known.
+# Countries with a single time zone (distant islands aside). For the others the setup must name one.
 _ZONES = {
     "AE": "Asia/Dubai", "AT": "Europe/Vienna", "BE": "Europe/Brussels", "BG": "Europe/Sofia", "CH": "Europe/Zurich",
     "CY": "Asia/Nicosia", "CZ": "Europe/Prague", "DE": "Europe/Berlin", "DK": "Europe/Copenhagen",
@@ -17,29 +19,49 @@ _ZONES = {
 }  # fmt: skip
 
 
-def zone_of(country: str) -> tzinfo:
-    """Local time where a country has one zone; UTC elsewhere, and it says so."""
+@dataclass(frozen=True)
+class SiteTime:
+    """The zone that times of a site are shown in. is_local False: it is not known, and UTC stands in."""
+
+    zone: tzinfo
+    name: str
+    is_local: bool
+
+    @property
+    def suffix(self) -> str:
+        """What a shown time ends with where it is not local time."""
+        return "" if self.is_local else " UTC"
+
+    def moment(self, time_s: float) -> datetime:
+        return datetime.fromtimestamp(time_s, self.zone)
+
+    def minute(self, time_s: float) -> datetime:
+        """The nearest minute: listings date what they saw some milliseconds before themselves."""
+        return self.moment(round(time_s / 60) * 60)
+
+    def offset_s(self, time_s: float) -> float:
+        """By how much local time is ahead of UTC at a moment, seconds."""
+        offset = self.moment(time_s).utcoffset()
+        return offset.total_seconds() if offset else 0.0
+
+    def hour(self, hour_utc: int, time_s: float) -> int:
+        """An hour of the day in local time, as it is around a moment; the hour that most of it falls in."""
+        return (hour_utc + round(self.offset_s(time_s) / 3600)) % 24
+
+
+UTC_TIME = SiteTime(UTC, "UTC", False)
+
+
+@lru_cache(maxsize=64)
+def site_time(country: str, time_zone: str = "") -> SiteTime:
+    """Time of a site. A zone that this system does not know counts as not known."""
+    name = time_zone or _ZONES.get(country, "")
     try:
-        return ZoneInfo(_ZONES[country]) if country in _ZONES else UTC
-    except ZoneInfoNotFoundError:
-        return UTC
+        return SiteTime(ZoneInfo(name), name, True) if name else UTC_TIME
+    except (ZoneInfoNotFoundError, ValueError, OSError):  # ValueError, OSError: a name that is no plain path
+        return UTC_TIME
 
 
-def has_zone(country: str) -> bool:
-    return country in _ZONES
-
-
-def zone_name(country: str) -> str:
-    """For labels."""
-    return _ZONES.get(country, "UTC")
-
-
-def offset_s(time_s: float, zone: tzinfo) -> float:
-    """By how much local time is ahead of UTC at a moment."""
-    offset = datetime.fromtimestamp(time_s, UTC).astimezone(zone).utcoffset()
-    return offset.total_seconds() if offset else 0.0
-
-
-def local_hour(hour_utc: int, time_s: float, country: str) -> int:
-    """An hour of the day in local time, as it is around a moment; the hour that most of it falls in."""
-    return (hour_utc + round(offset_s(time_s, zone_of(country)) / 3600)) % 24
+def is_time_zone(name: str) -> bool:
+    """Whether this system knows an IANA time zone by that name."""
+    return site_time("", name).is_local

@@ -1,4 +1,4 @@
-"""Observations to an assessment: radios, utilisation, harms, findings. Same input, same answer, to the bit."""
+"""Observations to an assessment: radios, utilisation, losses, findings. Same input, same answer, to the bit."""
 
 from gray_kettle.analysis.assess import assess
 

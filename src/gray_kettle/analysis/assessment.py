@@ -1,8 +1,16 @@
 """What the judge answers with. Values only; shares are 0 to 1, levels dBm, times seconds since the epoch."""
 
 from dataclasses import dataclass
-from typing import Any
 
+from gray_kettle.analysis.figures import Figures
+from gray_kettle.model.enums import (
+    ChannelAction,
+    EmitterKind,
+    FindingKind,
+    LossKind,
+    Severity,
+    UtilisationSource,
+)
 from gray_kettle.model.records import SweptChannel
 from gray_kettle.phy.channels import Channel
 
@@ -188,10 +196,10 @@ class Utilisation:
     """
 
     value: float | None
-    source: str
+    source: UtilisationSource
     confidence: str
-    others: tuple[tuple[str, float], ...] = ()
-    by_hour: tuple[tuple[int, str, float], ...] = ()
+    others: tuple[tuple[UtilisationSource, float], ...] = ()
+    by_hour: tuple[tuple[int, UtilisationSource, float], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -206,9 +214,9 @@ class Emitter:
     """
 
     id: str
-    kind: str
+    kind: EmitterKind
     confidence: float
-    likely: tuple[tuple[str, float], ...]
+    likely: tuple[tuple[EmitterKind, float], ...]
     low_hz: float
     high_hz: float
     burst_hz: float
@@ -227,10 +235,10 @@ class Emitter:
     spot: str
     name: str = ""
     is_dismissed: bool = False
-    was_found_as: str = ""
+    was_found_as: EmitterKind | None = None
 
     @property
-    def found_kind(self) -> str:
+    def found_kind(self) -> EmitterKind:
         return self.was_found_as or self.kind
 
     @property
@@ -248,12 +256,12 @@ class Emitter:
 
 @dataclass(frozen=True)
 class LossCause:
-    """One cause that takes clear air away. kind: "co-channel", "adjacent", "secondary" or "non-wi-fi".
+    """One cause that takes clear air away.
 
     radio: its id; of an emitter for the last kind, which has no channel.
     """
 
-    kind: str
+    kind: LossKind
     radio: str
     name: str
     channel: Channel | None
@@ -293,7 +301,7 @@ class ChannelView:
 
     channel: Channel
     utilisation: Utilisation
-    standing: ChannelAssessment | None
+    assessed: ChannelAssessment | None
 
 
 @dataclass(frozen=True)
@@ -308,18 +316,28 @@ class Gap:
 
 @dataclass(frozen=True)
 class Finding:
-    """Something wrong. severity: "act", "watch" or "note"; radio: id of the own radio it concerns, "" for the site."""
+    """Something wrong.
 
-    severity: str
-    kind: str
+    radio: id of the own radio it concerns, "" for the site. action: set where the plan words the first step.
+    lost: share of an own radio's time, for the order. see: the view with the evidence.
+    """
+
+    severity: Severity
+    kind: FindingKind
     subject: str
     cause: str
     effect: str
     first_step: str
-    figures: dict[str, Any]
+    figures: Figures
     radio: str = ""
     lost: float = 0.0
     see: str = "heard"
+    action: ChannelAction = ChannelAction.NONE
+
+    @property
+    def headline(self) -> str:
+        """Its title: "High retry rate: hall 2.4 GHz"."""
+        return f"{self.kind.headline}: {self.subject}"
 
 
 @dataclass(frozen=True)
@@ -344,13 +362,22 @@ class OwnView:
 
 
 @dataclass(frozen=True, eq=False)
+class Inventory:
+    """Who is on the air in a window."""
+
+    radios: tuple[Radio, ...]
+    emitters: tuple[Emitter, ...]
+    links: tuple[Link, ...]
+
+
+@dataclass(frozen=True, eq=False)
 class Assessment:
     """The answer for a window."""
 
     start_s: float
     end_s: float
     radios: tuple[Radio, ...]
-    places: tuple[ChannelView, ...]
+    channels: tuple[ChannelView, ...]
     own: tuple[OwnView, ...]
     findings: tuple[Finding, ...]
     not_known: tuple[str, ...]

@@ -1,7 +1,7 @@
-"""Where a figure comes from: what went in, how it is worked out, what it rests on, what would change it.
+"""Where a figure comes from: its inputs, how it is computed, its source, and what would change it.
 
-Words for the key `i` and the command `explain`. Every value that is named here is a value of the assessment: nothing
-is worked out anew, so an explanation cannot differ from the figure.
+Texts for the key `i` and the command `explain`. Every value named here is a value of the assessment: nothing is
+computed again, so an explanation cannot differ from the figure.
 """
 
 from collections.abc import Iterable
@@ -20,23 +20,25 @@ from gray_kettle.analysis.assessment import (
 )
 from gray_kettle.analysis.findings import best_level_dbm, title
 from gray_kettle.analysis.thresholds import Thresholds, shown
+from gray_kettle.model.enums import LossKind
 from gray_kettle.model.records import SweptChannel
 from gray_kettle.phy.carrier_sense import PREAMBLE_DBM
 from gray_kettle.safe_text import dbm
 
 _MOST_LOSSES = 6
 _HOW_LOST = {
-    "co-channel": "its activity × how often it is heard at −82 dBm or more: we wait that long",
-    "adjacent": "share of our frames that meet its bursts × share of those that its leaked power spoils; "
-    "or its activity, where we wait for its energy",
-    "secondary": "its activity on the parts that our width adds: we fall back to a narrower channel",
-    "non-wi-fi": "its duty on the primary part where it holds us back or spoils frames, and frames that it cuts short",
+    LossKind.CO_CHANNEL: "its activity × probability that it is received at −82 dBm or more: we defer that long",
+    LossKind.ADJACENT: "share of our frames that coincide with its bursts × share of those that its leaked power "
+    "damages; or its activity, where its energy makes us defer",
+    LossKind.SECONDARY: "its activity on the secondary channels of our width: we fall back to a narrower width",
+    LossKind.NON_WIFI: "its duty cycle on the primary channel, where it makes us defer or damages frames, and the "
+    "frames in flight when a burst begins",
 }
 
 
 @dataclass(frozen=True)
 class Explanation:
-    """One figure opened. inputs: (what, its value, where that comes from)."""
+    """One figure explained. inputs: (name, value, where it comes from)."""
 
     title: str
     value: str
@@ -50,265 +52,266 @@ def _percent(share: float | None) -> str:
     return "not measured" if share is None else f"{100 * share:.1f} %"
 
 
-def of_assessment(standing: ChannelAssessment, view: OwnView | None) -> tuple[Explanation, ...]:
-    """Clear air, expected throughput, and each harm of one channel as one radio finds it."""
+def of_assessment(assessed: ChannelAssessment, view: OwnView | None) -> tuple[Explanation, ...]:
+    """Clear air, expected throughput, and each loss of one channel for one radio."""
     client, source = (
-        (model_constants.CLIENT_LEVEL_DBM, "assumed: a usual client")
+        (model_constants.CLIENT_LEVEL_DBM, "assumed: a typical client")
         if view is None
         else (
             view.client_level_dbm,
-            "assumed: no client was heard"
+            "assumed: no client was observed"
             if view.client_level_assumed
-            else "median of the clients heard at home",
+            else "median of its clients at the spot where it is strongest",
         )
     )
     shares = (
-        ("left by those on the same channel", standing.co_channel_lost, "harms by name below"),
-        ("left by those that overlap", standing.adjacent_lost, "harms by name below"),
-        ("left by what is not Wi-Fi", standing.non_wifi_lost, "emitters in the sweeps"),
+        ("left by co-channel radios", assessed.co_channel_lost, "losses by name below"),
+        ("left by adjacent-channel radios", assessed.adjacent_lost, "losses by name below"),
+        ("left by non-Wi-Fi emitters", assessed.non_wifi_lost, "emitters in the sweeps"),
     )
     clear = Explanation(
-        f"clear air on {standing.channel.label}",
-        _percent(standing.clear_air),
-        "The product of what each kind of harm leaves and of the mean usable share of the width. Those that share the "
-        "channel give way, so at least a fair share among them is left.",
+        f"clear air on {assessed.channel.label}",
+        _percent(assessed.clear_air),
+        "The product of what each kind of loss leaves and of the mean usable share of the width. Co-channel radios "
+        "contend fairly, so at least an equal share among them is left.",
         (
             *((name, _percent(1 - lost), why) for name, lost, why in shares),
-            ("usable share of the width", _percent(standing.width_share), "free time of the secondary parts"),
+            (
+                "usable share of the width",
+                _percent(assessed.width_share),
+                "free time of the secondary channels",
+            ),
         ),
         "docs/radio-model.md, “Clear air”",
-        "Their levels by 3 dB, their activity, and the window: what is there half of the time counts half.",
+        "Levels that are 3 dB off, other activity, and the window: a radio present half of the time counts half.",
     )
     expected = Explanation(
-        f"expected throughput on {standing.channel.label}",
-        f"{standing.expected_mbps:.1f} Mb/s",
+        f"expected throughput on {assessed.channel.label}",
+        f"{assessed.expected_mbps:.1f} Mb/s",
         "Time left × share of it that carries payload × mean data rate over the usable widths.",
         (
-            ("time left", _percent(_time_left(standing)), "clear air without the width"),
+            ("time left", _percent(_time_left(assessed)), "clear air without the width"),
             (
-                "contenders beside us",
-                f"{standing.contenders:.2f}",
-                "the others on the channel by how much they send",
+                "contenders",
+                f"{assessed.contenders:.2f}",
+                "other radios on the channel, each weighted by how much it sends",
             ),
-            ("share that carries payload", _percent(standing.efficiency), "contention model, bursts of 2 ms"),
-            (
-                "mean data rate",
-                f"{standing.rate_mbps:.1f} Mb/s",
-                "rate tables at the clients' signal over noise",
-            ),
-            ("level of the clients", dbm(client), source),
+            ("share that carries payload", _percent(assessed.efficiency), "contention model, bursts of 2 ms"),
+            ("mean data rate", f"{assessed.rate_mbps:.1f} Mb/s", "rate tables at the SNR of the clients"),
+            ("client level", dbm(client), source),
         ),
         "docs/radio-model.md, “Contention” and “Rates”",
-        "The clients' level above all: 3 dB are about one step of rate.",
+        "Mostly the client level: 3 dB are about one step of the data rate.",
     )
-    return (clear, expected, *(_loss_cause(h) for h in standing.losses[:_MOST_LOSSES]))
+    return (clear, expected, *(_loss_cause(h) for h in assessed.losses[:_MOST_LOSSES]))
 
 
-def _time_left(standing: ChannelAssessment) -> float:
-    return (1 - standing.co_channel_lost) * (1 - standing.adjacent_lost) * (1 - standing.non_wifi_lost)
+def _time_left(assessed: ChannelAssessment) -> float:
+    return (1 - assessed.co_channel_lost) * (1 - assessed.adjacent_lost) * (1 - assessed.non_wifi_lost)
 
 
-def _loss_cause(loss_cause: LossCause) -> Explanation:
-    place = f" on {loss_cause.channel.label}" if loss_cause.channel else ""
-    what = "duty in the window" if loss_cause.channel is None else "activity × presence"
+def _loss_cause(cause: LossCause) -> Explanation:
+    where = f" on {cause.channel.label}" if cause.channel else ""
+    what = "duty cycle in the window" if cause.channel is None else "activity × presence"
     return Explanation(
-        f"lost to {loss_cause.name}{place}",
-        _percent(loss_cause.share_lost),
-        _HOW_LOST[loss_cause.kind] + ".",
+        f"lost to {cause.name}{where}",
+        _percent(cause.share_lost),
+        _HOW_LOST[cause.kind] + ".",
         (
-            ("level", dbm(loss_cause.level_dbm), "as heard where our radio is strongest, else its median"),
-            (
-                what,
-                _percent(loss_cause.activity),
-                "frames, sweeps or what is assumed; open the radio for which",
-            ),
+            ("level", dbm(cause.level_dbm), "at the spot where our radio is strongest, else its median"),
+            (what, _percent(cause.activity), "frames, sweeps or an assumption: open that radio to see which"),
             (
                 "threshold",
                 dbm(PREAMBLE_DBM),
-                "preamble detection of 20 MHz; fading of 4 dB makes it a probability",
+                "preamble detection in 20 MHz; 4 dB of fading make it a probability",
             ),
         ),
-        "docs/radio-model.md, “The harms”",
-        "Another channel for it or for us, less power there, or less traffic.",
+        "docs/radio-model.md, “Interference loss”",
+        "Another channel for it or for us, less transmit power, or less traffic.",
     )
 
 
-def of_place(place: ChannelView) -> tuple[Explanation, ...]:
-    """The busy share of one place."""
-    used = place.utilisation
-    inputs = [(name, _percent(share), "also there, not used") for name, share in used.others]
+def of_channel(view: ChannelView) -> tuple[Explanation, ...]:
+    """The utilisation of one 20 MHz channel."""
+    used = view.utilisation
+    inputs: list[tuple[str, str, str]] = [
+        (name, _percent(share), "available, not used") for name, share in used.others
+    ]
     if used.value is not None:
         inputs.insert(0, (used.source, _percent(used.value), f"used; confidence {used.confidence}"))
     inputs += [(f"{hour:02d}:00 UTC", _percent(share), source) for hour, source, share in used.by_hour]
     return (
         Explanation(
-            f"utilisation of channel {place.channel.primary}, {place.channel.band} GHz",
+            f"utilisation of channel {view.channel.primary}, {view.channel.band} GHz",
             _percent(used.value),
-            "The best source there is: a receiver's own counters, then sweeps, then the larger of timed frames and "
-            "what access points tell, then beacons with a guess.",
+            "The best available source: a receiver's own counters, then sweeps, then the larger of timed frames and "
+            "BSS load, then beacons with an assumed traffic.",
             tuple(inputs),
             "docs/radio-model.md, “Utilisation”",
-            "A better source: counters (survey), or a sweep of five rows a second for a minute.",
+            "A better source: survey counters, or a sweep of five rows a second for a minute.",
         ),
     )
 
 
 def of_swept(swept: SweptChannel) -> tuple[Explanation, ...]:
-    """The duty of a place by sweeps."""
-    bound = "each row is the highest of its interval: at most this" if swept.bound else "a share of rows"
+    """The busy share of a channel as measured by sweeps."""
+    bound = "upper bound: each row is the maximum of its interval" if swept.bound else "share of rows"
     return (
         Explanation(
-            f"taken, {swept.channel.label} in {swept.channel.band} GHz",
+            f"busy, {swept.channel.label} in {swept.channel.band} GHz",
             _percent(swept.duty),
-            "Share of the rows whose power over the place is 10 dB or more over its noise floor.",
+            "Share of the rows whose power in the channel is at least 10 dB over its noise floor.",
             (
                 ("rows", f"{swept.rows:,}".replace(",", " "), f"{swept.rows_per_s:.1f} a second"),
                 (
-                    "noise of the place",
+                    "noise floor",
                     dbm(swept.floor_dbm),
-                    "a low share of the levels, smoothed over frequency",
+                    "a low percentile of the levels, smoothed over frequency",
                 ),
                 ("kind of figure", bound, "detector of the instrument"),
             ),
             "docs/radio-model.md, “Channel power and duty”",
-            "The place of the antenna; more rows make it surer.",
+            "The position of the antenna. More rows raise the confidence.",
         ),
     )
 
 
 def of_radio(radio: Radio, margin_db: float | None = None) -> tuple[Explanation, ...]:
-    """What Heard tells of a radio."""
+    """The figures of a radio in Heard."""
     spots = tuple((spot or "the spot", dbm(level), "median there") for spot, level in radio.stay.level_at)
     level = Explanation(
         f"level of {title(radio)}",
-        "not told" if radio.level_dbm is None else dbm(radio.level_dbm),
-        "Median over the window, of rows received on its own channel where there are any.",
+        "not reported" if radio.level_dbm is None else dbm(radio.level_dbm),
+        "Median over the window of frames received on its own channel, where there are any.",
         spots,
-        "docs/radio-model.md, “Frames heard off their channel”",
-        "Where one stands; a percentage instead of a level (~) is worked out and rough.",
+        "docs/radio-model.md, “Frames received off their channel”",
+        "The position of the receiver. A level with ~ was converted from a percentage and is rough.",
     )
     share = Explanation(
         "activity",
         _percent(radio.activity),
         {
-            "frames": "Airtime of its frames over the time listened on its channel: a lower bound.",
-            "beacons": "Nothing better is known: its beacons plus 5 %.",
-            "sweep": "It is alone on its place, so the duty that sweeps met there is its own.",
-        }.get(radio.activity_source, "The least of what is assumed and what others measured there."),
+            "frames": "Airtime of its frames divided by the time listened on its channel: a lower bound.",
+            "beacons": "Nothing better is known: its beacons plus an assumed 5 %.",
+            "sweep": "It is alone on its channel, so the busy share that sweeps measured there is its own.",
+        }.get(
+            radio.activity_source, "The lower of the assumed activity and what was measured on its channel."
+        ),
         (
             ("source", radio.activity_source, "frames, sweep, half of its own BSS load, or beacons"),
             (
                 "presence",
                 _percent(radio.stay.presence),
-                "share of the minutes looked at in which it was heard",
+                "share of the scanned minutes in which it was observed",
             ),
-            ("air of its frames", _percent(radio.air_share), "timed frames over dwell"),
+            ("airtime of its frames", _percent(radio.air_share), "timed frames divided by dwell"),
             (
-                "tells as busy",
+                "reported utilisation",
                 _percent(radio.stay.reported_utilisation),
-                "BSS load, of its channel and not of itself",
+                "BSS load: of its channel, not of itself",
             ),
         ),
         "docs/radio-model.md, “Activity”",
         "A capture on its channel, or a sweep.",
     )
+    networks = len(radio.networks)
     certainty = Explanation(
         "one radio",
-        f"{len(radio.networks)} name{'s' * (len(radio.networks) != 1)}",
-        f"Taken for one transmitter: {radio.grouped}.",
+        f"{networks} BSSID{'s' * (networks != 1)}",
+        f"Grouped as one transmitter: {radio.grouped}.",
         tuple(
-            (n.bssid, "not told" if n.level_dbm is None else dbm(n.level_dbm), "a BSSID of it")
+            (n.bssid, "not reported" if n.level_dbm is None else dbm(n.level_dbm), "a BSSID of it")
             for n in radio.networks
         ),
         "docs/radio-model.md, “One radio, many BSSIDs”",
-        "Keys g and u in Heard join and part it by hand.",
+        "The keys g and u in Heard join and separate BSSIDs by hand.",
     )
     out = [level, share, certainty]
     if margin_db is not None:
-        out.insert(
-            1,
-            Explanation(
-                "margin",
-                f"{margin_db:+.0f} dB".replace("-", "−"),
-                "Its level less that of the strongest other radio on its channel, at the same place.",
-                (
-                    (
-                        "own level where strongest",
-                        dbm(best_level_dbm(radio)),
-                        "the spot where it is strongest",
-                    ),
-                ),
-                "docs/scoring.md, “Findings”",
-                "A channel without that neighbour.",
-            ),
-        )
+        out.insert(1, _margin(radio, margin_db))
     if radio.changes:
-        last = radio.changes[-1]
-        out.append(
-            Explanation(
-                "moves",
-                f"{radio.moves}, {radio.moves_a_day} in one day at most",
-                "Times the same BSSID was heard on another channel than before.",
-                tuple(
-                    (c.before.label, f"→ {c.after.label}", "announced" if c.announced else "not announced")
-                    for c in radio.changes[-8:]
-                ),
-                "docs/radio-model.md, “Moves and absences”",
-                f"A fixed channel; the last move was to {last.after.label}.",
-            )
-        )
+        out.append(_channel_changes(radio))
     return tuple(out)
 
 
+def _margin(radio: Radio, margin_db: float) -> Explanation:
+    return Explanation(
+        "margin",
+        f"{margin_db:+.0f} dB".replace("-", "−"),
+        "Its level minus that of the strongest other radio on its channel, at the same spot.",
+        (("own level", dbm(best_level_dbm(radio)), "at the spot where it is strongest"),),
+        "docs/scoring.md, “Findings”",
+        "A channel without that neighbour.",
+    )
+
+
+def _channel_changes(radio: Radio) -> Explanation:
+    last = radio.changes[-1]
+    return Explanation(
+        "channel changes",
+        f"{radio.moves}, at most {radio.moves_a_day} in one day",
+        "How often the same BSSID was observed on another channel than before.",
+        tuple(
+            (c.before.label, f"→ {c.after.label}", "announced" if c.announced else "not announced")
+            for c in radio.changes[-8:]
+        ),
+        "docs/radio-model.md, “Channel changes and absences”",
+        f"A fixed channel. The last change was to {last.after.label}.",
+    )
+
+
 def of_emitter(emitter: Emitter) -> tuple[Explanation, ...]:
-    """How sure, how long, how loud."""
+    """Confidence and duty cycle of an emitter."""
     seen, examined = emitter.blocks
-    sure = Explanation(
+    confidence = Explanation(
         f"{emitter.kind} at {emitter.centre_hz / 1e6:.0f} MHz",
         f"{100 * emitter.confidence:.0f} %",
-        "Each kind asks for measurements that physics gives; the distance from them is a cost, and the least wins over "
-        "“unknown”. " + emitter.reasons,
+        "Each kind expects certain measurements; the distance from them is a cost. The kind with the least cost wins "
+        "if it beats “unknown”. " + emitter.reasons,
         (
-            *((kind, f"{100 * share:.0f} %", "how likely") for kind, share in emitter.likely[:4]),
+            *((kind, f"{100 * share:.0f} %", "probability") for kind, share in emitter.likely[:4]),
             *((word, "", "evidence") for word in emitter.evidence),
         ),
-        "docs/radio-model.md, “Signatures of what is not Wi-Fi”",
-        "More rows, finer bins; or you: k says what it really is.",
+        "docs/radio-model.md, “Signatures of non-Wi-Fi emitters”",
+        "More rows or finer bins. You can set the right kind with k.",
     )
     duty = Explanation(
-        "on the air",
+        "duty cycle",
         _percent(emitter.duty),
-        "Share of all the time swept in which it was there: its duty in the looks that saw it × how many did.",
+        "Share of all the time swept in which it was on: its duty cycle in the sweep blocks that show it × the share "
+        "of blocks that do.",
         (
-            ("looks that saw it", f"{seen} of {examined}", "stretches of rows, looked through one by one"),
-            ("duty in those", _percent(emitter.duty_while_on), ""),
-            ("level while on", dbm(emitter.level_dbm), "median over the looks, at the spot of the antenna"),
+            ("blocks that show it", f"{seen} of {examined}", "stretches of sweep rows, examined one by one"),
+            ("duty cycle in those", _percent(emitter.duty_while_on), ""),
+            ("level while on", dbm(emitter.level_dbm), "strongest block, at the position of the antenna"),
         ),
-        "docs/radio-model.md, “One emitter, many sightings”",
+        "docs/radio-model.md, “One emitter, many detections”",
         "Sweeps at other hours.",
     )
-    return (sure, duty)
+    return (confidence, duty)
 
 
 def of_finding(finding: Finding, limits: Thresholds) -> Explanation:
-    """Why it is a finding, and why it stands where it does."""
+    """Why it is a finding, and its place in the list."""
     figures = [
-        row for name, value in finding.figures.items() for row in _figures(name.replace("_", " "), value)
+        row
+        for name, value in finding.figures.as_dict().items()
+        for row in _figures(name.replace("_", " "), value)
     ]
     return Explanation(
-        f"{finding.subject} ({finding.kind})",
+        finding.headline,
         finding.severity,
-        f"To act on from {shown('act_lost', limits.act_lost)} of an own radio's time, to watch from "
-        f"{shown('watch_lost', limits.watch_lost)}; some kinds have a severity of their own. Within one, the most time "
-        "lost stands first.",
-        (("time it counts for", _percent(finding.lost), "for its place in the list"), *figures),
+        f"“Act” from {shown('act_lost', limits.act_lost)} of an own radio's time, “watch” from "
+        f"{shown('watch_lost', limits.watch_lost)}; some kinds have a fixed severity. Within a severity the most "
+        "time lost comes first.",
+        (("time lost", _percent(finding.lost), "for its position in the list"), *figures),
         "docs/scoring.md, “Findings” and “Thresholds”",
-        "Thresholds can be changed: palette, “Thresholds”.",
+        "Thresholds can be changed: ctrl+p, “Thresholds”.",
     )
 
 
 def _figures(name: str, value: object) -> list[tuple[str, str, str]]:
-    """A finding's figure as rows: a table of them has one each."""
+    """A finding's figure as rows; a table of figures gives one row each."""
     if isinstance(value, dict):
         return [row for inner, v in value.items() for row in _figures(f"{name}: {inner}", v)]
     if isinstance(value, list):
@@ -320,29 +323,30 @@ def _figures(name: str, value: object) -> list[tuple[str, str, str]]:
 
 
 def of_own(view: OwnView, assessment: Assessment) -> tuple[Explanation, ...]:
-    """All about an own radio as it stands: what its card shows."""
-    place = next(
+    """All figures of an own radio's card in Brief."""
+    radio = view.radio
+    channel = next(
         (
-            p
-            for p in assessment.places
-            if p.channel.primary == view.radio.channel.primary and p.channel.band == view.radio.band
+            c
+            for c in assessment.channels
+            if c.channel.primary == radio.channel.primary and c.channel.band == radio.band
         ),
         None,
     )
     now: Iterable[Explanation] = of_assessment(view.now, view) if view.now else ()
     snr = Explanation(
-        "signal over noise at the clients",
+        "SNR at the clients",
         f"{view.snr_db:.0f} dB",
-        "Level of the clients less the noise on the width of the channel.",
+        "Client level minus the noise in the width of the channel.",
         (
             (
-                "level of the clients",
+                "client level",
                 dbm(view.client_level_dbm),
-                "assumed" if view.client_level_assumed else "heard",
+                "assumed" if view.client_level_assumed else "measured",
             ),
             ("noise", dbm(view.noise_dbm), view.noise_source),
         ),
         "docs/radio-model.md, “Hearing”",
-        "Nearer clients, a narrower channel (3 dB for each half).",
+        "Closer clients, or a narrower channel (3 dB for each halving).",
     )
-    return (*now, *(of_place(place) if place else ()), snr)
+    return (*now, *(of_channel(channel) if channel else ()), snr)

@@ -9,6 +9,6 @@ LEAST_DWELL_S = 0.5  # listening on a channel shorter than this gives no share o
 MARGIN_DB = 5.0  # rise of the noise that rate control has in hand before frames are lost
 MARGIN_SPREAD_DB = 2.0
 SAME_RADIO_DB = 4.0  # two BSSIDs of one radio differ by no more than this in level
-LOOK_S = 60.0  # presence counts looks of this length
+PRESENCE_STEP_S = 60.0  # presence counts looks of this length
 HOPPING_CHANNELS = 3  # a receiver on at least so many channels hops over the whole band
 FRAME_S = 1.5e-3  # a frame of some aggregated packets

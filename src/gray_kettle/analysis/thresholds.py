@@ -6,12 +6,13 @@ docs/scoring.md, "Thresholds", has the same list in words.
 import math
 from dataclasses import dataclass, field, fields, replace
 
+from gray_kettle.errors import InvalidInput
 from gray_kettle.model.setup import Setup
 
 
 def _limit(default: float, unit: str, meaning: str, low: float, high: float) -> float:
-    told = {"unit": unit, "meaning": meaning, "low": low, "high": high}
-    return field(default=default, metadata=told)
+    reported = {"unit": unit, "meaning": meaning, "low": low, "high": high}
+    return field(default=default, metadata=reported)
 
 
 @dataclass(frozen=True)
@@ -57,13 +58,13 @@ def thresholds_of(setup: Setup) -> Thresholds:
 
 
 def threshold_from(text: str) -> tuple[str, float]:
-    """A threshold that somebody wrote: "act-lost=20". Raises: ValueError, with a sentence."""
+    """A threshold that somebody wrote: "act-lost=20". Raises: InvalidInput."""
     name, sign, number = text.partition("=")
     name = name.strip().replace("-", "_")
     found = next((f for f in fields(Thresholds) if f.name == name), None)
     if found is None or not sign:
         listed = ", ".join(f.name.replace("_", "-") for f in fields(Thresholds))
-        raise ValueError(f"“{text}” is no threshold: write NAME=VALUE, with one of {listed}.")
+        raise InvalidInput(f"“{text}” is no threshold: write NAME=VALUE, with one of {listed}.")
     of_hundred = found.metadata["unit"] == "%"
     try:
         value = float(number.replace("−", "-").rstrip(" %")) / (100 if of_hundred else 1)
@@ -73,7 +74,7 @@ def threshold_from(text: str) -> tuple[str, float]:
     if not low <= value <= high:
         factor = 100 if of_hundred else 1
         unit = f" {found.metadata['unit']}".rstrip()
-        raise ValueError(
+        raise InvalidInput(
             f"“{number}” does not do for {name.replace('_', '-')}: {low * factor:g} to {high * factor:g}{unit}."
         )
     return name, value

@@ -163,11 +163,11 @@ class Recording:
             while len(text) < _DESCRIPTION_BYTES and (count := description.readinto(room)):
                 text += room[:count].tobytes()
         try:
-            told = sigmf.describe(text, description.written_s)
+            known = sigmf.describe(text, description.written_s)
         except ValueError as error:
             raise KettleError(f"{description.name}: {error}.") from error
         self.input_stream = InputStream(description.path.with_suffix(".sigmf-data"))
-        self._reader = sigmf.RecordingReader(told, session.bin_hz, session.full_scale_dbm)
+        self._reader = sigmf.RecordingReader(known, session.bin_hz, session.full_scale_dbm)
         self.notes: list[str] = []
 
     def pieces(self) -> Generator[Piece]:

@@ -43,16 +43,18 @@ class TakeResult:
     number: int | None
 
     @property
-    def unit(self) -> str:
-        """What its records are."""
+    def count(self) -> str:
+        """How many records of what: "1 frame", "2,000 sweep rows"."""
         if self.kind in ("iw survey", "iw stations"):
-            return "readings"
-        if self.kind.startswith("sweep"):
-            return "sweep rows"
-        return "scans" if "scan" in self.kind else "frames"
+            unit = "reading"
+        elif self.kind.startswith("sweep"):
+            unit = "sweep row"
+        else:
+            unit = "scan" if "scan" in self.kind else "frame"
+        return f"{self.records:,} {unit}{'s' * (self.records != 1)}"
 
 
-def take(
+def ingest(
     case: Case,
     source: Source,
     spot: str = "",
@@ -120,10 +122,10 @@ def take_live(
     spot: str = "",
     *,
     seconds: float = math.inf,
-    heard: Callable[[Piece], None] = lambda piece: None,
+    on_piece: Callable[[Piece], None] = lambda piece: None,
     is_cancelled: Callable[[], bool] = lambda: False,
 ) -> TakeResult:
-    """Collect from a live source for some time, or until cancelled. heard is called with each piece as it comes.
+    """Collect from a live source for some time, or until cancelled. on_piece is called with each piece as it comes.
 
     Raises: KettleError, when the source cannot be reached.
     """
@@ -136,7 +138,7 @@ def take_live(
     try:
         with closing(source.pieces(lambda: is_cancelled() or time.monotonic() >= until_s)) as pieces:
             for piece in pieces:
-                heard(piece)
+                on_piece(piece)
                 records += piece.records
                 skipped += piece.skipped
                 waiting.append(piece)

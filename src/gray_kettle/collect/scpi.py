@@ -13,6 +13,7 @@ from urllib.parse import parse_qsl, urlsplit
 import numpy as np
 
 from gray_kettle.errors import KettleError
+from gray_kettle.model.enums import Detector
 from gray_kettle.model.records import Piece, Span, SweepRows
 from gray_kettle.safe_text import printable
 
@@ -48,21 +49,25 @@ class Wanted:
 def parse_uri(uri: str) -> Wanted:
     """scpi://host:port?start=2400MHz&stop=2490MHz&points=901&rbw=100kHz. Raises: KettleError, when it is none."""
     parts = urlsplit(uri)
-    told = dict(parse_qsl(parts.query))
+    reported = dict(parse_qsl(parts.query))
     try:
         port = parts.port or 5025
         wanted = Wanted(
             parts.hostname or "",
             port,
-            _hz(told.pop("start", "0")),
-            _hz(told.pop("stop", "0")),
-            int(told.pop("points", "0")),
-            _hz(told.pop("rbw", "0")),
+            _hz(reported.pop("start", "0")),
+            _hz(reported.pop("stop", "0")),
+            int(reported.pop("points", "0")),
+            _hz(reported.pop("rbw", "0")),
         )
     except ValueError as error:
         raise KettleError(f"{printable(uri)}: {error}. {_EXAMPLE}") from error
-    if not wanted.host or told or not 0 <= wanted.points <= _MOST_POINTS:
-        odd = f"“{printable(next(iter(told)))}” is not known" if told else "host or points are not right"
+    if not wanted.host or reported or not 0 <= wanted.points <= _MOST_POINTS:
+        odd = (
+            f"“{printable(next(iter(reported)))}” is not known"
+            if reported
+            else "host or points are not right"
+        )
         raise KettleError(f"{printable(uri)}: {odd}. {_EXAMPLE}")
     if wanted.start_hz >= wanted.stop_hz and (wanted.start_hz or wanted.stop_hz):
         raise KettleError(f"{printable(uri)}: start must lie below stop. {_EXAMPLE}")
@@ -164,7 +169,7 @@ class Analyser:
             start_hz,
             (stop_hz - start_hz) / (points - 1),
             points,
-            detector=_detector(line.perhaps("DET?")),
+            detector=Detector(_detector(line.perhaps("DET?"))),
             sweep_s=_at_least_nothing(line.perhaps("SWE:TIME?")),
             rbw_hz=_at_least_nothing(line.perhaps("BAND?")),
             instrument=identity,

@@ -1,17 +1,16 @@
 """From a case to a drawing in a file: what the command and the app's export both do."""
 
-from datetime import datetime
 from pathlib import Path
 
 from gray_kettle.errors import KettleError
 from gray_kettle.export.drawings import (
     check_ending,
-    field_figure,
+    heatmap_figure,
     lanes_figure,
-    ledger_figure,
     levels_figure,
     save,
     save_pages,
+    share_chart_figure,
     sheet_pages,
     sweep_figure,
     waterfall_figure,
@@ -20,11 +19,15 @@ from gray_kettle.export.drawings.sweeps import Sweeping
 from gray_kettle.phy.channels import centre_hz, numbers
 from gray_kettle.planner.change_sheet import sheet_of
 from gray_kettle.session import Session, load_session_detected
-from gray_kettle.site_timezone import zone_name, zone_of
 from gray_kettle.spectrum.views import Frame
 from gray_kettle.store import Case
 
-_OF_READING = {"lanes": lanes_figure, "ledger": ledger_figure, "levels": levels_figure, "field": field_figure}
+_OF_READING = {
+    "lanes": lanes_figure,
+    "ledger": share_chart_figure,
+    "levels": levels_figure,
+    "field": heatmap_figure,
+}
 VIEWS = (*_OF_READING, "sweep", "waterfall")
 _COLUMNS, _LINES = 900, 500  # of the pictures inside a drawing: as many as print can show
 _EDGE_HZ = 20e6
@@ -70,8 +73,7 @@ def _sweeping(case: Case, session: Session, band: str) -> Sweeping:
     finest_hz = min(r.span.step_hz for r in runs)
     columns = max(min(_COLUMNS, round((high_hz - low_hz) / finest_hz)), 2)
     frame = Frame(low_hz, high_hz, columns, seen.start_s, seen.end_s, _LINES)
-    country = session.setup.country
-    offset = datetime.fromtimestamp(seen.start_s, zone_of(country)).utcoffset()
+    site_time = session.setup.site_time
     return Sweeping(
         case.sweeps.view(frame, spot),
         band,
@@ -79,8 +81,8 @@ def _sweeping(case: Case, session: Session, band: str) -> Sweeping:
         spot,
         session.assessment.swept,
         tuple(r for r in session.assessment.radios if r.band == band),
-        offset.total_seconds() if offset else 0.0,
-        zone_name(country),
+        site_time.offset_s(seen.start_s),
+        site_time.name,
         tuple(e for e in session.assessment.emitters if e.band == band and not e.is_dismissed),
     )
 

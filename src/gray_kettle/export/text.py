@@ -1,26 +1,43 @@
-"""Answers as plain tables for a terminal or a pipe."""
+"""Answers as plain text and tables for a terminal or a pipe. Rich lays the tables out by terminal cells."""
+
+import sys
+
+from rich.console import Console
+from rich.table import Table
+from rich.text import Text
 
 from gray_kettle.analysis.assess import channels_seen_from
 from gray_kettle.analysis.assessment import Assessment, Finding, Network, Radio
 from gray_kettle.analysis.emitters.advice import ADVICE
 from gray_kettle.analysis.explain import Explanation
-from gray_kettle.analysis.findings import HEADLINES, confidence_text, emitter_title
-from gray_kettle.export.json_api import iso
+from gray_kettle.analysis.findings import confidence_text, emitter_title
+from gray_kettle.export.json_api.base import iso
+from gray_kettle.model.enums import Severity
 from gray_kettle.planner.proposal import Proposal
 from gray_kettle.safe_text import network_name, printable
 
-MARKS = {"act": "▲", "watch": "◆", "note": "·"}
+MARKS = {Severity.ACT: "▲", Severity.WATCH: "◆", Severity.NOTE: "·"}
+_WIDEST = 100_000  # a pipe has no width: no cell is cut
 
 
-def _aligned(head: list[str], rows: list[list[str]], right: set[int]) -> str:
-    widths = [max(len(row[k]) for row in [head, *rows]) for k in range(len(head))]
-    lines = []
-    for row in [head, *rows]:
-        cells = [
-            c.rjust(w) if k in right else c.ljust(w) for k, (c, w) in enumerate(zip(row, widths, strict=True))
-        ]
-        lines.append("  ".join(cells).rstrip())
-    return "\n".join(lines)
+def print_rich(content: "Table | str") -> None:
+    """Print a table as wide as its cells, without colours or line breaks in a row."""
+    if isinstance(content, str):
+        print(content)
+        return
+    console = Console(file=sys.stdout, width=_WIDEST, no_color=True, highlight=False, soft_wrap=True)
+    with console.capture() as capture:
+        console.print(content)
+    print("\n".join(line.rstrip() for line in capture.get().splitlines()))
+
+
+def _table(columns: list[str], rows: list[list[str]], right: set[int]) -> Table:
+    table = Table(box=None, padding=(0, 2, 0, 0), show_edge=False, header_style=None)
+    for number, name in enumerate(columns):
+        table.add_column(Text(name), justify="right" if number in right else "left", no_wrap=True)
+    for row in rows:
+        table.add_row(*(Text(cell) for cell in row))  # text from the air is never markup
+    return table
 
 
 def _share(value: float | None) -> str:
@@ -31,7 +48,7 @@ def _number(value: float | None, unit: str = "") -> str:
     return "–" if value is None else f"{value:.0f}{unit}"
 
 
-def heard_table(radios: tuple[Radio, ...]) -> str:
+def heard_table(radios: tuple[Radio, ...]) -> Table:
     rows = []
     for radio in radios:
         clients = sum(len(n.clients) for n in radio.networks)
@@ -59,50 +76,50 @@ def heard_table(radios: tuple[Radio, ...]) -> str:
         "channel",
         "dBm",
         "air",
-        "again",
+        "retries",
         "gen",
         "clients",
-        "from Mb/s",
+        "basic Mb/s",
         "BSSID",
-        "names",
+        "SSIDs",
     ]
-    return _aligned(head, rows, {4, 5, 6, 8, 9})
+    return _table(head, rows, {4, 5, 6, 8, 9})
 
 
 def _named(network: Network) -> str:
-    """Its name, marked where its beacons do not tell it."""
+    """Its SSID, marked where its beacons hide it."""
     name = network_name(network.ssid)
     return f"{name} (hidden)" if network.hidden and network.named_by else name
 
 
-def air_table(assessment: Assessment, radio: Radio | None, band: str | None) -> str:
+def air_table(assessment: Assessment, radio: Radio | None, band: str | None) -> Table:
     rows = []
-    for place in channels_seen_from(assessment, radio):
-        if band not in (None, place.channel.band):
+    for view in channels_seen_from(assessment, radio):
+        if band not in (None, view.channel.band):
             continue
-        used, standing = place.utilisation, place.standing
-        if standing is None:
-            rows.append([place.channel.band, str(place.channel.primary), "not measured", *[""] * 6])
+        used, assessed = view.utilisation, view.assessed
+        if assessed is None:
+            rows.append([view.channel.band, str(view.channel.primary), "not measured", *[""] * 6])
             continue
         rows.append(
             [
-                place.channel.band,
-                str(place.channel.primary),
+                view.channel.band,
+                str(view.channel.primary),
                 "not measured" if used.value is None else f"{_share(used.value)} ({used.source})",
-                str(standing.co_channel_radios),
-                _share(standing.co_channel_lost),
-                str(standing.adjacent_radios),
-                _share(standing.adjacent_lost),
-                _share(standing.clear_air),
-                f"{standing.expected_mbps:.0f}",
+                str(assessed.co_channel_radios),
+                _share(assessed.co_channel_lost),
+                str(assessed.adjacent_radios),
+                _share(assessed.adjacent_lost),
+                _share(assessed.clear_air),
+                f"{assessed.expected_mbps:.0f}",
             ]
         )
-    head = ["band", "channel", "utilisation", "co", "lost", "adjacent", "lost", "clear air", "Mb/s"]
-    return _aligned(head, rows, {1, 3, 4, 5, 6, 7, 8})
+    head = ["band", "channel", "utilisation", "co-channel", "lost", "adjacent", "lost", "clear air", "Mb/s"]
+    return _table(head, rows, {1, 3, 4, 5, 6, 7, 8})
 
 
 def emitters_text(assessment: Assessment, band: str | None) -> str:
-    """A paragraph for each."""
+    """A paragraph for each emitter."""
     lines: list[str] = []
     for e in assessment.emitters:
         if band not in (None, e.band):
@@ -110,40 +127,43 @@ def emitters_text(assessment: Assessment, band: str | None) -> str:
         gone = f"; not since {iso(e.gone_since_s)[:16]}" if e.gone_since_s else ""
         lines.append(
             f"✶ {printable(emitter_title(e))}  [{e.id}]  {confidence_text(e)}, {e.level_dbm:.0f} dBm, "
-            f"{_share(e.duty)} of the time{gone}" + ("  (dismissed)" if e.is_dismissed else "")
+            f"on {_share(e.duty)} of the time{gone}" + ("  (dismissed)" if e.is_dismissed else "")
         )
         lines += [f"    {e.reasons}", *(f"    - {word}" for word in e.evidence)]
         touched = ", ".join(f"{n}: {_share(d)}" for _, n, d in e.channels)
         lines += [f"    channels {touched}"] if touched else []
         advice = ADVICE[e.kind]
-        lines += [f"    Where: {advice.where}", f"    Test: {advice.test}", f"    Then: {advice.remedy}", ""]
+        lines += [
+            f"    Where: {advice.where}",
+            f"    Test: {advice.test}",
+            f"    Remedy: {advice.remedy}",
+            "",
+        ]
     if not lines:
         swept = assessment.swept_bands if band is None else assessment.swept_bands & {band}
-        unswept = f"{band} GHz was not swept in this window." if band else "Nothing was swept in this window."
-        lines.append("Nothing but Wi-Fi was found in the sweeps." if swept else unswept)
+        unswept = f"{band} GHz was not swept in this window." if band else "No sweep in this window."
+        lines.append("No non-Wi-Fi emitter was detected in the sweeps." if swept else unswept)
     return "\n".join(lines).rstrip()
 
 
 def brief_text(assessment: Assessment, findings: tuple[Finding, ...]) -> str:
     lines = []
     for finding in findings:
-        lines.append(
-            f"{MARKS[finding.severity]} {finding.subject} {HEADLINES[finding.kind]}: {finding.cause}"
-        )
-        lines.append(f"  {finding.effect}")
-        lines.append(f"  First: {finding.first_step}")
+        lines.append(f"{MARKS[finding.severity]} {finding.headline}")
+        lines.append(f"  {finding.cause} {finding.effect}")
+        lines.append(f"  First step: {finding.first_step}")
     if not findings:
         lines.append(
-            "Nothing wrong was found in what was heard." if assessment.own else "Nothing to judge yet."
+            "No problem was found in what was measured."
+            if assessment.own
+            else "Nothing to assess yet: name the own networks with `gray-kettle set CASE --own …`."
         )
-    lines.append("")
-    lines.append("Not known yet:")
-    lines += [f"  {line}" for line in assessment.not_known]
+    lines += ["", "Not known yet:", *(f"  {line}" for line in assessment.not_known)]
     return "\n".join(lines)
 
 
 def plan_text(proposal: Proposal, band: str | None) -> str:
-    lines = [f"Judged: {proposal.hours}."] if proposal.hours else []
+    lines = [f"Planned for: {proposal.hours}."] if proposal.hours else []
     for move in proposal.moves:
         if band not in (None, move.radio.band) or move.before is None or move.after is None:
             continue
@@ -155,20 +175,24 @@ def plan_text(proposal: Proposal, band: str | None) -> str:
         )
         lines += [f"    {reason}" for reason in move.reasons]
         lines += [
-            f"    or {a.channel.label}: {a.expected_mbps:.0f} Mb/s, {a.loses}" for a in move.alternatives
+            f"    Alternative {a.channel.label}: {a.expected_mbps:.0f} Mb/s, {a.loses}"
+            for a in move.alternatives
         ]
     if not lines:
-        lines.append("No own radio was heard: name the own networks with `gray-kettle set CASE --own …`.")
+        lines.append(
+            "No own radio in this window: name the own networks with `gray-kettle set CASE --own …`."
+        )
     if proposal.other_steps:
         lines.append("\nOther steps:")
         lines += [
-            f"  {n}. {s.what}: {s.why} {s.gain}; {s.effort}." for n, s in enumerate(proposal.other_steps, 1)
+            f"  {n}. {s.what}: {s.why} {s.gain}; effort: {s.effort}."
+            for n, s in enumerate(proposal.other_steps, 1)
         ]
     return "\n".join(lines)
 
 
 def explain_text(found: tuple[Explanation, ...]) -> str:
-    """A paragraph a figure."""
+    """A paragraph for each figure."""
     lines: list[str] = []
     for one in found:
         lines.append(f"{printable(one.title)}: {printable(one.value)}")
@@ -178,6 +202,6 @@ def explain_text(found: tuple[Explanation, ...]) -> str:
             f"    {printable(what).ljust(min(width, 44))}  {printable(value)}  {printable(source)}".rstrip()
             for what, value, source in one.inputs
         ]
-        lines += [f"  Would change it: {one.changes}"] if one.changes else []
+        lines += [f"  What would change it: {one.changes}"] if one.changes else []
         lines += [f"  {one.source}", ""]
     return "\n".join(lines).rstrip()

@@ -21,6 +21,7 @@ from gray_kettle.interference.mains import MainsSynced, find_locked
 from gray_kettle.interference.mains_alias import SlowWave, find_slow_wave
 from gray_kettle.interference.saturated_channels import but_channels
 from gray_kettle.interference.visibility import visible_rows
+from gray_kettle.model.enums import EmitterKind
 from gray_kettle.model.records import MIN_DETECTION_ROWS, Detection, FloatArray, Span
 from gray_kettle.spectrum.channel_power import channels_in_span, passband_hz
 from gray_kettle.spectrum.quantise import Codes
@@ -73,8 +74,8 @@ def detect(
     return tuple(sorted(told, key=lambda s: (-s.level_dbm, s.low_hz)))
 
 
-def _claimed(likely: tuple[tuple[str, float], ...]) -> tuple[tuple[str, float], ...] | None:
-    """What may be said: nothing where it may well be Wi-Fi; "unknown" where no kind is likely enough."""
+def _claimed(likely: tuple[tuple[str, float], ...]) -> tuple[tuple[EmitterKind, float], ...] | None:
+    """The claim that is made: none where it may well be Wi-Fi, "unknown" where no kind is likely enough."""
     shares = dict(likely)
     wifi = shares.pop(kinds.WIFI, 0.0)
     if wifi > 1 - _LEAST_CLAIM or wifi >= max(shares.values()):
@@ -83,7 +84,10 @@ def _claimed(likely: tuple[tuple[str, float], ...]) -> tuple[tuple[str, float], 
     if best < LEAST_CONFIDENCE:
         shares["unknown"] = max(shares.get("unknown", 0.0), best + 1e-6)
     return tuple(
-        sorted(((k, round(v, 4)) for k, v in shares.items() if v >= 0.01), key=lambda i: (-i[1], i[0]))
+        sorted(
+            ((EmitterKind(k), round(v, 4)) for k, v in shares.items() if v >= 0.01),
+            key=lambda i: (-i[1], i[0]),
+        )
     )
 
 
@@ -124,8 +128,11 @@ def _from_standing(block: Block, s: ContinuousSignal) -> Detection | None:
 
 def _from_advertising(block: Block, places: list[FixedFrequency]) -> Detection:
     number = sum(len(f.bursts) for f in places)
-    likely = kinds.compared(
-        {"ble-advertising": 0.0 if len(places) == len(ADVERTISING_HZ) else 1.0}, 1 - math.exp(-number / 5)
+    likely = tuple(
+        (EmitterKind(k), share)
+        for k, share in kinds.compared(
+            {"ble-advertising": 0.0 if len(places) == len(ADVERTISING_HZ) else 1.0}, 1 - math.exp(-number / 5)
+        )
     )
     low, high = min(f.centre_hz for f in places) - 1e6, max(f.centre_hz for f in places) + 1e6
     # The places that others cover see as much as those that show.

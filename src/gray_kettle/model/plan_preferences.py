@@ -1,19 +1,21 @@
-"""What the technician asks of the plan, and what was carried out of it. Kept with the case."""
+"""Plan preferences that the technician set, and the steps that were carried out. Kept with the case."""
 
 from dataclasses import dataclass
 
-CHANGE_COST = 0.10  # in log units: a move must promise about a tenth more throughput
+from gray_kettle.errors import InvalidInput
+
+CHANGE_COST = 0.10  # in log units: a change must promise about 10 % more throughput
 RADAR = ("avoid", "allow", "prefer")
 
 
 @dataclass(frozen=True)
 class PlanPreferences:
-    """What the plan keeps to beside the country and the clients.
+    """What the plan keeps to beside the rules of the country and the limits of the clients.
 
-    locked: ids of radios that stay where they are. offers: (radio id, limit) of what a radio can be set to, as in
-    plan.limits without the band. radar: what to think of channels that must watch for radar. change_cost: what a move
-    must gain, in log units. most_moves: None for any number. weights: (radio id, how much its throughput counts).
-    hours: of the day, local time, that count alone ("8-16"); "" for all.
+    locked: ids of radios that keep their channel. offers: (radio id, limit) of what a radio can be set to, as in
+    planner.limits without the band. radar: how to treat DFS channels. change_cost: what a change must gain, in log
+    units. most_moves: None for any number. weights: (radio id, weight of its throughput). hours: hours of the day
+    (local time) that count, as "8-16"; "" for all.
     """
 
     locked: tuple[str, ...] = ()
@@ -26,12 +28,12 @@ class PlanPreferences:
 
     def __post_init__(self) -> None:
         if self.radar not in RADAR:
-            raise ValueError(f"Radar channels can be told to “{'”, “'.join(RADAR)}”, not “{self.radar}”.")
+            raise InvalidInput(f"“{self.radar}” is not a setting for DFS channels: use {', '.join(RADAR)}.")
 
 
 @dataclass(frozen=True)
 class CompletedStep:
-    """A step that was carried out. radio: its id, "" for a step that is no change of channel."""
+    """A step that was carried out. radio: its id, "" for a step that is no channel change."""
 
     time_s: float
     radio: str

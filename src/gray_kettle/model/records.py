@@ -9,6 +9,7 @@ from typing import Self
 import numpy as np
 from numpy.typing import NDArray
 
+from gray_kettle.model.enums import Detector, EmitterKind
 from gray_kettle.phy.channels import Channel
 
 FloatArray = NDArray[np.float64]
@@ -207,7 +208,7 @@ class Span:
     step_hz: float
     bins: int
     pieces: tuple[int, ...] = (0,)
-    detector: str = "sample"
+    detector: Detector = Detector.SAMPLE
     averages: int = 1
     sweep_s: float = 0.0
     rbw_hz: float = 0.0
@@ -273,22 +274,6 @@ class SweptChannel:
     spot: str = ""
 
 
-KINDS = (
-    "microwave-oven",
-    "bluetooth",
-    "ble-advertising",
-    "frequency-hopper",
-    "802.15.4",
-    "analogue-video",
-    "narrowband-fm",
-    "continuous-carrier",
-    "broadband-noise",
-    "radar",
-    "point-to-point",
-    "unknown",
-)
-
-
 @dataclass(frozen=True)
 class Detection:
     """What some rows of a sweep show of one emitter: of a source of energy that is not Wi-Fi.
@@ -299,7 +284,7 @@ class Detection:
     evidence: what speaks for the likeliest kind.
     """
 
-    likely: tuple[tuple[str, float], ...]
+    likely: tuple[tuple[EmitterKind, float], ...]
     low_hz: float
     high_hz: float
     burst_hz: float
@@ -312,7 +297,7 @@ class Detection:
     evidence: tuple[str, ...] = ()
 
     @property
-    def kind(self) -> str:
+    def kind(self) -> EmitterKind:
         return self.likely[0][0]
 
     @property

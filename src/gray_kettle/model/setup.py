@@ -3,6 +3,7 @@
 from dataclasses import dataclass, field
 
 from gray_kettle.model.plan_preferences import CompletedStep, PlanPreferences
+from gray_kettle.site_timezone import SiteTime, site_time
 
 
 @dataclass(frozen=True)
@@ -47,3 +48,7 @@ class Setup:
     preferences: PlanPreferences = field(default_factory=PlanPreferences)
     done: tuple[CompletedStep, ...] = ()
     time_zone: str = ""
+
+    @property
+    def site_time(self) -> SiteTime:
+        return site_time(self.country, self.time_zone)

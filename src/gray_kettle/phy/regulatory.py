@@ -80,8 +80,8 @@ def _stretch(raw: bytes, at: int) -> Stretch:
 @cache
 def of_this_machine() -> dict[str, tuple[Stretch, ...]]:
     """What the kernel of this machine keeps; empty where there is none, or none that can be read."""
-    told = os.environ.get(_PLACE_VARIABLE)
-    for place in (told,) if told is not None else _PLACES:
+    known = os.environ.get(_PLACE_VARIABLE)
+    for place in (known,) if known is not None else _PLACES:
         try:
             return parse(Path(place).read_bytes())
         except (OSError, ValueError):

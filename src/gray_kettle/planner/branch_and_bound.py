@@ -63,8 +63,8 @@ class _Prover:
     def _beside(self, k: int, m: int) -> FloatArray:
         """What radio k adds on each of its options beside radio m alone on each of its own: (o of k, o of m)."""
         j = self.objective
-        way = j.pair_class[j.dsss[m], j.channel[k][:, None], j.channel[m][None]]
-        logs = j.mean(j.logs(j.base[:, k, :, None] + j.term(k, m, way), j.rates[k][:, None]))
+        pair_class = j.pair_class[j.dsss[m], j.channel[k][:, None], j.channel[m][None]]
+        logs = j.mean(j.logs(j.base[:, k, :, None] + j.term(k, m, pair_class), j.rates[k][:, None]))
         return np.asarray(j.weight[k] * logs - j.costs[k][:, None])
 
     def _pair(self, k: int, m: int, of_k: FloatArray, of_m: FloatArray) -> float:
@@ -99,8 +99,8 @@ class _Prover:
             if depth == 0:
                 self.progress(n / len(limits))
             on = j.channel[k, option]
-            way = j.pair_class[j.dsss[k], j.channel, on]
-            with_it = sums + j.term(np.arange(j.count)[:, None], k, way)
+            pair_class = j.pair_class[j.dsss[k], j.channel, on]
+            with_it = sums + j.term(np.arange(j.count)[:, None], k, pair_class)
             self._descend(depth + 1, {**chosen, k: int(option)}, with_it)
 
     def _open(self, k: int, chosen: dict[int, int], worth: FloatArray) -> FloatArray:
@@ -119,8 +119,8 @@ class _Prover:
         out = np.zeros(len(j.costs[k]))
         for m in placed:
             on = j.channel[m, chosen[m]]
-            way = j.pair_class[j.dsss[k], on, j.channel[k]]
-            logs = j.logs(sums[:, m, chosen[m]][:, None] + j.term(m, k, way), j.rates[m, chosen[m]])
+            pair_class = j.pair_class[j.dsss[k], on, j.channel[k]]
+            logs = j.logs(sums[:, m, chosen[m]][:, None] + j.term(m, k, pair_class), j.rates[m, chosen[m]])
             out += j.weight[m] * j.mean(logs) - j.costs[m, chosen[m]]
         return out
 

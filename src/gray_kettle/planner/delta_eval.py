@@ -96,5 +96,7 @@ class DeltaEvaluator:
     def _terms_of(self, who: IntArray) -> FloatArray:
         """What one radio of each choice, where it is, adds to every radio on each option: (s, b, n, o, sums)."""
         j = self.objective
-        way = j.pair_class[j.dsss[who][:, None, None], j.channel, self._on[self._each, who][:, None, None]]
-        return np.asarray(j.term(self._who[:, None], who[:, None, None], way))
+        pair_class = j.pair_class[
+            j.dsss[who][:, None, None], j.channel, self._on[self._each, who][:, None, None]
+        ]
+        return np.asarray(j.term(self._who[:, None], who[:, None, None], pair_class))

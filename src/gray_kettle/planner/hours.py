@@ -7,16 +7,16 @@ a radio sends while it is there, and how strong it is, stays as over the whole w
 
 import re
 from dataclasses import dataclass, replace
-from datetime import tzinfo
 
 import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.analysis.assessment import Assessment, Emitter, OwnView, Radio
 from gray_kettle.analysis.loss.channel_assessment import assess_channel, victim_of
+from gray_kettle.errors import InvalidInput
 from gray_kettle.model.records import FloatArray
 from gray_kettle.safe_text import printable
-from gray_kettle.site_timezone import offset_s
+from gray_kettle.site_timezone import SiteTime
 
 _STEP_S = 60.0
 _MOST_MOMENTS = 20_000  # of a long window, fewer and further apart
@@ -27,14 +27,14 @@ _SPAN = re.compile(r"^(\d{1,2})-(\d{1,2})$")
 def hours_from(text: str) -> frozenset[int]:
     """Hours of the day out of “8-16” or “11-14,17-19”, the end not included, over midnight if it is smaller.
 
-    Raises: ValueError, with a sentence for people.
+    Raises: InvalidInput for people.
     """
     out: set[int] = set()
     for word in text.replace(" ", "").split(","):
         match = _SPAN.match(word)
         first, last = (int(match[1]), int(match[2])) if match else (24, 0)
         if first > 23 or last > 24 or first == last:
-            raise ValueError(
+            raise InvalidInput(
                 f"“{printable(text)}” are no hours of the day: write for example 8-16 or 11-14,17-19."
             )
         out |= {hour % 24 for hour in range(first, last if last > first else last + 24)}
@@ -49,7 +49,7 @@ class Moments:
     hour: NDArray[np.int64]
 
 
-def moments_of(assessment: Assessment, zone: tzinfo) -> Moments:
+def moments_of(assessment: Assessment, site_time: SiteTime) -> Moments:
     """Even steps through the window at which anything was heard."""
     start_s, end_s = assessment.start_s, assessment.end_s
     step_s = max(_STEP_S, (end_s - start_s) / _MOST_MOMENTS)
@@ -60,7 +60,7 @@ def moments_of(assessment: Assessment, zone: tzinfo) -> Moments:
     time_s = time_s[there]
     # Time zones jump at full hours: one look at the calendar for each.
     whole, which = np.unique(np.floor(time_s / 3600).astype(np.int64), return_inverse=True)
-    ahead_s = [offset_s(int(h) * 3600, zone) for h in whole]
+    ahead_s = [site_time.offset_s(int(h) * 3600) for h in whole]
     local_s = time_s + (np.array(ahead_s, dtype=np.float64)[which] if len(whole) else 0.0)
     return Moments(time_s, (local_s // 3600 % 24).astype(np.int64))
 
@@ -79,7 +79,9 @@ def are_heard(hours: frozenset[int], moments: Moments) -> bool:
     return bool(np.isin(moments.hour, list(hours)).any())
 
 
-def at_hours(assessment: Assessment, hours: frozenset[int], moments: Moments, zone: tzinfo) -> Assessment:
+def at_hours(
+    assessment: Assessment, hours: frozenset[int], moments: Moments, site_time: SiteTime
+) -> Assessment:
     """The same radios and emitters as present at these hours, and our radios judged among them.
 
     Findings, places and their utilisation stay those of the window. The same assessment where nothing was heard at
@@ -89,7 +91,7 @@ def at_hours(assessment: Assessment, hours: frozenset[int], moments: Moments, zo
     if not of_hours.any() or of_hours.all():
         return assessment
     radios = tuple(_radio_at(r, moments, of_hours) for r in assessment.radios)
-    shift = round(offset_s(assessment.start_s, zone) / 3600)
+    shift = round(site_time.offset_s(assessment.start_s) / 3600)
     utc = frozenset((hour - shift) % 24 for hour in hours)
     emitters = tuple(_emitter_at(e, utc) for e in assessment.emitters)
     by_id = {r.id: r for r in radios}
@@ -101,16 +103,16 @@ def _radio_at(radio: Radio, moments: Moments, of_hours: NDArray[np.bool_]) -> Ra
     if radio.own or not radio.episodes:
         return radio
     there = _inside(moments.time_s, radio.episodes)
-    usual, then = float(there.mean()), float(there[of_hours].mean())
-    factor = then / usual if usual else 1.0
+    default_weight, then = float(there.mean()), float(there[of_hours].mean())
+    factor = then / default_weight if default_weight else 1.0
     stays = tuple(replace(s, presence=min(s.presence * factor, 1.0)) for s in radio.stays)
     return replace(radio, stays=stays)
 
 
 def _emitter_at(emitter: Emitter, utc: frozenset[int]) -> Emitter:
     looked = [share for hour, share in emitter.hours if hour in utc]
-    usual = np.mean([share for _, share in emitter.hours]) if emitter.hours else 0.0
-    if not looked or not usual:
+    default_weight = np.mean([share for _, share in emitter.hours]) if emitter.hours else 0.0
+    if not looked or not default_weight:
         return emitter  # nobody looked at these hours: as usual
     duty = min(emitter.duty_while_on * float(np.mean(looked)), 1.0)
     factor = duty / emitter.duty if emitter.duty else 1.0
@@ -128,7 +130,7 @@ def _view_at(
 
 
 def times_of_day(
-    assessment: Assessment, moments: Moments, zone: tzinfo, counted: frozenset[int] | None, most: int
+    assessment: Assessment, moments: Moments, site_time: SiteTime, counted: frozenset[int] | None, most: int
 ) -> tuple[tuple[float, Assessment], ...]:
     """The window by times of day that differ, with the share of the day that each stands for; none where all is alike.
 
@@ -140,7 +142,7 @@ def times_of_day(
         hours = frozenset(range(first, first + length)) & (counted or frozenset(range(24)))
         if not are_heard(hours, moments):
             continue
-        then = at_hours(assessment, hours, moments, zone)
+        then = at_hours(assessment, hours, moments, site_time)
         shape = _shape(then)
         for k, (weight, known, same) in enumerate(found):
             if max((abs(a - b) for a, b in zip(shape, known, strict=True)), default=0.0) < _SAME:

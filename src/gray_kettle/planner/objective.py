@@ -116,7 +116,7 @@ class Objective:
                         (*overlap(mine, theirs, dsss), mine.width_mhz, theirs.width_mhz)
                         for theirs in channels
                     ]
-        self._ways, which = np.unique(np.round(rows.reshape(-1, 8), 9), axis=0, return_inverse=True)
+        self._classes_found, which = np.unique(np.round(rows.reshape(-1, 8), 9), axis=0, return_inverse=True)
         self.pair_class = which.reshape(-1, count, count)  # class by (DSSS, mine, theirs)
         # Of a channel only few classes occur: each once, and which of them each other channel is.
         found = [[np.unique(row, return_inverse=True) for row in table] for table in self.pair_class]
@@ -130,22 +130,22 @@ class Objective:
 
     def _pairs(self) -> None:
         """The term that each other radio adds to a radio's sums, by class: (s, asking, other, c, sums)."""
-        n, ways = self.count, self._ways
-        geometry = ways[:, :6].T[:, :, None]
-        noise = noise_floor_dbm(ways[:, 6] * 1e6)[:, None]
-        their_width = ways[:, 7].astype(np.int64)[:, None]
-        step = np.where(ways[:, 2] > 0, np.log2(np.maximum(ways[:, 2], 20) / 20), -1).astype(int)
+        n, classes = self.count, self._classes_found
+        geometry = classes[:, :6].T[:, :, None]
+        noise = noise_floor_dbm(classes[:, 6] * 1e6)[:, None]
+        their_width = classes[:, 7].astype(np.int64)[:, None]
+        step = np.where(classes[:, 2] > 0, np.log2(np.maximum(classes[:, 2], 20) / 20), -1).astype(int)
         sent = np.array([p.activity for p in self.models])[None, :]
-        terms = np.zeros((len(self.shifts_db), n, n, len(ways), _WIDER + self.wider), dtype=self._type)
+        terms = np.zeros((len(self.shifts_db), n, n, len(classes), _WIDER + self.wider), dtype=self._type)
         for s, shift in enumerate(self.shifts_db):
             for k, model in enumerate(self.models):
                 level = np.array([p.level_at[k] for p in self.models])[None, :] + shift
-                met = pair_effects(geometry, their_width, level, noise, model.victim)
+                effects = pair_effects(geometry, their_width, level, noise, model.victim)
                 term = terms[s, k]
-                term[..., _CO] = _log(1 - sent * met.heard).T
-                term[..., _COUNT], term[..., _SENDING] = met.heard.T, (sent * met.heard).T
-                term[..., _BESIDE] = _log(1 - met.spoilt_by(sent)).T
-                held = _log(1 - sent * met.held).T
+                term[..., _CO] = _log(1 - sent * effects.heard).T
+                term[..., _COUNT], term[..., _SENDING] = effects.heard.T, (sent * effects.heard).T
+                term[..., _BESIDE] = _log(1 - effects.spoilt_by(sent)).T
+                held = _log(1 - sent * effects.held).T
                 for j in range(self.wider):
                     term[..., _WIDER + j] = np.where(step == j, held, 0.0)
                 term[k] = 0.0  # nobody is its own neighbour
@@ -153,9 +153,11 @@ class Objective:
         shift_of = [self.shifts_db.index(shift) for shift, _ in self.scenes]
         self.terms = rows if len(shift_of) == len(self.shifts_db) else rows[shift_of]
 
-    def term(self, victim: IntArray | int, other: IntArray | int, way: IntArray) -> FloatArray:
+    def term(self, victim: IntArray | int, other: IntArray | int, pair_class: IntArray) -> FloatArray:
         """What others add to the sums of asking radios, lying to them in a way; broadcast, (s, …, sums)."""
-        rows: IntArray = (np.asarray(victim, dtype=np.int64) * self.count + other) * len(self._ways) + way
+        rows: IntArray = (np.asarray(victim, dtype=np.int64) * self.count + other) * len(
+            self._classes_found
+        ) + pair_class
         return np.asarray(self.terms.take(rows, axis=1))
 
     def logs(self, sums: FloatArray, rates: FloatArray) -> FloatArray:
@@ -176,9 +178,11 @@ class Objective:
         """Sums of every radio for choices of options: (…, n) to (s, …, n, sums)."""
         who = np.arange(self.count)
         on = self.channel[who, chosen]
-        way = self.pair_class[self.dsss, on[..., :, None], on[..., None, :]]  # class by (…, asking, other)
+        pair_class = self.pair_class[
+            self.dsss, on[..., :, None], on[..., None, :]
+        ]  # class by (…, asking, other)
         sums = self.base[:, who, chosen]
-        return np.asarray(sums + self.term(who[:, None], who, way).sum(axis=-2))
+        return np.asarray(sums + self.term(who[:, None], who, pair_class).sum(axis=-2))
 
     def logs_of(self, chosen: IntArray) -> FloatArray:
         """Mean logarithm of expected throughput of every radio, for choices of options: (…, n) to the same."""

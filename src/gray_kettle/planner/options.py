@@ -1,10 +1,12 @@
-"""What each own radio may do: permitted, sendable, usable by the clients, and listened to."""
+"""The channels open to each own radio: permitted, supported, usable by its clients, and listened to."""
 
 from contextlib import suppress
 from dataclasses import dataclass, replace
 
 from gray_kettle.analysis.assessment import Assessment, Radio
+from gray_kettle.analysis.figures import RadarLeft
 from gray_kettle.analysis.loss.channel_assessment import level_at
+from gray_kettle.model.enums import EmitterKind, FindingKind
 from gray_kettle.model.plan_preferences import PlanPreferences
 from gray_kettle.model.setup import Setup
 from gray_kettle.phy.carrier_sense import UNHEARD_DBM
@@ -14,14 +16,15 @@ from gray_kettle.phy.rates import widest_mhz
 from gray_kettle.planner.limits import limit_of_radio, parse_limit
 from gray_kettle.planner.rules import broken, contradiction, rules_for, rules_of_clients
 
-RADAR_COST = 0.08  # the wait before use, and the risk of having to leave
-RADAR_HEARD_COST = 0.7  # pulses were heard there: it will have to leave again
-HARD_TO_FIND_COST = 0.03  # 6 GHz off the preferred scanning channels: clients look there last
+RADAR_COST = 0.08  # the check before use, and the risk of having to leave
+RADAR_HEARD_COST = 0.7  # pulses were detected there: it will have to leave again
+HARD_TO_FIND_COST = 0.03  # 6 GHz off the preferred scanning channels: clients scan those first
+NOT_LISTENED_TO = "not listened to"
 
 
 @dataclass(frozen=True)
 class Option:
-    """One channel for one radio. barred: why it is not to be chosen, "" when it may be.
+    """One channel for one radio. barred: why it must not be chosen, "" when it may be.
 
     cost: of going there, in log units. watch_s: how long it must listen for radar first, 0 for not at all.
     """
@@ -35,7 +38,7 @@ class Option:
 
 @dataclass(frozen=True)
 class Options:
-    """All channels that exist for a radio. conflict: the rules that together leave it none, by name."""
+    """All channels that exist for a radio. conflict: names of the rules that together leave it none."""
 
     all: tuple[Option, ...]
     conflict: tuple[str, ...]
@@ -48,8 +51,8 @@ class Options:
 def options_for(radio: Radio, assessment: Assessment, setup: Setup) -> Options:
     """Every channel that exists for the radio, with the reason why it is out where it is.
 
-    The present channel is open unless it breaks a rule that was told: staying is an answer. Where nothing is open,
-    the radio stays and the rules that leave it nothing are named. Raises: ValueError, for a limit not understood.
+    The present channel is open unless it breaks a rule: staying is an answer. Where nothing is open, the radio stays
+    and the rules that leave it no channel are named. Raises: InvalidInput, for a limit that cannot be parsed.
     """
     rules = (*rules_for(radio, setup), *rules_of_clients(radio))
     channels = _sendable(radio)
@@ -76,7 +79,7 @@ def options_for(radio: Radio, assessment: Assessment, setup: Setup) -> Options:
 
 
 def barred(radio: Radio, assessment: Assessment, setup: Setup) -> dict[Channel, str]:
-    """Why channels are not open to a radio, where they are not. A limit that cannot be read bars nothing."""
+    """Why channels are barred for a radio. A limit that cannot be parsed bars nothing."""
     clients, offers = [], []
     for text in setup.clients:
         with suppress(ValueError):
@@ -101,16 +104,16 @@ def _sendable(radio: Radio) -> tuple[Channel, ...]:
 
 
 def unwise(channel: Channel, radio: Radio, assessment: Assessment) -> str:
-    """Why a channel is better not gone to, whatever is permitted; "" for no such reason."""
+    """Why a permitted channel should not be chosen; "" for no reason."""
     if any((channel.band, part) not in assessment.covered for part in channel.parts):
-        return "not listened to"
+        return NOT_LISTENED_TO
     if channel.band == "2.4" and channel.width_mhz > 20 and _second_part_is_used(channel, radio, assessment):
-        return "its second half is in use"
+        return "its secondary channel is in use"
     return ""
 
 
 def _cost(channel: Channel, radio: Radio, preferences: PlanPreferences, watched: bool, heard: bool) -> float:
-    """In log units: for the change, for radar watch by what was heard of radar, for being hard to find."""
+    """In log units: for the change, for radar (more where it was detected), and for slower discovery by clients."""
     cost = 0.0 if channel == radio.channel else preferences.change_cost
     if watched:
         cost += (0.0 if preferences.radar == "prefer" else RADAR_COST) + RADAR_HEARD_COST * heard
@@ -120,9 +123,9 @@ def _cost(channel: Channel, radio: Radio, preferences: PlanPreferences, watched:
 
 
 def radar_heard(channel: Channel, assessment: Assessment) -> bool:
-    """Whether radar was met on a channel: its pulses in a sweep, or an own radio that left for no other reason."""
+    """Whether radar was detected on a channel: pulses in a sweep, or an own radio that left for no other reason."""
     for emitter in assessment.emitters:
-        if emitter.kind == "radar" and not emitter.is_dismissed:
+        if emitter.kind == EmitterKind.RADAR and not emitter.is_dismissed:
             for hz, width_hz in channel.segments:
                 if emitter.low_hz < hz + width_hz / 2 and emitter.high_hz > hz - width_hz / 2:
                     return True
@@ -130,16 +133,17 @@ def radar_heard(channel: Channel, assessment: Assessment) -> bool:
     return any(
         parts & set(change.before.parts)
         for finding in assessment.findings
-        if finding.kind == "radar-left"
+        if finding.kind == FindingKind.RADAR_LEFT
         for view in assessment.own
         if view.radio.id == finding.radio
         for change in view.radio.changes
-        if [change.before.label, change.time_s] in finding.figures["left"]
+        if isinstance(finding.figures, RadarLeft)
+        if (change.before.label, change.time_s) in finding.figures.left
     )
 
 
 def _second_part_is_used(channel: Channel, radio: Radio, assessment: Assessment) -> bool:
-    """40 MHz in 2.4 GHz only where nothing at all is heard on the second part."""
+    """40 MHz in 2.4 GHz only where nothing at all is received on the secondary channel."""
     second = channel.parts[1]
     for other in assessment.radios:
         if other.id == radio.id or other.band != "2.4":

@@ -30,7 +30,6 @@ from gray_kettle.planner.rules import is_by_clients
 from gray_kettle.planner.solver import Solution, estimated_score, solve
 from gray_kettle.planner.what_if import WhatIf, reports_no_clients
 from gray_kettle.safe_text import printable
-from gray_kettle.site_timezone import zone_of
 
 _ALTERNATIVES = 2
 _SHIFTS_DB = (-3.0, 0.0, 3.0)  # a place off the raster must win under all of these
@@ -41,11 +40,16 @@ _TIMES, _FEW_TIMES = 6, 3  # of the day, looked at by themselves on a small and 
 _NOT_OPEN = 100.0  # log units: the cost of staying where a rule forbids it; nothing else comes near
 
 
-def propose(assessment: Assessment, setup: Setup, progress: Progress = lambda done: None) -> Proposal:
+def propose(
+    assessment: Assessment,
+    setup: Setup,
+    progress: Progress = lambda done: None,
+    prove_best: bool = True,
+) -> Proposal:
     """Channel and width for every own radio together, band by band, and the other steps; for the hours that count.
 
-    progress is told the share of the work done, and may raise to end it. Raises: ValueError, with a sentence for
-    people, for a limit in the setup that cannot be understood.
+    prove_best False: a bounded plan, without the proof and the other steps. progress gets the share of the work done,
+    and may raise to cancel. Raises: InvalidInput, for a limit in the setup that cannot be parsed.
     """
     found: dict[str, tuple[_Band, Solution]] = {}
     assessment, times, hours = _at_hours_that_count(assessment, setup)
@@ -54,12 +58,12 @@ def propose(assessment: Assessment, setup: Setup, progress: Progress = lambda do
     for at, band in enumerate(bands):
         views = tuple(v for v in assessment.own if v.radio.band == band and v.now is not None)
         open_plans = channel_plans(assessment.radios, setup.country) if band == "2.4" else (THREE,)
-        tables = [_Band(views, assessment, setup, raster, times) for raster in open_plans]
+        tables = [_Band(views, assessment, setup, channel_plan, times) for channel_plan in open_plans]
         if len(views) > MOST_PROVED and len(tables) > 1:  # each takes seconds: a look at both tells which
             three, four = (estimated_score(t.models) for t in tables)
             tables = tables[1:] if four > three + _OTHER_PLAN_GAIN else tables[:1]
         for table in tables:
-            solution = solve(table.models, left, partial(_tell, progress, at, len(bands)))
+            solution = solve(table.models, left, partial(_report, progress, at, len(bands)), prove_best)
             if band not in found or solution.score > found[band][1].score + _OTHER_PLAN_GAIN:
                 found[band] = table, solution
     if left is not None and sum(table.count_moves(s) for table, s in found.values()) > left:
@@ -69,7 +73,9 @@ def propose(assessment: Assessment, setup: Setup, progress: Progress = lambda do
     objectives = [(table, solution.objective, solution) for table, solution in found.values()]
     return Proposal(
         moves=tuple(moves),
-        other_steps=other_steps(assessment, WhatIf({b: t.placed(s) for b, (t, s) in found.items()}), moves),
+        other_steps=other_steps(assessment, WhatIf({b: t.placed(s) for b, (t, s) in found.items()}), moves)
+        if prove_best
+        else (),
         findings=tuple(reasons.with_first_step(f, moves) for f in assessment.findings),
         proved=all(s.proved for _, _, s in objectives),
         score_stay=sum(float(j.score(j.start)) for _, j, _ in objectives),
@@ -87,13 +93,13 @@ Times = tuple[tuple[float, Assessment], ...]
 
 def _at_hours_that_count(assessment: Assessment, setup: Setup) -> tuple[Assessment, Times, str]:
     """The assessment for the hours that count, for those times of the day that differ, and the hours in words."""
-    zone = zone_of(setup.country)
-    moments = moments_of(assessment, zone)
+    site_time = setup.site_time
+    moments = moments_of(assessment, site_time)
     counted = hours_from(setup.preferences.hours) if setup.preferences.hours else None
     judged, words = assessment, ""
     if counted:
         judged, words = (
-            at_hours(assessment, counted, moments, zone),
+            at_hours(assessment, counted, moments, site_time),
             f"at {printable(setup.preferences.hours)} h",
         )
         if not are_heard(counted, moments):
@@ -102,10 +108,10 @@ def _at_hours_that_count(assessment: Assessment, setup: Setup) -> tuple[Assessme
     if count > SMALL_SITE:
         return judged, (), words
     most = _TIMES if count <= MOST_PROVED else _FEW_TIMES
-    return judged, times_of_day(assessment, moments, zone, counted, most), words
+    return judged, times_of_day(assessment, moments, site_time, counted, most), words
 
 
-def _tell(progress: Progress, at: int, parts: int, done: float) -> None:
+def _report(progress: Progress, at: int, parts: int, done: float) -> None:
     progress((at + done) / parts)
 
 
@@ -151,10 +157,10 @@ class _Band:
         views: tuple[OwnView, ...],
         assessment: Assessment,
         setup: Setup,
-        raster: tuple[int, ...],
+        channel_plan: tuple[int, ...],
         times: Times,
     ) -> None:
-        self.views, self.assessment, self.setup, self.raster = views, assessment, setup, raster
+        self.views, self.assessment, self.setup, self.channel_plan = views, assessment, setup, channel_plan
         options = [options_for(v.radio, assessment, setup) for v in views]
         self.all_options = [o.all for o in options]
         self.conflicts = [
@@ -179,7 +185,7 @@ class _Band:
         may = [
             o
             for o in self.all_options[k]
-            if not o.barred and (fits_plan(o.channel, self.raster) or o.channel in robust)
+            if not o.barred and (fits_plan(o.channel, self.channel_plan) or o.channel in robust)
         ]
         costs = [o.cost for o in may]
         if radio.channel not in {o.channel for o in may}:
@@ -188,7 +194,7 @@ class _Band:
             # Off the raster one may stay, where a rule forbids it not.
             costs.append(_NOT_OPEN if here.barred else here.cost)
         victim, _ = victim_of(radio)
-        usual = _UNUSED_WEIGHT if reports_no_clients(radio) else 1.0
+        default_weight = _UNUSED_WEIGHT if reports_no_clients(radio) else 1.0
         return RadioModel(
             victim=victim,
             others=self.foreign[k][0],
@@ -198,7 +204,7 @@ class _Band:
             dsss_only=radio.generation == "b",
             level_at=tuple(mutual_level_dbm(radio, v.radio) for v in self.views),
             start=[o.channel for o in may].index(radio.channel),
-            weight=dict(self.setup.preferences.weights).get(radio.id, usual),
+            weight=dict(self.setup.preferences.weights).get(radio.id, default_weight),
             times=self.times[k],
         )
 
@@ -207,14 +213,16 @@ class _Band:
         radio = self.views[k].radio
         victim, _ = victim_of(radio)
         open_to_it = [o.channel for o in self.all_options[k] if not o.barred]
-        off = {c for c in open_to_it if not fits_plan(c, self.raster)}
+        off = {c for c in open_to_it if not fits_plan(c, self.channel_plan)}
         if not off or len(off) == len(open_to_it):
             return frozenset(off)
         others, _ = interferers_for(self.assessment.radios, radio, self.assessment.emitters)
         candidates = Candidates(open_to_it)
         for shift in _SHIFTS_DB:
             got = score_channels(victim, candidates, others.louder_by(shift)).expected_mbps
-            best = max(mbps for c, mbps in zip(open_to_it, got, strict=True) if fits_plan(c, self.raster))
+            best = max(
+                mbps for c, mbps in zip(open_to_it, got, strict=True) if fits_plan(c, self.channel_plan)
+            )
             off &= {c for c, mbps in zip(open_to_it, got, strict=True) if mbps > best * np.exp(CHANGE_COST)}
         return frozenset(off)
 
@@ -262,7 +270,7 @@ class _Band:
             for o, s in zip(options, after, strict=True)
         )
         conflict = next((c.rules for c in self.conflicts if c.radio == view.radio.id), ())
-        why = reasons.reasons_for(view, chosen, target, alternatives, options, conflict, self.raster)
+        why = reasons.reasons_for(view, chosen, target, alternatives, options, conflict, self.channel_plan)
         why = (makes_room, *why) if makes_room else why
         held = self._barred_by_clients(view.radio, options, after)
         return Move(view.radio, view.radio.channel, target, view.now, chosen, why, alternatives, field, held)
@@ -274,7 +282,7 @@ class _Band:
             ClientBarred(o.barred, o.channel, s.expected_mbps)
             for o, s in zip(options, after, strict=True)
             if is_by_clients(o.barred)
-            and fits_plan(o.channel, self.raster)
+            and fits_plan(o.channel, self.channel_plan)
             and not unwise(o.channel, radio, self.assessment)
         ]
         return max(found, key=lambda h: h.expected_mbps, default=None)
@@ -290,12 +298,12 @@ class _Band:
             - model.costs
         )
         out: list[Alternative] = []
-        taken = {(target.centre_hz, target.width_mhz)}
+        used = {(target.centre_hz, target.width_mhz)}
         for n in np.argsort(-worth, kind="stable"):
             channel = model.options.channels[n]
-            if (channel.centre_hz, channel.width_mhz) in taken:
+            if (channel.centre_hz, channel.width_mhz) in used:
                 continue
-            taken.add((channel.centre_hz, channel.width_mhz))
+            used.add((channel.centre_hz, channel.width_mhz))
             mbps, clear = (
                 float(scores.expected_mbps[place[channel]]),
                 float(scores.clear_air[place[channel]]),

@@ -1,15 +1,25 @@
-"""Why a radio should go, or stay, in sentences whose figures are those of the model."""
+"""Why a radio should change or keep its channel, in sentences whose figures are those of the model."""
 
 from collections.abc import Sequence
 from dataclasses import replace
 
 from gray_kettle.analysis.assessment import ChannelAssessment, Finding, OwnView
-from gray_kettle.analysis.findings import CHANGE_CHANNEL, FIX_CHANNEL, percent
-from gray_kettle.analysis.loss.channel_plan import FOUR, THREE, fits_plan, places
+from gray_kettle.analysis.findings import count, percent
+from gray_kettle.analysis.loss.channel_plan import FOUR, THREE, fits_plan, plan_text
+from gray_kettle.model.enums import ChannelAction, LossKind
 from gray_kettle.phy.channels import Channel
-from gray_kettle.planner.options import Option
+from gray_kettle.planner.options import NOT_LISTENED_TO, Option
 from gray_kettle.planner.proposal import Alternative, Move
 from gray_kettle.safe_text import dbm
+
+_DISRUPTION = 0.1  # about what the solver's cost of a change asks for
+_WORTH_SAYING = 0.03
+_HOW = {
+    LossKind.CO_CHANNEL: "shares its channel and takes",
+    LossKind.ADJACENT: "overlaps its channel in part and costs",
+    LossKind.SECONDARY: "uses its secondary channel and forces a narrower width for",
+    LossKind.NON_WIFI: "is not Wi-Fi and costs",
+}
 
 
 def reasons_for(
@@ -19,9 +29,12 @@ def reasons_for(
     alternatives: tuple[Alternative, ...],
     options: tuple[Option, ...],
     conflict: tuple[str, ...],
-    raster: tuple[int, ...],
+    channel_plan: tuple[int, ...],
 ) -> tuple[str, ...]:
-    """Reasons, the weightiest first; never empty. conflict: rules that leave the radio nothing. raster: the site's."""
+    """Reasons, the weightiest first; never empty.
+
+    conflict: rules that together leave the radio no channel. channel_plan: the 2.4 GHz channels of the site's plan.
+    """
     now, source = view.now, view.radio.channel
     out: list[str] = []
     here = next((o.barred for o in options if o.channel == source), "")
@@ -29,31 +42,37 @@ def reasons_for(
         out.append(f"It may not stay on {source.label}: {here}.")
     if conflict:
         named = " and ".join(f"“{rule}”" for rule in conflict)
-        out.append(f"Nothing is open to it: {named} leave no channel. It stays until one of them gives way.")
+        leave = "leave" if len(conflict) > 1 else "leaves"
+        out.append(
+            f"No channel is available: {named} {leave} none. It stays until one of these rules is relaxed."
+        )
     elif target == source:
         out.append(_why_stay(after, alternatives))
     elif now is not None:
-        out += _what_is_wrong(now, source, target, raster)
+        out += _what_is_wrong(now, source, target, channel_plan)
         out.append(
-            f"On {target.label} clear air is expected to go from {percent(now.clear_air)} "
+            f"On {target.label} clear air is expected to change from {percent(now.clear_air)} "
             f"to {percent(after.clear_air)}, "
-            f"throughput from {now.expected_mbps:.0f} to {after.expected_mbps:.0f} Mb/s."
+            f"and throughput from {now.expected_mbps:.0f} to {after.expected_mbps:.0f} Mb/s."
         )
         out.append(_what_remains(after))
-    unheard = sum(1 for o in options if o.barred == "not listened to")
+    unheard = sum(1 for o in options if o.barred == NOT_LISTENED_TO)
     if unheard:
+        were = "was not listened to and is" if unheard == 1 else "were not listened to and are"
         out.append(
-            f"{unheard} channels were not listened to and are left out: a scan of the whole band may find better."
+            f"{count(unheard, 'channel')} {were} left out: a scan of the whole band may find a better one."
         )
     watch_s = next((o.watch_s for o in options if o.channel == target), 0.0)
     if watch_s and target != source:
-        out.append(f"It must watch for radar there: {_minutes(watch_s)} of silence before it may start.")
+        out.append(
+            f"It is a DFS channel: the radio must listen for radar for {_minutes(watch_s)} before it may send."
+        )
     if any(o.radar_heard and o.channel == source for o in options):
-        out.append(f"Radar was met on {source.label}: it will have to leave there again.")
-    out += _mistakes(view, target, raster)
+        out.append(f"Radar was detected on {source.label}: the radio will have to leave it again.")
+    out += _mistakes(view, target, channel_plan)
     if view.client_level_assumed:
         out.append(
-            f"It hangs on the level of the clients, taken as {dbm(view.client_level_dbm)}: none was heard."
+            f"This depends on the client level, assumed as {dbm(view.client_level_dbm)}: no client was observed."
         )
     return tuple(out)
 
@@ -63,83 +82,78 @@ def _minutes(seconds: float) -> str:
     return "a minute" if minutes <= 1 else f"{minutes} minutes"
 
 
-def _mistakes(view: OwnView, target: Channel, raster: tuple[int, ...]) -> list[str]:
-    """What people do and should not: an automatic channel, four names on one radio."""
+def _mistakes(view: OwnView, target: Channel, channel_plan: tuple[int, ...]) -> list[str]:
+    """Common mistakes: automatic channel selection, and channels off the plan."""
     radio, out = view.radio, []
     if radio.moves:
         out.append(
-            f"It moved {radio.moves} times by itself in this window. Set {target.label} fixed: a radio that chooses "
-            "by a minute's look leaves a good channel for the next passer-by, and drops its clients each time."
+            f"It changed channel {count(radio.moves, 'time')} by itself in this window. Set {target.label} as a fixed "
+            "channel: automatic selection reacts to single minutes, and each change disconnects the clients."
         )
-    if not fits_plan(target, raster):
+    if not fits_plan(target, channel_plan):
         out.append(
-            f"{target.label} lies off the places {places(raster)}: it wins even with all levels 3 dB lower or higher."
+            f"{target.label} is off the channel plan {plan_text(channel_plan)}: it is still best with all levels "
+            "3 dB lower or higher."
         )
-    elif target.band == "2.4" and raster == FOUR:
+    elif target.band == "2.4" and channel_plan == FOUR:
         out.append(
-            "Nobody here sends in the old way (DSSS), which fills more: there is room for the four places "
-            f"{places(raster)}, if all of our radios keep to them."
+            "No radio here uses DSSS, whose signal is wider. So the four channels "
+            f"{plan_text(channel_plan)} fit side by side, if all our radios keep to them."
         )
     return out
 
 
 def _what_is_wrong(
-    now: ChannelAssessment, source: Channel, target: Channel, raster: tuple[int, ...]
+    now: ChannelAssessment, source: Channel, target: Channel, channel_plan: tuple[int, ...]
 ) -> list[str]:
     out = []
-    if not fits_plan(source, raster) and fits_plan(source, THREE):
+    if not fits_plan(source, channel_plan) and fits_plan(source, THREE):
         out.append(
-            f"{source.label} keeps to {places(THREE)}; this plan has the four places {places(raster)}, and ours on "
-            "both sides would overlap it there."
+            f"{source.label} belongs to the plan {plan_text(THREE)}. This site uses {plan_text(channel_plan)}, and "
+            "our radios on both sides would overlap it."
         )
-    elif not fits_plan(source, raster):
+    elif not fits_plan(source, channel_plan):
         out.append(
-            f"{source.label} lies between the places {places(raster)}: it looks empty in a list, but neither side "
-            "gives way to what it cannot decode, and frames collide."
+            f"{source.label} lies between the channels {plan_text(channel_plan)}. It looks empty in a list, but "
+            "stations that cannot decode each other do not take turns, and frames collide."
         )
     worst = [h for h in now.losses if h.share_lost >= 0.01][:2]
-    for loss_cause in worst:
-        how = {
-            "co-channel": "shares its channel and takes",
-            "adjacent": "overlaps it from the side and costs",
-            "secondary": "uses its wide half and takes back the width for",
-            "non-wi-fi": "is no Wi-Fi, lies over it and costs",
-        }[loss_cause.kind]
-        name, place = loss_cause.name, loss_cause.channel.label if loss_cause.channel else "not Wi-Fi"
+    for cause in worst:
+        where = f"{cause.channel.label}, " if cause.channel else ""
         out.append(
-            f"{name} ({place}, {dbm(loss_cause.level_dbm)}) {how} {percent(loss_cause.share_lost)} of its time now."
+            f"{cause.name} ({where}{dbm(cause.level_dbm)}) {_HOW[cause.kind]} {percent(cause.share_lost)} of its "
+            "time now."
         )
     if target.width_mhz < source.width_mhz:
-        out.append(f"{source.width_mhz} MHz find no room here: {target.width_mhz} MHz carry more in the end.")
+        out.append(
+            f"{source.width_mhz} MHz are rarely free here: {target.width_mhz} MHz give more throughput overall."
+        )
     elif target.width_mhz > source.width_mhz and not worst:
-        out.append(f"There is room for {target.width_mhz} MHz.")
+        out.append(f"{target.width_mhz} MHz are free.")
     return out
 
 
 def _what_remains(after: ChannelAssessment) -> str:
     if not after.losses:
-        return "Nothing that was heard shares or overlaps it there."
+        return "No observed radio shares or overlaps that channel."
     worst = after.losses[0]
-    place = f" on {worst.channel.label}" if worst.channel else ""
-    return f"What remains is {worst.name}{place}, {percent(worst.share_lost)}."
+    where = f" on {worst.channel.label}" if worst.channel else ""
+    return f"The largest remaining loss is {percent(worst.share_lost)} to {worst.name}{where}."
 
 
 def _why_stay(after: ChannelAssessment, alternatives: tuple[Alternative, ...]) -> str:
     if not alternatives:
-        return "No other channel is open to it: stay."
+        return "Stay: no other channel is available."
     best = alternatives[0]
     if best.expected_mbps <= after.expected_mbps:
         return (
             f"Stay: no other channel is expected to give more than the {after.expected_mbps:.0f} Mb/s here "
-            f"({best.channel.label} comes to {best.expected_mbps:.0f})."
+            f"({best.channel.label}: {best.expected_mbps:.0f} Mb/s)."
         )
-    offer = f"Stay: {best.channel.label} would give {best.expected_mbps:.0f} against {after.expected_mbps:.0f} Mb/s, "
+    offer = f"Stay: {best.channel.label} would give {best.expected_mbps:.0f} instead of {after.expected_mbps:.0f} Mb/s, "
     if best.expected_mbps > after.expected_mbps * (1 + _DISRUPTION):
-        return offer + "but take more than that from own radios that are there, or make it wait for radar."
-    return offer + "too little to earn the disruption."
-
-
-_DISRUPTION = 0.1  # about what the solver's cost of a change asks for
+        return offer + "but would take more than that from own radios there, or require a radar check."
+    return offer + "too little to justify the disruption."
 
 
 def loss_text(chosen: ChannelAssessment, mbps: float, clear_air: float) -> str:
@@ -148,33 +162,28 @@ def loss_text(chosen: ChannelAssessment, mbps: float, clear_air: float) -> str:
     if less > 0.5:
         return f"{less:.0f} Mb/s less ({percent(clear_air)} clear air)"
     if less < -0.5:
-        return (
-            f"{-less:.0f} Mb/s more for it alone; other own radios, radar watch or the change would cost more"
-        )
-    return "nothing in throughput; the change, radar watch or being hard to find makes it second"
+        return f"{-less:.0f} Mb/s more for this radio; own radios, radar checks or the change cost more than that"
+    return "same throughput; the change, a radar check or slower discovery by clients rank it second"
 
 
 def with_first_step(finding: Finding, moves: Sequence[Move]) -> Finding:
     """The finding with the plan's own figures as its first step, where that step is a change of channel."""
-    if finding.first_step not in (CHANGE_CHANNEL, FIX_CHANNEL):
+    if finding.action == ChannelAction.NONE:
         return finding
     move = next((m for m in moves if m.radio.id == finding.radio), None)
     if move is None or move.before is None or move.after is None:
         return finding
-    fixed = ", fixed" if finding.first_step == FIX_CHANNEL else ""
+    fixed = " as a fixed channel" if finding.action == ChannelAction.FIX else ""
     clear = f"clear air {percent(move.before.clear_air)} → {percent(move.after.clear_air)}"
-    mbps = f"{move.before.expected_mbps:.0f} → {move.after.expected_mbps:.0f} Mb/s expected"
+    mbps = f"expected throughput {move.before.expected_mbps:.0f} → {move.after.expected_mbps:.0f} Mb/s"
     leaving = [m for m in moves if not m.stays and m.radio.band == move.radio.band]
     away = [f"{m.radio.name} to {m.target.label}" for m in leaving]
     if not move.stays:
-        step = f"Go to {move.target.label}{fixed}: {clear}, {mbps}."
+        step = f"Set {move.target.label}{fixed}: {clear}, {mbps}."
     elif away and move.after.clear_air > move.before.clear_air + _WORTH_SAYING:
         step = f"Keep {move.source.label}{fixed}, and move {' and '.join(away)}: {clear}, {mbps}."
     elif fixed:
-        step = f"Fix it on {move.source.label}: no other channel promises more."
+        step = f"Set {move.source.label}{fixed}: no other channel promises more."
     else:
-        step = f"Keep {move.source.label}: no free channel is better. See the other steps of the plan."
+        step = f"Keep {move.source.label}: no available channel is better. See the other steps of the plan."
     return replace(finding, first_step=step)
-
-
-_WORTH_SAYING = 0.03

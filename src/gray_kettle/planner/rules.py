@@ -1,4 +1,4 @@
-"""What decides whether a channel is open to a radio, each under the name that people know it by."""
+"""Rules that decide whether a channel is open to a radio, each with the name that reasons and conflicts show."""
 
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
@@ -12,45 +12,43 @@ from gray_kettle.planner.limits import limit_of_radio, parse_limit
 from gray_kettle.safe_text import printable
 
 _MOST_NAMED = 4
-_CLIENTS, _CLIENTS_SAID = "clients: ", "by their own word, "
+_CLIENT_LIMIT, _CLIENT_SUPPORT = "client limit ", "supported channels: "
 
 
 @dataclass(frozen=True)
 class Rule:
-    """name: what is said where a channel breaks it."""
+    """name: shown where a channel breaks the rule"""
 
     name: str
     permits: Callable[[Channel], bool]
 
 
 def rules_for(radio: Radio, setup: Setup) -> tuple[Rule, ...]:
-    """All that was told and holds for a radio, the weightiest first.
+    """Every configured rule that holds for a radio, the weightiest first.
 
-    Raises: ValueError, with a sentence for people, for a limit that cannot be understood.
+    Raises: InvalidInput, for a limit that cannot be parsed.
     """
     country = setup.country
-    where = printable(country) or "every country"
+    where = printable(country) or "every country (none is set)"
     rules = [Rule(f"not permitted in {where}", lambda c: is_allowed(country, c))]
     if radio.id in setup.preferences.locked:
         rules.append(Rule("locked", lambda c: c == radio.channel))
     for owner, text in setup.preferences.offers:
         if owner == radio.id:
-            rules.append(
-                Rule(f"not offered: it can {printable(text)}", limit_of_radio(text, radio.band).permits)
-            )
+            rules.append(Rule(f"radio limit {printable(text)}", limit_of_radio(text, radio.band).permits))
     for text in setup.clients:
         limit = parse_limit(text)
         if limit.concerns(radio):
-            rules.append(Rule(f"{_CLIENTS}{printable(text)}", limit.permits))
+            rules.append(Rule(f"{_CLIENT_LIMIT}{printable(text)}", limit.permits))
     if setup.preferences.radar == "avoid":
-        rules.append(Rule("radar channels are avoided", lambda c: not needs_radar_watch(country, c)))
+        rules.append(Rule("DFS channels are avoided", lambda c: not needs_radar_watch(country, c)))
     return tuple(rules)
 
 
 def rules_of_clients(radio: Radio) -> tuple[Rule, ...]:
-    """What clients of a radio said they cannot use, those with the same channels together.
+    """Channels that clients of a radio do not list as supported; clients with the same list share a rule.
 
-    They are where it is now, whatever they said.
+    The present channel always passes: they are connected on it.
     """
     said: dict[frozenset[int], int] = {}
     for client in (c for n in radio.networks for c in n.clients):
@@ -59,7 +57,7 @@ def rules_of_clients(radio: Radio) -> tuple[Rule, ...]:
             said[usable] = said.get(usable, 0) + 1
     return tuple(
         Rule(
-            f"{_CLIENTS_SAID}{count} {'client' if count == 1 else 'clients'} cannot use it",
+            f"{_CLIENT_SUPPORT}{count} {'client' if count == 1 else 'clients'} cannot use it",
             lambda c, usable=usable: c.primary in usable or c == radio.channel,  # type: ignore[misc]
         )
         for usable, count in sorted(said.items(), key=lambda item: sorted(item[0]))
@@ -67,8 +65,8 @@ def rules_of_clients(radio: Radio) -> tuple[Rule, ...]:
 
 
 def is_by_clients(name: str) -> bool:
-    """Whether a rule is one of clients, told or said by themselves."""
-    return name.startswith((_CLIENTS, _CLIENTS_SAID))
+    """Whether a rule comes from clients: a configured limit, or their list of supported channels."""
+    return name.startswith((_CLIENT_LIMIT, _CLIENT_SUPPORT))
 
 
 def broken(channel: Channel, rules: Iterable[Rule]) -> str:

@@ -28,14 +28,18 @@ class Solution:
 
 
 def solve(
-    models: tuple[RadioModel, ...], most_moves: int | None = None, progress: Progress = lambda done: None
+    models: tuple[RadioModel, ...],
+    most_moves: int | None = None,
+    progress: Progress = lambda done: None,
+    prove_best: bool = True,
 ) -> Solution:
-    """Best choice of one option for each player, with at most so many changes; never worse than where they are.
+    """Best choice of one option for each radio, with at most so many changes; never worse than staying.
 
-    progress is told the share of the work done, and may raise to end it.
+    prove_best: for small sites, search until no better choice can exist; else stop at the best that was found.
+    progress gets the share of the work done, and may raise to cancel.
     """
     objective = Objective(models, shifts_for(len(models)))
-    few = len(models) <= MOST_PROVED
+    few = prove_best and len(models) <= MOST_PROVED
     found = search(
         objective,
         effort_for(len(models), len(objective.scenes)),

@@ -18,9 +18,9 @@ def is_unused(radio: Radio, assessment: Assessment) -> bool:
     """Whether nobody was heard to use it, although use would have been heard."""
     stations = sum(n.load_stations or 0 for n in radio.networks)
     clients = sum(len(n.clients) for n in radio.networks)
-    told = any(n.load_stations is not None for n in radio.networks)
+    known = any(n.load_stations is not None for n in radio.networks)
     framed = any(n.frames for r in assessment.radios for n in r.networks)
-    return not stations and not clients and (told or framed)
+    return not stations and not clients and (known or framed)
 
 
 def reports_no_clients(radio: Radio) -> bool:
@@ -77,8 +77,8 @@ class WhatIf:
         if band not in self._placed:
             return ()
         weights = np.array([p.weight for p in self._placed[band].values()])
-        taken = weights @ self._without[band]
-        return tuple(self._order[band][k] for k in np.argsort(-taken, kind="stable")[:most] if taken[k] > 0)
+        used = weights @ self._without[band]
+        return tuple(self._order[band][k] for k in np.argsort(-used, kind="stable")[:most] if used[k] > 0)
 
     def with_changed(self, band: str, change: Callable[[str, RadioModel], RadioModel]) -> Effect | None:
         """If each radio of a band were changed so."""
@@ -100,8 +100,8 @@ def _without_each(objective: Objective) -> FloatArray:
     """What each radio (rows) gains in log units without each other one (columns), all where they are."""
     who = np.arange(objective.count)
     on = objective.channel[who, objective.start]
-    way = objective.pair_class[objective.dsss, on[:, None], on[None, :]]
-    sums = objective.sums_of(objective.start)[:, :, None] - objective.term(who[:, None], who, way)
+    pair_class = objective.pair_class[objective.dsss, on[:, None], on[None, :]]
+    sums = objective.sums_of(objective.start)[:, :, None] - objective.term(who[:, None], who, pair_class)
     rates = objective.rates[who, objective.start]
     gains = (
         objective.mean(objective.logs(sums, rates[None, :, None]))

@@ -124,21 +124,21 @@ class Restconf:
 
     def _ask(self, method: str, path: str, **more: Any) -> httpx.Response:
         try:
-            with self._http.stream(method, self._base + path, **more) as told:
+            with self._http.stream(method, self._base + path, **more) as known:
                 content = bytearray()
-                for part in told.iter_bytes():
+                for part in known.iter_bytes():
                     content += part
                     if len(content) > _MOST_BYTES:
                         raise KettleError(f"{self._base} answered more than an access point has to say.")
         except (httpx.HTTPError, httpx.InvalidURL) as error:
             raise KettleError(f"{self._base} cannot be reached: {printable(str(error))}.") from error
         # Unpacked already: what says how it was packed or how long it was no longer holds.
-        headers = {k: v for k, v in told.headers.items() if k not in ("content-encoding", "content-length")}
+        headers = {k: v for k, v in known.headers.items() if k not in ("content-encoding", "content-length")}
         answer = httpx.Response(
-            told.status_code,
+            known.status_code,
             headers=headers,
             content=bytes(content),
-            extensions={"reason_phrase": told.reason_phrase.encode()},
+            extensions={"reason_phrase": known.reason_phrase.encode()},
         )
         if answer.is_success:
             return answer
@@ -148,8 +148,8 @@ class Restconf:
 def _why(answer: httpx.Response) -> str:
     """The error message of RFC 8040, 7.1, or what HTTP calls it."""
     try:
-        told = answer.json()["ietf-restconf:errors"]["error"][0]
-        return printable(str(told.get("error-message") or told["error-tag"]))
+        known = answer.json()["ietf-restconf:errors"]["error"][0]
+        return printable(str(known.get("error-message") or known["error-tag"]))
     except _NO_SUCH_MODEL:
         if answer.status_code == httpx.codes.PRECONDITION_FAILED:
             return "somebody changed it since it was read. Look again."

@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from gray_kettle.collect.files import open_file
-from gray_kettle.collect.ingest import take
+from gray_kettle.collect.ingest import ingest
 from gray_kettle.detection import detect_pending
 from gray_kettle.model.setup import Setup
 from gray_kettle.simulator import tern_quay, tern_sweeps
@@ -63,7 +63,7 @@ def make_demo(path: Path, progress: Callable[[int, int], None] = lambda done, to
         swept = [beside.submit(_write_sweeps, k, Path(folder)) for k in range(len(_SWEEPS))]
         for number, (spot, file) in enumerate(_files(site, Path(folder), swept)):
             progress(2 * number + 1, total)
-            take(case, open_file(file), spot)
+            ingest(case, open_file(file), spot)
             progress(2 * number + 2, total)
         detect_pending(case)
     unfinished.rename(path)

@@ -86,13 +86,13 @@ class Tally:
 def tally(span: Span, time_s: FloatArray, rows: ChannelRows) -> Tally:
     """Add up rows, each weighed by the time that it stands for."""
     places = rows.power.shape[1]
-    told = rows.power != MISSING
-    weight = stands_for_s(time_s)[:, None] * told
+    known = rows.power != MISSING
+    weight = stands_for_s(time_s)[:, None] * known
     over = weight * (rows.over / ALWAYS)
     hours = (np.floor(time_s / 3600) % _HOURS).astype(int)
     at_hour = (hours == np.arange(_HOURS)[:, None]).astype(np.float32)
     hour_s, hour_over_s, hour_rows = (
-        (at_hour @ values.astype(np.float32)).astype(np.float64) for values in (weight, over, told)
+        (at_hour @ values.astype(np.float32)).astype(np.float64) for values in (weight, over, known)
     )
     some = slice(None, None, max(len(time_s) // _ENOUGH_ROWS, 1))
     index = rows.power[some] + _CODES * np.arange(places)[None, :]
@@ -100,7 +100,7 @@ def tally(span: Span, time_s: FloatArray, rows: ChannelRows) -> Tally:
     return Tally(
         span,
         weight.sum(axis=0),
-        told.sum(axis=0).astype(np.int64),
+        known.sum(axis=0).astype(np.int64),
         over.sum(axis=0),
         (MW_OF_CODE[rows.power] * over).sum(axis=0),
         np.asarray(by_power, np.float64).reshape(places, _CODES),

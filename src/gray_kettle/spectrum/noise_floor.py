@@ -60,11 +60,11 @@ def low_and_spread(block: Codes) -> tuple[FloatDb, float]:
     if rows > 2 * high_at + 1:
         block = np.partition(block, (low_at, high_at), axis=0)  # missing is the largest code: it sorts last
     low, high = to_dbm(block[low_at]), to_dbm(block[high_at])
-    told = np.flatnonzero(np.isfinite(high - low))
-    if not len(told):
+    known = np.flatnonzero(np.isfinite(high - low))
+    if not len(known):
         return low, 0.0
     # Busy bins stand wide apart: the spread of noise is found in the calm ones.
-    order = told[np.argsort((low + high)[told], kind="stable")]
+    order = known[np.argsort((low + high)[known], kind="stable")]
     calm = order[len(order) // 20 : max(7 * len(order) // 20, 1)]
     spread_db = (high - low)[calm]
     # Where nearly all is busy, so are most of these; single looks spread farthest.
@@ -79,18 +79,18 @@ def floor_of(low_dbm: FloatDb, spread_db: float, step_hz: float) -> FloatDb:
     floor is that of the bins beside it.
     """
     base = low_dbm + np.float32(_MEAN_PER_SPREAD * spread_db)
-    told = np.isfinite(base)
-    if not told.any():
+    known = np.isfinite(base)
+    if not known.any():
         return base
     reach = max(int(_NEIGHBOURS_HZ / step_hz), 3)
     calm = _running_quantile(base, reach, _CALM)
-    quiet = told & (base <= calm + _RAISED_DB)
+    quiet = known & (base <= calm + _RAISED_DB)
     if not quiet.any():
-        quiet = told
+        quiet = known
     at = np.flatnonzero(quiet)
     values = _running_mean(base[at], max(int(_SMOOTHED_HZ / step_hz), 1))
     floor = np.interp(np.arange(len(base)), at, values).astype(np.float32)
-    floor[~told] = np.nan
+    floor[~known] = np.nan
     return floor
 
 
@@ -110,9 +110,9 @@ def _running_quantile(values: FloatDb, reach: int, share: float) -> FloatDb:
     inside = (around >= 0) & (around < len(some))
     met = np.where(inside, some[np.clip(around, 0, len(some) - 1)], np.nan)
     met.sort(axis=1)  # what is missing goes to the end
-    told = np.isfinite(met).sum(axis=1)
-    found = met[np.arange(len(places)), (share * np.maximum(told - 1, 0)).astype(int)]
-    found = np.where(told > 0, found, np.nanmedian(values))
+    known = np.isfinite(met).sum(axis=1)
+    found = met[np.arange(len(places)), (share * np.maximum(known - 1, 0)).astype(int)]
+    found = np.where(known > 0, found, np.nanmedian(values))
     return np.interp(np.arange(len(values)), places * stride, found).astype(np.float32)
 
 

@@ -271,8 +271,8 @@ class Case:
             edges = self._chunks(db, Edges, low, high, spot_of_take)
             surveys = self._chunks(db, Surveys, low, high, spot_of_take)
             links = self._chunks(db, Links, low, high, spot_of_take)
-            told = db.execute(sa.select(schema.capabilities.c.document)).scalars()
-            capabilities = tuple(capability_from(text) for text in sorted(told))
+            reported = db.execute(sa.select(schema.capabilities.c.document)).scalars()
+            capabilities = tuple(capability_from(text) for text in sorted(reported))
         sightings = sightings.rows((sightings.time_s >= low) & (sightings.time_s <= high))
         traffic = Traffic.stacked([traffic, joined_aggregates(edges)])
         # A second belongs to the window in which it begins.
@@ -339,8 +339,8 @@ class Case:
             if isinstance(table, Traffic):
                 summed = by_the_hour(table.rows(rows))
                 columns, payload = pack(summed)
-                told = {"chunk": number, "columns": columns, "rows": len(summed), "payload": payload}
-                db.execute(schema.sums.insert(), told)
+                reported = {"chunk": number, "columns": columns, "rows": len(summed), "payload": payload}
+                db.execute(schema.sums.insert(), reported)
 
     def _traffic(
         self, db: sa.Connection, low: float, high: float, spot_of_take: dict[int, int]

@@ -11,6 +11,7 @@ from dataclasses import asdict
 import numpy as np
 import sqlalchemy as sa
 
+from gray_kettle.model.enums import EmitterKind
 from gray_kettle.model.records import MIN_DETECTION_ROWS, Detection, DetectionBlock, FloatArray
 from gray_kettle.store import schema
 from gray_kettle.store.sweeps import CodedRows, Run, Sweeps, Writing
@@ -31,6 +32,15 @@ class DetectionCache:
         """Rows that no detector has examined yet, where examining them would pay."""
         return sum(rows for _, rows in self.pending_runs())
 
+    def needs_detection(self, detector: int) -> bool:
+        """Whether rows wait, or detections of another version of the detector are kept."""
+        return self._has_other(detector) or bool(self.pending_runs())
+
+    def _has_other(self, detector: int) -> bool:
+        stale = sa.select(sa.func.count()).where(schema.looks.c.detector != detector)
+        with self._reading() as db:
+            return bool(db.execute(stale).scalar_one())
+
     def pending_runs(self) -> list[tuple[Run, int]]:
         """(run, rows behind its last closed block) of every run that is worth examining."""
         c = schema.looks.c
@@ -49,12 +59,9 @@ class DetectionCache:
 
     def discard_older(self, detector: int) -> None:
         """Delete the detections that another version of the detector made: their rows wait again."""
-        c = schema.looks.c
-        with self._reading() as db:
-            stale = db.execute(sa.select(sa.func.count()).where(c.detector != detector)).scalar_one()
-        if stale:
+        if self._has_other(detector):
             with self._writing() as db:
-                db.execute(schema.looks.delete().where(c.detector != detector))
+                db.execute(schema.looks.delete().where(schema.looks.c.detector != detector))
 
     def blocks(self, run: Run) -> Iterator[tuple[CodedRows, bool]]:
         """Blocks of rows behind the last closed block, each with whether it is closed (no more rows will join it)."""
@@ -129,7 +136,7 @@ def _block(start_s: float, end_s: float, rows: int, document: str, span: str, sp
     high_hz = low_hz + of_span["step_hz"] * of_span["bins"]
     detections = []
     for fields in json.loads(document):
-        for name in ("likely", "channels"):
-            fields[name] = tuple(tuple(item) for item in fields[name])
+        fields["likely"] = tuple((EmitterKind(kind), share) for kind, share in fields["likely"])
+        fields["channels"] = tuple(tuple(item) for item in fields["channels"])
         detections.append(Detection(**{**fields, "evidence": tuple(fields["evidence"])}))
     return DetectionBlock(start_s, end_s, rows, low_hz, high_hz, spot, tuple(detections))

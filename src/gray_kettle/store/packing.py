@@ -87,14 +87,14 @@ def announcement_from(text: str) -> Announcement:
 
 def pack_arrays(arrays: dict[str, np.ndarray[Any, Any]]) -> bytes:
     """Named arrays of any shape as one run of bytes: a line that tells what they are, then their packed content."""
-    told, parts = [], []
+    known, parts = [], []
     for name, values in arrays.items():
-        told.append(f"{name}:{values.dtype.str}:{'x'.join(str(n) for n in values.shape)}")
+        known.append(f"{name}:{values.dtype.str}:{'x'.join(str(n) for n in values.shape)}")
         octets = np.ascontiguousarray(values).view(np.uint8)
         if values.dtype.itemsize == _WIDE:  # bytes of equal weight side by side
             octets = octets.reshape(-1, values.dtype.itemsize).T
         parts.append(octets.tobytes())
-    return ",".join(told).encode() + b"\n" + zstandard.compress(b"".join(parts), 1)
+    return ",".join(known).encode() + b"\n" + zstandard.compress(b"".join(parts), 1)
 
 
 def unpack_arrays(packed: bytes) -> dict[str, np.ndarray[Any, Any]]:

@@ -1,11 +1,13 @@
-"""The full-screen app: themes, global keys, and which screen is up. No arithmetic, no SQL."""
+"""The full-screen app: themes, configured keys, and which screen is shown."""
 
+import logging
 from pathlib import Path
 from typing import ClassVar
 
 from textual import on, work
 from textual.binding import Binding
 
+from gray_kettle import configuration
 from gray_kettle.errors import KettleError
 from gray_kettle.tui import theme
 from gray_kettle.tui.crash import PlainCrash
@@ -13,6 +15,8 @@ from gray_kettle.tui.main_screen import MainScreen
 from gray_kettle.tui.messages import OpenCase, OpenDemo
 from gray_kettle.tui.start.screen import StartScreen
 from gray_kettle.tui.start.style import FORM_CSS
+
+_LOGGER = logging.getLogger(__name__)
 
 
 class KettleApp(PlainCrash):
@@ -27,15 +31,23 @@ class KettleApp(PlainCrash):
     def __init__(self, case: Path | None) -> None:
         super().__init__()
         self._case = case
+        self._complaint = ""  # about the configuration, shown once the app is up
+        try:
+            wanted = configuration.load()
+        except KettleError as error:
+            wanted, self._complaint = configuration.Configuration(), str(error)
         self.register_theme(theme.KETTLE)
         self.register_theme(theme.KETTLE_LIGHT)
-        self.theme = theme.KETTLE.name
+        self.theme = wanted.theme or theme.KETTLE.name
+        self.set_keymap(wanted.keys)
 
     def get_theme_variable_defaults(self) -> dict[str, str]:
         return dict(theme.VARIABLE_DEFAULTS)
 
     def on_mount(self) -> None:
         self.push_screen(StartScreen() if self._case is None else MainScreen(self._case))
+        if self._complaint:
+            self.notify(self._complaint, title="Configuration", severity="warning", markup=False, timeout=15)
 
     @on(OpenCase)
     def _open_case(self, asked: OpenCase) -> None:
@@ -53,10 +65,11 @@ class KettleApp(PlainCrash):
         path = demo_path()
         try:
             if not path.exists():
-                self.notify("Making the demo case: some ten seconds …", timeout=12)
+                self.notify("Making the demo case. This takes about ten seconds …", timeout=12)
                 path.parent.mkdir(parents=True, exist_ok=True)
                 make_demo(path)
         except (KettleError, OSError) as error:
+            _LOGGER.warning("demo: %s", error)
             self.notify(str(error), title="No demo", severity="error", markup=False)
         else:
             self.call_from_thread(self.switch_screen, MainScreen(path))

@@ -1,45 +1,55 @@
-"""The palette: everything the work screen can do, by name."""
+"""The command palette of the main screen: its views and actions, by name."""
+
+from collections.abc import Awaitable, Callable
 
 from textual.command import DiscoveryHit, Hit, Hits, Provider
 
-_COMMANDS = (
-    ("Brief: what is wrong", "screen.place('brief')", "The findings, worst first"),
-    ("Heard: who is there", "screen.place('heard')", "Radios, networks and clients"),
-    ("Air: who fills what", "screen.place('air')", "Lanes, and what is left of each place"),
-    ("Sweep: what the radio cannot tell", "screen.place('sweep')", "Presence and waterfall"),
-    ("Plan: what to do", "screen.place('plan')", "Channel and width for each own radio"),
+from gray_kettle.tui.frame.title_line import VIEWS
+
+_SUMMARIES = {
+    "brief": "What is wrong, worst first",
+    "heard": "Radios, networks and clients",
+    "air": "Channels: who uses what, and what is left",
+    "sweep": "Spectrum: presence, waterfall, emitters",
+    "plan": "Channel and width for each own radio",
+}
+_ACTIONS = (
     ("Take files, or from an analyser", "screen.take", "Captures, scan listings and sweeps, into the case"),
-    ("Own networks", "screen.own", "Say which of the names that were heard are ours"),
-    ("Site, country, limits of clients", "screen.site", "What the case knows of the site"),
-    (
-        "Export the drawing, or the change sheet",
-        "screen.export",
-        "Of Heard, Air or Sweep as SVG; of Plan as PDF",
-    ),
-    ("Where these figures come from", "screen.explain", "Opens the figures of what is pointed at"),
-    ("Thresholds", "screen.thresholds", "From when something is a finding, for this case"),
-    ("Reference: compare others with this window", "screen.reference", "Once more: no reference"),
+    ("Own networks", "screen.own", "Which of the observed networks are ours"),
+    ("Site, country, client limits", "screen.site", "Name, country, time zone, complaint, client limits"),
+    ("Export", "screen.export", "The drawings of this view as SVG, or the change sheet of Plan"),
+    ("Where these figures come from", "screen.explain", "Explains the figures under the cursor"),
+    ("Thresholds", "screen.thresholds", "When something counts as a finding in this case"),
+    ("Reference window", "screen.reference", "Compare other windows with this one; once more: none"),
     ("Window: hour, day, all", "screen.zoom", "The next length of the window"),
-    ("Undo the last edit", "screen.undo", "Own networks, names, site"),
-    ("Help for this place", "screen.help", "Keys, and how to read it"),
+    ("Undo the last edit", "screen.undo", "Own networks, names, site, plan preferences"),
+    ("Help for this view", "screen.help", "Its keys, and how to read it"),
 )
 
 
+def _commands() -> list[tuple[str, str, str]]:
+    views = [
+        (f"View: {title}", f"screen.view('{name}')", _SUMMARIES.get(name, ""))
+        for name, title in VIEWS.values()
+    ]
+    return [*views, *_ACTIONS]
+
+
 class KettleCommands(Provider):
-    """Commands of the work screen."""
+    """Commands of the main screen."""
 
     async def discover(self) -> Hits:
-        for name, action, help_text in _COMMANDS:
+        for name, action, help_text in _commands():
             yield DiscoveryHit(name, self._runner(action), help=help_text)
 
     async def search(self, query: str) -> Hits:
         matcher = self.matcher(query)
-        for name, action, help_text in _COMMANDS:
+        for name, action, help_text in _commands():
             score = matcher.match(name)
             if score > 0:
                 yield Hit(score, matcher.highlight(name), self._runner(action), help=help_text)
 
-    def _runner(self, action: str):  # type: ignore[no-untyped-def]
+    def _runner(self, action: str) -> Callable[[], Awaitable[None]]:
         async def run() -> None:
             await self.app.run_action(action)
 

@@ -4,6 +4,7 @@ Textual prints local variables too, and those hold what came over the air and wh
 public way to change that; `_fatal_error` is its private one, and a test notices when it goes away.
 """
 
+import logging
 import traceback
 
 from rich.text import Text
@@ -12,8 +13,10 @@ from textual.app import App
 from gray_kettle.safe_text import printable
 
 INTRODUCTION = (
-    "Gray Kettle has a fault and had to stop; nothing that was stored is lost. Please report these lines:"
+    "Gray Kettle had to stop because of a fault in the program. Nothing that was stored is lost. "
+    "Please report these lines:"
 )
+_LOGGER = logging.getLogger(__name__)
 
 
 class PlainCrash(App[None]):
@@ -21,5 +24,6 @@ class PlainCrash(App[None]):
 
     def _fatal_error(self) -> None:
         lines = [printable(line) for line in traceback.format_exc().splitlines()]
+        _LOGGER.error("crash: %s", "\n".join(lines))
         self._exit_renderables.append(Text("\n".join([INTRODUCTION, *lines])))
         self._close_messages_no_wait()

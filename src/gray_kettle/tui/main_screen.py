@@ -1,38 +1,53 @@
-"""The screen that one works on: the frame around the chosen place. Knows the case and the window."""
+"""The main screen: the frame around the chosen view of one case. It routes; controllers do the work."""
 
 import asyncio
 import gc
 import importlib
 from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING, ClassVar
+from typing import ClassVar
 
-from textual import on, work
+from textual import on
 from textual.app import ComposeResult
 from textual.binding import Binding
+from textual.screen import Screen
 from textual.widgets import ContentSwitcher, Static
-from textual.worker import Worker, WorkerCancelled, get_current_worker
 
-from gray_kettle.errors import KettleError
 from gray_kettle.tui.commands import KettleCommands
-from gray_kettle.tui.edits import Editing
-from gray_kettle.tui.frame.timeline import BINS, Timeline
-from gray_kettle.tui.frame.title_line import VIEWS, KeyHints, Rule, TitleLine, ViewTabs, _Line
+from gray_kettle.tui.controllers import window as windows
+from gray_kettle.tui.controllers.capture import Capture
+from gray_kettle.tui.controllers.exporting import Exporter
+from gray_kettle.tui.controllers.loading import WHOLE, Loader, Window
+from gray_kettle.tui.controllers.setup_edits import SetupEdits
+from gray_kettle.tui.frame.timeline import Timeline
+from gray_kettle.tui.frame.title_line import VIEWS, ClickLine, KeyHints, Rule, TitleLine, ViewTabs
 from gray_kettle.tui.frame.view import View
 from gray_kettle.tui.help import HelpScreen
-from gray_kettle.tui.messages import Follow, Jump, Shown, ToWindow, WorkProgress
+from gray_kettle.tui.messages import (
+    AnnotateEmitter,
+    EditPreferences,
+    Follow,
+    GiveName,
+    JoinRadios,
+    Jump,
+    LiveDetections,
+    LiveEnded,
+    MarkDone,
+    MarkOwn,
+    SeparateBssids,
+    SetupChanged,
+    Shown,
+    SweepReceived,
+    ToWindow,
+    WorkProgress,
+)
 from gray_kettle.tui.view_state import BANDS, ViewState
 
-if TYPE_CHECKING:
-    from gray_kettle.session import Session
-
-_SHORTEST_S, _CLOSE_S = 5.0, 1e-3
-_ZOOMS_S = (3600.0, 6 * 3600.0, 24 * 3600.0)
 _WAITING = "waiting"
 
 
-class MainScreen(Editing):
-    """Works on one case. Reading and judging run in a worker; the places only show."""
+class MainScreen(Screen[None]):
+    """Works on one case. Loading, assessing and planning run in workers; the views only show."""
 
     CSS = """
     MainScreen { layout: vertical; }
@@ -42,340 +57,321 @@ class MainScreen(Editing):
     COMMANDS: ClassVar = {KettleCommands}
     BINDINGS: ClassVar = [
         *(
-            Binding(key, f"place('{name}')", title, show=False, id=f"place.{name}")
+            Binding(key, f"view('{name}')", title, show=False, id=f"view.{name}")
             for key, (name, title) in VIEWS.items()
         ),
-        Binding("b", "band", "band", id="work.band"),
-        Binding("left_square_bracket", "shift(-1)", "window back", id="work.back"),
-        Binding("right_square_bracket", "shift(1)", "window on", id="work.on"),
-        Binding("left_curly_bracket", "stretch(0.5)", "window shorter", id="work.shorter"),
-        Binding("right_curly_bracket", "stretch(2)", "window longer", id="work.longer"),
-        Binding("w", "zoom", "hour, day, all", id="work.zoom"),
-        Binding("r", "reference", "reference", id="work.reference"),
-        Binding("i", "explain", "where a figure comes from", id="work.explain"),
-        Binding("t", "take", "take", id="work.take"),
-        Binding("x", "export", "export", id="work.export"),
-        Binding("o", "own", "own networks", id="work.own"),
-        Binding("question_mark", "help", "help", id="work.help"),
-        Binding("ctrl+z", "undo", "undo", id="work.undo"),
+        Binding("b", "band", "band", id="main.band"),
+        Binding("left_square_bracket", "shift(-1)", "window back", id="main.back"),
+        Binding("right_square_bracket", "shift(1)", "window forward", id="main.forward"),
+        Binding("left_curly_bracket", "stretch(0.5)", "window shorter", id="main.shorter"),
+        Binding("right_curly_bracket", "stretch(2)", "window longer", id="main.longer"),
+        Binding("w", "zoom", "hour, day, all", id="main.zoom"),
+        Binding("r", "reference", "reference", id="main.reference"),
+        Binding("i", "explain", "where a figure comes from", id="main.explain"),
+        Binding("t", "take", "take", id="main.take"),
+        Binding("x", "export", "export", id="main.export"),
+        Binding("o", "own", "own networks", id="main.own"),
+        Binding("question_mark", "help", "help", id="main.help"),
+        Binding("ctrl+z", "undo", "undo", id="main.undo"),
     ]
 
     def __init__(self, path: Path, fresh: bool = False) -> None:
-        super().__init__(path)
-        self._fresh = fresh
-        self._band = ""
-        self._window: tuple[float | None, float | None] = (None, None)
-        self._busy: dict[str, list[float]] = {}
+        super().__init__()
+        self._path, self._fresh = path, fresh
+        self._state: ViewState | None = None
+        self._views: dict[str, View] = {}  # empty until they are mounted
         self._wanted = "brief"
+        self._stale: set[str] = set()  # views that do not show the newest state yet
+        self._band = ""
+        self._window: Window = WHOLE
+        self._busy: dict[str, list[float]] = {}
         self._followed: frozenset[str] = frozenset()
-        self._stale: set[str] = set()  # places that do not show the newest look yet
+        self._loader = Loader(self, path)
+        self._edits = SetupEdits(self, path, lambda: self._state)
+        self._capture = Capture(self, path, self._show_status, self._take_stored)
+        self._exporter = Exporter(self, path)
 
     def compose(self) -> ComposeResult:
         yield TitleLine(id="title-line")
-        yield ViewTabs(id="places-line")
+        yield ViewTabs(id="view-tabs")
         yield Rule()
         with ContentSwitcher(initial=_WAITING):
             yield Static(" Reading the case …", id=_WAITING)
         yield Rule()
-        yield Timeline(id="rail")
+        yield Timeline(id="timeline")
         yield KeyHints(id="hints")
 
     def on_mount(self) -> None:
-        self.query_one(TitleLine).status = "reading the case …"
+        self._show_status("reading the case …")
         # Not after the refresh but a moment later: the frame must have reached the terminal.
-        self.set_timer(0.05, self._bring_places)
+        self.set_timer(0.05, self._mount_views)
 
-    async def _bring_places(self) -> None:
-        """Fill the frame, once it stands: the places need numerics, whose import takes as long as all before it."""
+    async def _mount_views(self) -> None:
+        """Fill the frame once it is shown: the views need numerics, whose import takes as long as all before it."""
         made = await asyncio.to_thread(importlib.import_module, "gray_kettle.tui.views")
         self._views = {name: view(id=name) for name, view in made.VIEW_CLASSES.items()}
         for view in self._views.values():
             view.display = False  # until it is chosen
         await self.query_one(ContentSwitcher).mount(*self._views.values())
-        self.action_place(self._wanted)
-        self._reload()
+        self.action_view(self._wanted)
+        self._loader.load(self._window)
         if self._fresh:
             self.action_take()
 
-    # Reading
+    # Loading
 
-    def judge_again(self) -> None:
-        self._reload()
-
-    @work(thread=True, exclusive=True, group="read")
-    def _reload(self) -> None:
-        """Read, judge and plan off the interface's thread."""
-        from gray_kettle.detection import detect_pending
-        from gray_kettle.session import read
-        from gray_kettle.store import Case
-
-        worker = get_current_worker()
-        try:
-            with Case.open(self._path) as case:
-                span_s = case.span_s() or (0.0, 0.0)
-                session = read(case, *self._window)
-                busy = _busy(session, span_s) if self._window == (None, None) else None
-                if session.observations.rows_pending:  # what is known so far first; looking takes seconds
-                    _ = session.assessment
-                    self.post_message(Shown(session, span_s, busy, False))
-                    if not detect_pending(case, self._looking, lambda: worker.is_cancelled):
-                        return
-                    session = read(case, *self._window)
-            session.planning = lambda done: self._planning(done, worker)
-            for with_proposal in (False, True):
-                _ = session.proposal if with_proposal else session.assessment
-                if worker.is_cancelled:
-                    return
-                self.post_message(Shown(session, span_s, busy, with_proposal))
-        except WorkerCancelled:
-            return  # another window was asked for while the plan was worked out
-        except KettleError as error:
-            self.notify(str(error), title="Cannot read the case", severity="error", markup=False, timeout=30)
-
-    def _looking(self, done: int, total: int) -> None:
-        """From the worker: how far the sweeps are looked through."""
-        self.post_message(WorkProgress("looking for emitters", done / max(total, 1)))
-
-    def _planning(self, done: float, worker: "Worker[None]") -> None:
-        """From the worker: how far the plan is."""
-        if worker.is_cancelled:
-            raise WorkerCancelled
-        if done > 0:
-            self.post_message(WorkProgress("working out the plan", done))
+    def _show_status(self, text: str) -> None:
+        self.query_one(TitleLine).status = text
 
     @on(WorkProgress)
-    def _tell_working(self, working: WorkProgress) -> None:
-        if not self.query_one(TitleLine).status:
-            return  # it came in after the end
-        bar = "━" * int(12 * working.done)
-        self.query_one(TitleLine).status = f"{working.what} {bar:┄<12}"
+    def _show_progress(self, progress: WorkProgress) -> None:
+        if self.query_one(TitleLine).status:  # else it came in after the end
+            bar = "━" * int(12 * progress.done)
+            self._show_status(f"{progress.what} {bar:┄<12}")
 
     @on(Shown)
     def _shown(self, shown: Shown) -> None:
-        observations = shown.session.observations
-        start_s, end_s = shown.span_s
+        session = shown.session
         if shown.busy is not None:
             self._busy = shown.busy
-        assessment = shown.session.assessment
         if not self._band:
-            self._band = next((r.band for r in assessment.radios), "2.4")
-        self._look = ViewState(
-            session=shown.session,
-            assessment=assessment,
-            proposal=shown.session.proposal if shown.with_proposal else None,
+            self._band = next((r.band for r in session.assessment.radios), "2.4")
+        self._state = ViewState(
+            session=session,
+            assessment=session.assessment,
+            proposal=session.proposal if shown.with_proposal else None,
             band=self._band,
-            start_s=observations.start_s,
-            end_s=observations.end_s,
-            case_start_s=start_s,
-            case_end_s=end_s,
+            start_s=session.observations.start_s,
+            end_s=session.observations.end_s,
+            case_start_s=shown.span_s[0],
+            case_end_s=shown.span_s[1],
             busy=self._busy,
             followed=self._followed,
             path=self._path,
         )
-        self.query_one(TitleLine).status = "" if shown.with_proposal else "working out the plan …"
-        self._spread()
+        if session.setup == self._edits.setup:
+            self._edits.reset()
+        self._show_status("" if shown.with_proposal else "computing the plan …")
+        self._publish()
         if shown.with_proposal:
             # What is loaded by now stays: a full collection that walks it all takes 90 ms, and a key waits for it.
             gc.freeze()
 
-    def _spread(self) -> None:
-        """Hand the look to the frame and to the place that is shown; the others get it when they come up."""
-        self.query_one(TitleLine).look = self._look
-        self.query_one(Timeline).look = self._look
+    def _publish(self) -> None:
+        """Hand the state to the frame and to the view that is shown; the others get it when they come up."""
+        self.query_one(TitleLine).state = self._state
+        self.query_one(Timeline).state = self._state
         self._stale = set(self._views)
-        self._freshen()
+        self._refresh_view()
 
-    def _freshen(self) -> None:
-        place = self._place
-        if place is not None and self._look is not None and place.id in self._stale:
-            self._stale.discard(place.id or "")
-            place.show(self._look)
+    def _refresh_view(self) -> None:
+        view = self._view
+        if view is not None and self._state is not None and view.id in self._stale:
+            self._stale.discard(view.id or "")
+            view.show(self._state)
             if self.focused is None and self is self.app.screen:
-                place.focus_first()
+                view.focus_first()
+
+    def _change_state(self, **changes: object) -> None:
+        if self._state is not None:
+            self._state = replace(self._state, **changes)  # type: ignore[arg-type]
+            self._publish()
+
+    # Views
 
     @property
-    def _place(self) -> View | None:
+    def _view(self) -> View | None:
         return self._views.get(self.query_one(ContentSwitcher).current or "")
 
-    # Places
-
-    def action_place(self, name: str) -> None:
+    def action_view(self, name: str) -> None:
         self._wanted = name
-        self.query_one(ViewTabs).place = name
+        self.query_one(ViewTabs).view = name
         if name not in self._views:
-            return  # it will come up when it is there
+            return  # it comes up when it is mounted
         self.query_one(ContentSwitcher).current = name
         self.query_one(KeyHints).own = self._views[name].HINTS
-        self._freshen()
+        self._refresh_view()
         self._views[name].focus_first()
 
-    @on(_Line.Clicked)
-    def _clicked(self, clicked: _Line.Clicked) -> None:
+    @on(ClickLine.Clicked)
+    def _clicked(self, clicked: ClickLine.Clicked) -> None:
         kind, _, what = clicked.word.partition("-")
-        if kind == "place":
-            self.action_place(what)
+        if kind == "view":
+            self.action_view(what)
         else:
             self._to_band(what)
 
     @on(Jump)
     def _jump(self, jump: Jump) -> None:
-        assessment = self._look.assessment if self._look else None
+        assessment = self._state.assessment if self._state else None
         about = assessment.radio(jump.about) or assessment.emitter(jump.about) if assessment else None
         if about is not None and about.band != self._band:
             self._to_band(about.band)
-        self.action_place(jump.place)
+        self.action_view(jump.view)
         if jump.only:
-            self.call_after_refresh(self._views[jump.place].narrow, jump.only, jump.back)
+            self.call_after_refresh(self._views[jump.view].apply_filter, jump.only, jump.back)
         if about is not None:
-            self.call_after_refresh(self._views[jump.place].choose, about.id)
+            self.call_after_refresh(self._views[jump.view].choose, about.id)
 
     def action_band(self) -> None:
         self._to_band(BANDS[(BANDS.index(self._band) + 1) % len(BANDS)] if self._band else BANDS[0])
 
     def _to_band(self, band: str) -> None:
         self._band = band
-        if self._look is not None:
-            self._look = replace(self._look, band=band)
-            self._spread()
-
-    # The window
-
-    def action_shift(self, direction: int) -> None:
-        look = self._look
-        if look is None or look.is_whole_case:
-            return
-        length = look.end_s - look.start_s
-        start = min(max(look.start_s + direction * length / 2, look.case_start_s), look.case_end_s - length)
-        self._to_window(start, start + length)
-
-    def action_stretch(self, factor: float) -> None:
-        look = self._look
-        if look is None:
-            return
-        self._stretch_to((look.start_s + look.end_s) / 2, (look.end_s - look.start_s) * factor)
-
-    def _stretch_to(self, middle: float, length: float) -> None:
-        look = self._look
-        assert look is not None
-        length = max(length, _SHORTEST_S)
-        start, end = max(middle - length / 2, look.case_start_s), min(middle + length / 2, look.case_end_s)
-        if end - start < length:  # at an edge of the case: grow the other way
-            start, end = max(end - length, look.case_start_s), min(start + length, look.case_end_s)
-        self._to_window(start, end)
-
-    def action_zoom(self) -> None:
-        """The next of one hour, six, a day and everything, about the middle of what is shown."""
-        look = self._look
-        if look is None:
-            return
-        whole, length = look.case_end_s - look.case_start_s, look.end_s - look.start_s
-        steps = [s for s in _ZOOMS_S if s < whole]
-        shorter = [s for s in steps if s < length * 0.99]
-        if not steps:
-            return
-        middle = (look.start_s + look.end_s) / 2
-        self._stretch_to(middle, max(shorter) if shorter else whole)
-
-    @on(ToWindow)
-    def _asked_window(self, asked: ToWindow) -> None:
-        if self._look is not None:
-            self._stretch_to((asked.start_s + asked.end_s) / 2, asked.end_s - asked.start_s)
-
-    def _to_window(self, start_s: float, end_s: float) -> None:
-        look = self._look
-        assert look is not None
-        whole = start_s <= look.case_start_s + _CLOSE_S and end_s >= look.case_end_s - _CLOSE_S
-        self._window = (None, None) if whole else (start_s, end_s)
-        # The brackets follow the key at once; the answers follow when they are worked out.
-        self._look = replace(look, start_s=start_s, end_s=end_s)
-        self.query_one(Timeline).look = self._look
-        self.query_one(TitleLine).status = "judging the window …"
-        if self._place is not None:
-            self._place.window_moved(self._look)
-        self._reload()
+        self._change_state(band=band)
 
     @on(Follow)
     def _follow(self, follow: Follow) -> None:
         self._followed ^= {follow.radio.id}
-        if self._look is not None:
-            self._look = replace(self._look, followed=self._followed)
-            self._spread()
+        self._change_state(followed=self._followed)
 
-    # Taking and exporting
+    # The window
 
-    def took(self) -> None:
-        """Something new is in the case: judge all of it."""
-        self._window, self._band = (None, None), ""
-        self._reload()
+    def action_shift(self, direction: int) -> None:
+        if self._state is not None and not self._state.is_whole_case:
+            self._to_window(*windows.shifted(self._state, direction))
+
+    def action_stretch(self, factor: float) -> None:
+        if self._state is not None:
+            self._to_window(*windows.resized(self._state, factor))
+
+    def action_zoom(self) -> None:
+        """The next of one hour, six hours, a day and everything, around the middle of what is shown."""
+        found = windows.next_zoom(self._state) if self._state else None
+        if found is not None:
+            self._to_window(*found)
+
+    @on(ToWindow)
+    def _asked_window(self, asked: ToWindow) -> None:
+        if self._state is not None:
+            middle, length = (asked.start_s + asked.end_s) / 2, asked.end_s - asked.start_s
+            self._to_window(*windows.around(self._state, middle, length))
+
+    def _to_window(self, start_s: float, end_s: float) -> None:
+        state = self._state
+        assert state is not None
+        self._window = WHOLE if windows.is_whole(state, start_s, end_s) else (start_s, end_s)
+        # The brackets follow the key at once; the answers follow when they are computed.
+        self._state = replace(state, start_s=start_s, end_s=end_s)
+        self.query_one(Timeline).state = self._state
+        self._show_status("assessing the window …")
+        if self._view is not None:
+            self._view.window_moved(self._state)
+        self._loader.load(self._window)
+
+    # Setup
+
+    @on(SetupChanged)
+    def _setup_changed(self, changed: SetupChanged) -> None:
+        self._show_status("applying the change …")
+        self._loader.apply(changed.setup, self._window)
+
+    @on(MarkOwn)
+    def _mark_own(self, asked: MarkOwn) -> None:
+        self._edits.toggle_own(asked.radio)
+
+    @on(GiveName)
+    def _give_name(self, asked: GiveName) -> None:
+        self._edits.ask_name(asked.radio)
+
+    @on(JoinRadios)
+    def _join(self, asked: JoinRadios) -> None:
+        self._edits.join(asked.radios)
+
+    @on(SeparateBssids)
+    def _separate(self, asked: SeparateBssids) -> None:
+        self._edits.separate(asked.bssids)
+
+    @on(AnnotateEmitter)
+    def _annotate(self, asked: AnnotateEmitter) -> None:
+        self._edits.annotate(asked)
+
+    @on(EditPreferences)
+    def _edit_preferences(self, asked: EditPreferences) -> None:
+        self._edits.edit_preferences(asked)
+
+    @on(MarkDone)
+    def _mark_done(self, asked: MarkDone) -> None:
+        self._edits.mark_done(asked)
+
+    def action_undo(self) -> None:
+        self._edits.undo()
+
+    def action_reference(self) -> None:
+        self._edits.toggle_reference()
+
+    def action_thresholds(self) -> None:
+        self._edits.ask_thresholds()
+
+    def action_own(self) -> None:
+        self._edits.ask_own()
+
+    def action_site(self) -> None:
+        self._edits.ask_site()
+
+    # Taking
+
+    def action_take(self) -> None:
+        self._capture.toggle()
+
+    def _take_stored(self) -> None:
+        """Something new is in the case: read all of it."""
+        self._window, self._band = WHOLE, ""
+        self._loader.load(self._window)
         if self._fresh:
             self._fresh = False
             self.set_timer(0.1, self._ask_own)
 
     def _ask_own(self) -> None:
-        """The third of the first three steps, as soon as it is known what was heard."""
-        if self._look is None or not self._look.session.observations.takes:
-            self.set_timer(0.1, self._ask_own)  # the take is not in the look yet
-        elif self._look.assessment.radios and not self._look.assessment.own:
+        """The third of the first three steps, as soon as it is known which radios there are."""
+        if self._state is None or not self._state.session.observations.takes:
+            self.set_timer(0.1, self._ask_own)  # the take is not in the state yet
+        elif self._state.assessment.radios and not self._state.assessment.own:
             self.action_own()
 
+    @on(SweepReceived)
+    def _sweep_received(self, received: SweepReceived) -> None:
+        for view in self._views.values():
+            view.sweep_received(received.rows)
+        self._capture.received(received.count)
+
+    @on(LiveDetections)
+    def _live_detections(self, found: LiveDetections) -> None:
+        if self._capture.is_live:
+            for view in self._views.values():
+                view.live_detections(found.emitters)
+
+    @on(LiveEnded)
+    def _live_ended(self, ended: LiveEnded) -> None:
+        for view in self._views.values():
+            view.live_ended()
+        self._capture.ended(ended)
+
+    # Export, explanations, help
+
     def action_export(self) -> None:
-        views = {
-            "heard": ("levels",),
-            "air": ("lanes", "ledger", "field"),
-            "sweep": ("sweep", "waterfall"),
-        }.get(self._wanted)
-        if self._wanted == "plan" and self._look is not None:
-            self._export_sheet(*self._window)
-        elif views is None:
-            self.notify("This place has no drawing: 2 Heard, 3 Air, 4 Sweep and 5 Plan have.", timeout=4)
-        elif self._look is not None:
-            self._export(views, self._band, *self._window)
-
-    @work(thread=True, exclusive=True, group="export")
-    def _export(self, views: tuple[str, ...], band: str, start_s: float | None, end_s: float | None) -> None:
-        from gray_kettle.export.case_drawings import draw_view
-
-        for view in views:
-            path = Path(f"{self._path.stem}-{view}-{band}.svg")
-            try:
-                draw_view(view, self._path, band, path, start_s, end_s)
-            except KettleError as error:
-                self.notify(str(error), title="Not exported", severity="error", markup=False)
-            else:
-                self.notify(f"Written: {path}", title="Exported", markup=False)
-
-    @work(thread=True, exclusive=True, group="export")
-    def _export_sheet(self, start_s: float | None, end_s: float | None) -> None:
-        from gray_kettle.export.case_drawings import write_sheet
-
-        for ending in ("pdf", "txt", "csv"):
-            path = Path(f"{self._path.stem}-changes.{ending}")
-            try:
-                write_sheet(self._path, path, start_s, end_s)
-            except KettleError as error:
-                self.notify(str(error), title="Not written", severity="error", markup=False)
-            else:
-                self.notify(f"Written: {path}", title="Change sheet", markup=False)
+        view = self._view
+        if view is None or self._state is None:
+            return
+        if view.EXPORTS:
+            self._exporter.export(view.EXPORTS, self._band, self._window)
+        else:
+            able = ", ".join(
+                f"{key} {title}" for key, (name, title) in VIEWS.items() if self._views[name].EXPORTS
+            )
+            self.notify(f"This view has nothing to export. These have: {able}.", timeout=4)
 
     def action_explain(self) -> None:
-        """Open the figures of the row or place that is pointed at."""
-        if self._place is None or self._look is None:
+        """Explain the figures of the row or channel under the cursor."""
+        if self._view is None or self._state is None:
             return
         from gray_kettle.tui.explain import ExplainScreen
 
-        found = self._place.explain()
+        found = self._view.explain()
         if found:
             self.app.push_screen(ExplainScreen(found))
         else:
-            self.notify("Point at something first: its figures are explained.", timeout=4)
+            self.notify("Move the cursor to a row or channel first: its figures are explained.", timeout=4)
 
     def action_help(self) -> None:
-        self.app.push_screen(HelpScreen(self._wanted))
-
-
-def _busy(session: "Session", span_s: tuple[float, float]) -> dict[str, list[float]]:
-    """Busy share of each band over the whole case, for the rail."""
-    from gray_kettle.analysis.utilisation.history import busy_over_time, telling_bins
-
-    bins = telling_bins(session.observations, BINS, *span_s)
-    return {band: busy_over_time(session.observations, band, bins, *span_s).tolist() for band in BANDS}
+        self.app.push_screen(HelpScreen(self._view.HELP if self._view else ""))

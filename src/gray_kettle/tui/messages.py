@@ -1,4 +1,4 @@
-"""What places and forms ask of the screen around them. Light: the first picture needs these, but no numerics."""
+"""Messages from views and workers to the main screen. Light: the first picture needs these, but no numerics."""
 
 from dataclasses import dataclass
 from pathlib import Path
@@ -9,123 +9,44 @@ from textual.message import Message
 if TYPE_CHECKING:
     from gray_kettle.analysis.assessment import Emitter, Radio
     from gray_kettle.model.records import SweepRows
+    from gray_kettle.model.setup import Setup
     from gray_kettle.session import Session
+
+
+# Navigation
 
 
 @dataclass
 class Jump(Message):
-    """To the evidence: a place, and the radio or emitter it is about ("" for none).
+    """Go to the evidence in a view. about: id of a radio or emitter, "" for none.
 
-    only: a filter to show there; back: the place to which leaving that filter leads.
+    only: a filter to apply there; back: the view to return to when that filter is left.
     """
 
-    place: str
+    view: str
     about: str
     only: str = ""
     back: str = ""
 
 
 @dataclass
-class SweepReceived(Message):
-    """A live row arrived, as so manieth of its take."""
-
-    rows: "SweepRows"
-    count: int
-
-
-@dataclass
-class LiveEnded(Message):
-    """A live take ended; wrong: whether it could not be made."""
-
-    told: str
-    wrong: bool
-
-
-@dataclass
-class WorkProgress(Message):
-    """How far a long work of the reader is."""
-
-    what: str
-    done: float  # share
-
-    def can_replace(self, message: Message) -> bool:
-        return isinstance(message, WorkProgress)
-
-
-@dataclass
-class LiveDetections(Message):
-    """The emitters of the last minutes of what is being collected."""
-
-    emitters: "tuple[Emitter, ...]"
-
-
-@dataclass
 class ToWindow(Message):
-    """Look at this stretch of time."""
+    """Show this window, seconds since the epoch."""
 
     start_s: float
     end_s: float
 
 
 @dataclass
-class MarkOwn(Message):
-    """Take this radio for own, or no longer."""
-
-    radio: "Radio"
-
-
-@dataclass
-class GiveName(Message):
-    """Ask what to call this radio."""
-
-    radio: "Radio"
-
-
-@dataclass
-class JoinRadios(Message):
-    """Take these for one radio."""
-
-    radios: "tuple[Radio, Radio]"
-
-
-@dataclass
-class PartBssids(Message):
-    """Take these for radios of their own."""
-
-    bssids: tuple[str, ...]
-
-
-@dataclass
-class AnnotateEmitter(Message):
-    """Tell something of an emitter that was found. what: "name", "kind" or "dismiss"."""
-
-    emitter: "Emitter"
-    what: str
-
-
-@dataclass
 class Follow(Message):
-    """Follow this radio, or no longer."""
+    """Follow this radio, or stop following it."""
 
     radio: "Radio"
-
-
-@dataclass
-class Shown(Message):
-    """A reading is there. Comes twice, without and with the proposal.
-
-    busy: of each band over the whole case, for the rail; None when the window is only a part of it.
-    """
-
-    session: "Session"
-    span_s: tuple[float, float]
-    busy: dict[str, list[float]] | None
-    with_proposal: bool
 
 
 @dataclass
 class OpenCase(Message):
-    """Open this case; fresh: it was just made, so go on with the first files."""
+    """Open this case. fresh: it was just created, so continue with the first files."""
 
     path: Path
     fresh: bool
@@ -135,9 +56,105 @@ class OpenDemo(Message):
     """Open the demo case."""
 
 
+# Answers and progress of workers
+
+
+@dataclass
+class Shown(Message):
+    """A session has answers to show. Comes twice, without and with the proposal.
+
+    busy: of each band over the whole case, for the timeline; None when the window is only a part of it.
+    """
+
+    session: "Session"
+    span_s: tuple[float, float]
+    busy: dict[str, list[float]] | None
+    with_proposal: bool
+
+
+@dataclass
+class WorkProgress(Message):
+    """Progress of a long computation. done: share, 0 to 1."""
+
+    what: str
+    done: float
+
+    def can_replace(self, message: Message) -> bool:
+        return isinstance(message, WorkProgress)
+
+
+@dataclass
+class SweepReceived(Message):
+    """A live row arrived. count: rows of the take so far."""
+
+    rows: "SweepRows"
+    count: int
+
+
+@dataclass
+class LiveDetections(Message):
+    """The emitters in the last minutes of a live take."""
+
+    emitters: "tuple[Emitter, ...]"
+
+
+@dataclass
+class LiveEnded(Message):
+    """A live take ended. failed: nothing was taken."""
+
+    text: str
+    failed: bool
+
+
+# Edits
+
+
+@dataclass
+class SetupChanged(Message):
+    """The setup was changed: answers are to be computed for it."""
+
+    setup: "Setup"
+
+
+@dataclass
+class MarkOwn(Message):
+    """Mark this radio as own, or as foreign if it is own."""
+
+    radio: "Radio"
+
+
+@dataclass
+class GiveName(Message):
+    """Ask for a name for this radio."""
+
+    radio: "Radio"
+
+
+@dataclass
+class JoinRadios(Message):
+    """These two are one radio."""
+
+    radios: "tuple[Radio, Radio]"
+
+
+@dataclass
+class SeparateBssids(Message):
+    """Each of these BSSIDs is a radio of its own."""
+
+    bssids: tuple[str, ...]
+
+
+@dataclass
+class AnnotateEmitter(Message):
+    """Keep a note on an emitter. what: "name", "kind" or "dismiss"."""
+
+    emitter: "Emitter"
+    what: str
+
+
 @dataclass
 class EditPreferences(Message):
-    """Change what is asked of the plan. what: "lock" for this radio, or "edit"."""
+    """Change the plan preferences. what: "lock" for this radio, or "edit"."""
 
     radio: "Radio"
     what: str

@@ -1,4 +1,4 @@
-"""The views of the numbered places, by name. Imported behind the first picture."""
+"""The numbered views by name. Imported behind the first picture."""
 
 from gray_kettle.tui.air.view import AirView
 from gray_kettle.tui.brief.view import BriefView

@@ -1,11 +1,13 @@
-"""What each kind of emitter is in plain words, where to look for it, and how to test the suspicion."""
+"""What each kind of emitter is called, where such devices are found, how to confirm one, and the remedy."""
 
 from dataclasses import dataclass
+
+from gray_kettle.model.enums import EmitterKind
 
 
 @dataclass(frozen=True)
 class Advice:
-    """Plain words for a kind: what it is (and in short), where such things are found, how to be sure, what then."""
+    """called: name in a sentence; short: name in a list; where: typical sources; test: how to confirm; remedy."""
 
     called: str
     short: str
@@ -14,91 +16,91 @@ class Advice:
     remedy: str
 
 
-_OFF = "Switch it off for a minute and watch its places go dark in Sweep."
+_OFF = "Switch it off for a minute and check in Sweep that its frequencies go quiet."
 ADVICE = {
-    "microwave-oven": Advice(
+    EmitterKind.MICROWAVE_OVEN: Advice(
         "microwave oven",
         "microwave oven",
-        "A kitchen, tea room or bar; also behind a wall. It is on for a minute or three at meal times.",
-        "Heat a cup of water for a minute and watch 2.43 to 2.48 GHz light up in Sweep.",
-        "Replace or move the oven; keep the access point and its clients metres away from it, and on 5 GHz.",
+        "A kitchen, tea room or bar, also behind a wall. It runs for one to three minutes at meal times.",
+        "Heat a cup of water for a minute and watch 2.43 to 2.48 GHz in Sweep.",
+        "Replace or move the oven. Keep access point and clients metres away from it, and on 5 GHz.",
     ),
-    "bluetooth": Advice(
+    EmitterKind.BLUETOOTH: Advice(
         "Bluetooth",
         "Bluetooth",
-        "Headsets, keyboards, loudspeakers, phones, cars; within ten metres or so.",
-        "Ask people to switch their headsets off for a minute; the thin veil over the whole band goes.",
-        "Seldom worth a step: it avoids busy channels by itself. Keep many headsets off 2.4 GHz clients, or use 5 GHz.",
+        "Headsets, keyboards, loudspeakers, phones and cars within about ten metres.",
+        "Ask people to switch their headsets off for a minute: the short bursts over the whole band stop.",
+        "Rarely needs action: it avoids busy channels by itself. With many headsets, use 5 GHz for Wi-Fi.",
     ),
-    "ble-advertising": Advice(
-        "Bluetooth low energy advertising",
+    EmitterKind.BLE_ADVERTISING: Advice(
+        "Bluetooth Low Energy advertising",
         "BLE advertising",
-        "Tags, beacons, watches, sensors, shop fittings: anything that calls out that it is there.",
-        "Take the suspected tags away, or walk towards them: bursts at 2402, 2426 and 2480 MHz grow.",
-        "Nothing: its places lie between and beside 1, 6 and 11 and it takes little.",
+        "Tags, beacons, watches, sensors and shop fittings that announce themselves.",
+        "Remove the suspected tags, or walk towards them: the bursts at 2402, 2426 and 2480 MHz get stronger.",
+        "None: its three frequencies lie between and beside channels 1, 6 and 11, and it takes little time.",
     ),
-    "frequency-hopper": Advice(
+    EmitterKind.FREQUENCY_HOPPER: Advice(
         "frequency hopper",
         "frequency hopper",
         "Cordless phones, wireless microphones and loudspeakers, game and model controls, baby monitors.",
         _OFF,
-        "Replace it by one of another band, or move the access point's clients to 5 or 6 GHz.",
+        "Replace it by a device for another band, or move the clients to 5 or 6 GHz.",
     ),
-    "802.15.4": Advice(
+    EmitterKind.IEEE_802_15_4: Advice(
         "802.15.4 (lighting, sensors, meters)",
         "802.15.4",
-        "Lamps and their switches, thermostats, alarm sensors, meters; the hub stands near a router.",
-        "Switch the hub off for a minute; or work a lamp and watch the burst come.",
-        "Set its hub to a channel that lies between or beside the Wi-Fi places: 15, 20, 25 or 26.",
+        "Lamps and switches, thermostats, alarm sensors and meters; their hub is often near a router.",
+        "Switch the hub off for a minute, or operate a lamp and watch for the burst.",
+        "Set its hub to a channel between or beside the Wi-Fi channels in use: 15, 20, 25 or 26.",
     ),
-    "analogue-video": Advice(
-        "analogue picture (camera or video sender)",
-        "analogue picture",
+    EmitterKind.ANALOGUE_VIDEO: Advice(
+        "analogue video (camera or video sender)",
+        "analogue video",
         "Cameras at doors, gangways, prams and cars; video senders behind television sets; drones.",
-        "Unplug the camera or its receiver for a minute: the hump goes at once.",
-        "Replace it by a cable or a camera of the network; until then use channels that it does not touch.",
+        "Unplug the camera or its receiver for a minute: the signal disappears at once.",
+        "Replace it by a wired or an IP camera. Until then use channels that it does not overlap.",
     ),
-    "narrowband-fm": Advice(
-        "narrow continuous transmission",
-        "narrow transmission",
+    EmitterKind.NARROWBAND_FM: Advice(
+        "narrowband continuous transmission",
+        "narrowband signal",
         "Wireless microphones, loudspeakers, headphones, baby monitors, telemetry.",
         _OFF,
-        "Tune it to a frequency between the Wi-Fi places, or replace it.",
+        "Tune it to a frequency between the Wi-Fi channels in use, or replace it.",
     ),
-    "continuous-carrier": Advice(
-        "steady carrier",
-        "steady carrier",
-        "Faulty or idle transmitters, amplifiers, power supplies, test signals; also a spurious line of the receiver "
-        "itself.",
-        "Take the antenna off: a line that stays is the receiver's own. Then switch suspects off one by one.",
-        "Find and remove its source; a single line costs Wi-Fi little unless it is strong.",
+    EmitterKind.CONTINUOUS_CARRIER: Advice(
+        "continuous carrier",
+        "carrier",
+        "Faulty or idle transmitters, amplifiers, power supplies and test signals. It can also be a spurious line "
+        "of the receiver itself.",
+        "Disconnect the antenna: a line that remains belongs to the receiver. Then switch suspects off one by one.",
+        "Find and remove its source. A single line costs Wi-Fi little unless it is strong.",
     ),
-    "broadband-noise": Advice(
-        "raised noise",
-        "raised noise",
-        "Faulty amplifiers and boosters, switching supplies, plasma and arc lamps, USB 3 devices and cables close by.",
-        "Move the receiver a metre: near sources fade fast. Switch suspects off one by one.",
-        "Remove or shield its source: no channel within it is free of it.",
+    EmitterKind.BROADBAND_NOISE: Advice(
+        "broadband noise",
+        "broadband noise",
+        "Faulty amplifiers and boosters, switching supplies, arc and plasma lamps, USB 3 devices and cables nearby.",
+        "Move the receiver by a metre: near sources fade fast. Then switch suspects off one by one.",
+        "Remove or shield its source: every channel inside its range is affected.",
     ),
-    "radar": Advice(
+    EmitterKind.RADAR: Advice(
         "radar",
         "radar",
-        "Weather, ship and air traffic radars, on hills, masts and quays; kilometres away.",
-        "Watch for the next turn of its antenna: bursts come back with the same period.",
-        "Keep off its channels: access points must leave them when they hear it.",
+        "Weather, ship and air-traffic radars on hills, masts and quays, kilometres away.",
+        "Wait for the next turn of its antenna: the bursts return with the same period.",
+        "Avoid its channels: access points must leave them when they detect it.",
     ),
-    "point-to-point": Advice(
+    EmitterKind.POINT_TO_POINT: Advice(
         "point-to-point link",
         "link",
         "Dishes and panels on roofs and masts, between buildings, to boats and cranes.",
-        "Look along its antennas; its owner can pause it for a minute.",
-        "Agree on frequencies with its owner, or use channels that it does not touch.",
+        "Look along the direction of its antennas. Its owner can pause it for a minute.",
+        "Agree on frequencies with its owner, or use channels that it does not overlap.",
     ),
-    "unknown": Advice(
-        "something that is not Wi-Fi",
-        "not known",
-        "Walk with the receiver: where its level rises most is where it is.",
+    EmitterKind.UNKNOWN: Advice(
+        "unknown non-Wi-Fi emitter",
+        "unknown",
+        "Walk with the receiver: the source is where its level rises most.",
         _OFF,
-        "Find it first; until then use channels that it does not touch.",
+        "Locate it first. Until then use channels that it does not overlap.",
     ),
 }

@@ -1,6 +1,6 @@
-"""From sightings to emitters: the same one seen again is one entry, with its hours, and what the technician told of it.
+"""From detections to emitters: repeated detections of one emitter are one track, with its hours and its note.
 
-Source: docs/radio-model.md, "One emitter, many sightings".
+Source: docs/radio-model.md, "One emitter, many detections".
 """
 
 from collections.abc import Iterable
@@ -17,21 +17,22 @@ from gray_kettle.analysis.emitters.persistence import (
     undetected_between,
     without_chance_detections,
 )
+from gray_kettle.model.enums import EmitterKind
 from gray_kettle.model.records import Detection, DetectionBlock, Observations
 from gray_kettle.model.setup import EmitterNote, Setup
 from gray_kettle.phy.channels import Channel
 
-_SAME_LEVEL_DB = 12.0  # of one emitter at one spot from one look to another
+_SAME_LEVEL_DB = 12.0  # of one emitter at one spot from one block to another
 _LEAST_OVERLAP = 0.5
-_GONE_BLOCKS = 2  # so many later looks without it: it is gone
+_GONE_BLOCKS = 2  # later blocks without it after which it is gone
 _BRIEF_S, _OFTEN = 60.0, 0.05
-_CONFUSABLE = {"bluetooth", "frequency-hopper"}  # that may be told apart in one look and not in another
+_CONFUSABLE = {"bluetooth", "frequency-hopper"}  # # that one block may separate and another may not
 _FLAT = {"point-to-point", "broadband-noise", "unknown"}
 _LEAST_CONFIDENCE = 0.5
 
 
 def find_emitters(observations: Observations, setup: Setup, radios: tuple[Radio, ...]) -> tuple[Emitter, ...]:
-    """Every emitter of the window; those that take most time first."""
+    """Every emitter of the window; those that occupy most time and bandwidth first."""
     entries: list[list[BlockDetection]] = []
     for block in observations.detection_blocks:
         here: list[list[BlockDetection]] = []
@@ -49,24 +50,24 @@ def find_emitters(observations: Observations, setup: Setup, radios: tuple[Radio,
     for entry in entries:
         kept = without_chance_detections(entry, runs)
         emitter = _emitter(kept or entry, observations.detection_blocks, runs, setup.emitters)
-        if kept or note_for(emitter, setup.emitters) is not None:  # what somebody told of it lasts
+        if kept or note_for(emitter, setup.emitters) is not None:  # an emitter with a note stays
             found.append(emitter)
     ordered = sorted(found, key=lambda e: (e.is_dismissed, -e.duty * e.bandwidth_hz, e.centre_hz))
     return tuple(_numbered(ordered))
 
 
 def _is_in(detection: Detection, observations: Observations) -> bool:
-    """Whether it was on in the window: looks reach beyond it."""
+    """Whether it was on in the window: blocks reach beyond it."""
     return detection.last_s >= observations.start_s and detection.first_s <= observations.end_s
 
 
 def _is_radio(detection: Detection, radios: tuple[Radio, ...]) -> bool:
-    """A channel that is never free looks flat and of a channel's width: where a radio is known there, it is that."""
+    """A saturated channel looks flat and as wide as a channel: where a radio is known there, it is that radio."""
     if detection.kind not in _FLAT:
         return False
-    middle, width = (detection.low_hz + detection.high_hz) / 2, detection.high_hz - detection.low_hz
+    fast_median, width = (detection.low_hz + detection.high_hz) / 2, detection.high_hz - detection.low_hz
     return any(
-        abs(centre_hz - middle) < 1.5e6 and 0.8 < width / width_hz < 1.12
+        abs(centre_hz - fast_median) < 1.5e6 and 0.8 < width / width_hz < 1.12
         for radio in radios
         for stay in radio.stays
         for centre_hz, width_hz in stay.channel.segments
@@ -76,7 +77,7 @@ def _is_radio(detection: Detection, radios: tuple[Radio, ...]) -> bool:
 def _entry_of(
     block: DetectionBlock, detection: Detection, entries: Iterable[list[BlockDetection]]
 ) -> list[BlockDetection] | None:
-    """The entry that this is another sighting of: alike in kind, place, and in level where heard from the same spot."""
+    """The track that this detection continues: same kind and frequency, and same level at the same spot."""
     best: tuple[float, list[BlockDetection]] | None = None
     for entry in entries:
         last_block, last = entry[-1]
@@ -96,7 +97,7 @@ def _entry_of(
 def _same_kind(one: Detection, other: Detection) -> bool:
     if one.kind == other.kind or {one.kind, other.kind} <= _CONFUSABLE:
         return True
-    # One that could not be told may be what the other was.
+    # An unknown one may be of the kind of the other.
     return "unknown" in (one.kind, other.kind) and bool(
         {k for k, p in one.likely if p > 0.1} & {k for k, p in other.likely if p > 0.1} - {"unknown"}
     )
@@ -116,10 +117,12 @@ def _emitter(
     ]
     own = {id(k): k for k, _ in entry}
     if kind == "microwave-oven":
-        # Rows that lie far apart cannot tell its rhythm, nor can a few that are in step with it.
+        # Rows that are far apart cannot show the mains rhythm, nor can a few that are in step with it.
         blocks = [k for k in blocks if step_s(k) <= 1.0] or blocks
         blocks = [k for k in blocks if id(k) in own or not may_miss_mains_phase(k, own.values())]
-    blocks = blocks or list(own.values())  # what reaches beyond a span is seen in it all the same
+    blocks = blocks or list(
+        own.values()
+    )  # an emitter that reaches beyond the span is seen in it all the same
     spots = {k.spot for k, _ in entry}
     blocks = [k for k in blocks if k.spot in spots]
     all_s = sum(_length_s(k) for k in blocks) or 1.0
@@ -134,7 +137,7 @@ def _emitter(
     last_s = max(s.last_s for _, s in entry)
     later = [k for k in blocks if k.start_s > last_s]
     end_s = max((k.end_s for k in blocks), default=last_s)
-    # What shows seldom may well be there still.
+    # One that is rarely on may still be present.
     is_gone = len(later) >= _GONE_BLOCKS or (end_s - last_s > _BRIEF_S and busy_s > _OFTEN * on_s)
     made = Emitter(
         id="",
@@ -161,23 +164,24 @@ def _emitter(
     return _with_note(made, notes)
 
 
-def _kind_probabilities(entry: list[BlockDetection]) -> tuple[tuple[str, float], ...]:
-    """Kinds by probability over all sightings, each counting by its rows; being seen again makes none surer."""
-    total: dict[str, float] = {}
+def _kind_probabilities(entry: list[BlockDetection]) -> tuple[tuple[EmitterKind, float], ...]:
+    """Kinds by probability over all detections, weighted by rows. Repetition does not raise the confidence."""
+    total: dict[EmitterKind, float] = {}
     rows = sum(s.rows for _, s in entry)
     for _, detection in entry:
         for kind, share in detection.likely:
             total[kind] = total.get(kind, 0.0) + share * detection.rows / rows
     ordered = sorted(((k, round(v, 4)) for k, v in total.items()), key=lambda item: (-item[1], item[0]))
     if ordered[0][1] < _LEAST_CONFIDENCE and ordered[0][0] != "unknown":
-        ordered = [("unknown", ordered[0][1]), *[(k, v) for k, v in ordered if k != "unknown"]]
+        rest = [(k, v) for k, v in ordered if k != EmitterKind.UNKNOWN]
+        ordered = [(EmitterKind.UNKNOWN, ordered[0][1]), *rest]
     return tuple(ordered)
 
 
 def _extent(entry: list[BlockDetection], kind: str) -> tuple[float, float]:
-    """All that it touched; one sighting in many with a far end is left out."""
-    group_rows = [s for _, s in entry if s.kind == kind] or [s for _, s in entry]
-    lows, highs = sorted(s.low_hz for s in group_rows), sorted(s.high_hz for s in group_rows)
+    """Lowest and highest frequency, Hz; the outermost tenth of the detections at each end is left out."""
+    same = [s for _, s in entry if s.kind == kind] or [s for _, s in entry]
+    lows, highs = sorted(s.low_hz for s in same), sorted(s.high_hz for s in same)
     return lows[len(lows) // 10], highs[-1 - len(highs) // 10]
 
 
@@ -186,7 +190,7 @@ def _length_s(block: DetectionBlock) -> float:
 
 
 def _hours(entry: list[BlockDetection], blocks: list[DetectionBlock]) -> tuple[tuple[int, float], ...]:
-    """(hour UTC, share of the looks of that hour that saw it) for hours that were looked at."""
+    """(hour UTC, share of the blocks of that hour that show it) for hours with sweeps."""
     detected = {id(k) for k, _ in entry}
     by_hour: dict[int, list[int]] = {}
     for k in blocks:
@@ -194,24 +198,24 @@ def _hours(entry: list[BlockDetection], blocks: list[DetectionBlock]) -> tuple[t
     return tuple((hour, round(sum(marks) / len(marks), 3)) for hour, marks in sorted(by_hour.items()))
 
 
-def _reasons(kind: str, likely: tuple[tuple[str, float], ...], detection: Detection) -> str:
-    """In one sentence: what it looks most like, why, and what else it could be."""
+def _reasons(kind: EmitterKind, likely: tuple[tuple[EmitterKind, float], ...], detection: Detection) -> str:
+    """In one sentence: the likeliest kind, why, and what else it could be."""
     because = "; ".join(detection.evidence[:2])
     others = [ADVICE[k].called for k, share in likely[1:] if share >= 0.05 and k != "unknown"]
     also = f" It could also be: {', '.join(others)}." if others else ""
     if kind == "unknown":
         nearest = next((ADVICE[k].called for k, share in likely if k != "unknown" and share >= 0.1), "")
         noted = (
-            f"Nearest to {nearest}, and not enough so to say it"
+            f"Closest to {nearest}, but the evidence is too weak to say so"
             if nearest
-            else "It fits no kind that is known"
+            else "It fits no known kind"
         )
         return f"{noted}: {because}.{also if not nearest else ''}"
-    return f"It looks most like {ADVICE[kind].called}, because: {because}.{also}"
+    return f"Most likely {ADVICE[kind].called}: {because}.{also}"
 
 
 def note_for(emitter: Emitter, notes: tuple[EmitterNote, ...]) -> EmitterNote | None:
-    """What was told of it, if anything was: of the same kind as found, at the same place."""
+    """The note on an emitter, matched by the kind and frequency that it was detected with."""
     for note in reversed(notes):
         near_hz = max(0.5 * max(note.bandwidth_hz, emitter.bandwidth_hz), 1e6)
         if note.found == emitter.found_kind and abs(note.centre_hz - emitter.centre_hz) <= near_hz:
@@ -220,8 +224,8 @@ def note_for(emitter: Emitter, notes: tuple[EmitterNote, ...]) -> EmitterNote | 
 
 
 def note_of(emitter: Emitter) -> EmitterNote:
-    """A note that says what is known to be told of it; change it, and add it to the others."""
-    kind = emitter.kind if emitter.was_found_as else ""
+    """A note with what is known of an emitter: change it and add it to the others."""
+    kind = str(emitter.kind) if emitter.was_found_as else ""
     return EmitterNote(
         emitter.found_kind, emitter.centre_hz, emitter.bandwidth_hz, emitter.name, kind, emitter.is_dismissed
     )
@@ -233,12 +237,12 @@ def _with_note(emitter: Emitter, notes: tuple[EmitterNote, ...]) -> Emitter:
         return emitter
     noted = replace(emitter, name=note.name, is_dismissed=note.is_dismissed)
     if note.kind:
-        noted = replace(noted, kind=note.kind, confidence=1.0, was_found_as=emitter.kind)
+        noted = replace(noted, kind=EmitterKind(note.kind), confidence=1.0, was_found_as=emitter.kind)
     return noted
 
 
 def _numbered(emitters: list[Emitter]) -> list[Emitter]:
-    """With ids that say kind and place; a second one at the same place gets a number."""
+    """With ids of kind and frequency; a second one at the same frequency gets a number."""
     out, used = [], dict[str, int]()
     for emitter in emitters:
         name = f"{emitter.found_kind}@{emitter.centre_hz / 1e6:.0f}"
@@ -248,7 +252,7 @@ def _numbered(emitters: list[Emitter]) -> list[Emitter]:
 
 
 def non_wifi_share(assessment: Assessment, place: Channel) -> float:
-    """Share of the time that what is not Wi-Fi is on a 20 MHz place; emitters are taken to be independent."""
+    """Share of time that non-Wi-Fi emitters occupy a 20 MHz channel; they are assumed to be independent."""
     left = 1.0
     for emitter in assessment.emitters:
         duty = {(b, n): d for b, n, d in emitter.channels}.get((place.band, place.primary), 0.0)

@@ -1,10 +1,12 @@
-"""Findings about clients: on the wrong band, at the wrong radio, far away, or slow beside fast ones."""
+"""Findings about clients: on the wrong band, on the wrong radio, weak, or slow beside fast ones."""
 
 from collections.abc import Iterator
 
 from gray_kettle.analysis.assessment import Client, Finding, Radio
-from gray_kettle.analysis.findings.facts import Facts, percent, title
+from gray_kettle.analysis.figures import BandImbalance, SlowClient, StickyClients, WeakClients
+from gray_kettle.analysis.findings.facts import Facts, count, percent, title
 from gray_kettle.analysis.loss.channel_assessment import home_spot
+from gray_kettle.model.enums import FindingKind, Severity
 from gray_kettle.phy.contention import BURST_US, payload_shares
 from gray_kettle.safe_text import dbm
 
@@ -19,7 +21,7 @@ def _clients(radio: Radio) -> list[Client]:
 
 
 def _imbalance(facts: Facts) -> Iterator[Finding]:
-    """Clients in 2.4 GHz that said they can use a band in which the same box is free."""
+    """2.4 GHz clients that advertised support for a band in which the same access point is free."""
     for view in facts.own:
         radio = view.radio
         if radio.band != "2.4" or view.now is None:
@@ -33,16 +35,16 @@ def _imbalance(facts: Facts) -> Iterator[Finding]:
             if len(able) < _FEWEST_CLIENTS or len(able) < there:
                 continue
             yield Finding(
-                severity="watch" if len(able) > there else "note",
-                kind="band-imbalance",
+                severity=Severity.WATCH if len(able) > there else Severity.NOTE,
+                kind=FindingKind.BAND_IMBALANCE,
                 subject=title(radio),
-                cause=f"{len(able)} of its {len(clients)} clients said that they can use {sibling.radio.band} GHz, "
-                f"where {title(sibling.radio)} carries {there}.",
+                cause=f"{len(able)} of its {count(len(clients), 'client')} support {sibling.radio.band} GHz, "
+                f"where {title(sibling.radio)} serves {there}.",
                 effect=f"They share {percent(here)} clear air here; "
-                f"there {percent(sibling.now.clear_air)} is free.",
-                first_step=f"Steer them: give {sibling.radio.band} GHz a name of its own or prefer it, "
-                "and turn 2.4 GHz down by 6 dB.",
-                figures={"able": len(able), "clients": len(clients), "there": there},
+                f"{percent(sibling.now.clear_air)} is free there.",
+                first_step=f"Steer them to {sibling.radio.band} GHz: prefer it or give it its own SSID, "
+                "and reduce the 2.4 GHz transmit power by 6 dB.",
+                figures=BandImbalance(len(able), len(clients), there),
                 radio=radio.id,
                 lost=0.05,
                 see="heard",
@@ -50,7 +52,7 @@ def _imbalance(facts: Facts) -> Iterator[Finding]:
 
 
 def _sticky(facts: Facts) -> Iterator[Finding]:
-    """A client that is weak at its own radio and strong at another of ours with the same name."""
+    """A client that is weak at its own radio and strong at another of ours with the same SSID."""
     for view in facts.own:
         radio, home = view.radio, home_spot(view.radio)
         held = []
@@ -74,34 +76,39 @@ def _sticky(facts: Facts) -> Iterator[Finding]:
                     held.append((client, here, near[0]))
         if held:
             client, level, better = held[0]
+            more = (
+                f" {count(len(held) - 1, 'more client does', 'more clients do')} the same."
+                if held[1:]
+                else ""
+            )
             yield Finding(
-                severity="watch",
-                kind="sticky-client",
+                severity=Severity.WATCH,
+                kind=FindingKind.STICKY_CLIENT,
                 subject=title(radio),
-                cause=f"{client.mac} is heard here at {dbm(level)} and much louder where {title(better)} hangs"
-                + (f"; so are {len(held) - 1} more." if len(held) > 1 else "."),
-                effect="It sends slowly from afar, and takes the air of those that are near.",
-                first_step="Switch off low basic rates, help roaming (802.11k, v); less power makes cells end.",
-                figures={"clients": [c.mac for c, _, _ in held]},
+                cause=f"{client.mac} stays connected here at {dbm(level)}, though it is much stronger near "
+                f"{title(better)}.{more}",
+                effect="It sends at low rates from far away and takes airtime from nearby clients.",
+                first_step="Disable low basic rates, enable 802.11k and v, and reduce the transmit power.",
+                figures=StickyClients(tuple(c.mac for c, _, _ in held)),
                 radio=radio.id,
                 lost=0.04,
                 see="heard",
             )
 
 
-def _far(facts: Facts) -> Iterator[Finding]:
+def _weak(facts: Facts) -> Iterator[Finding]:
     for view in facts.own:
         if view.client_level_assumed or view.client_level_dbm >= facts.limits.weak_client_dbm:
             continue
         yield Finding(
-            severity="watch",
-            kind="far-clients",
+            severity=Severity.WATCH,
+            kind=FindingKind.FAR_CLIENTS,
             subject=title(view.radio),
-            cause=f"Half of its clients are heard at {dbm(view.client_level_dbm)} or less; {view.snr_db:.0f} dB "
-            f"over the noise ({view.noise_source}).",
-            effect="So they send at slow rates, and every exchange takes long.",
-            first_step="Bring a radio nearer to where they are.",
-            figures={"client_level_dbm": view.client_level_dbm, "snr_db": round(view.snr_db, 1)},
+            cause=f"Half of its clients are received at {dbm(view.client_level_dbm)} or less, an SNR of "
+            f"{view.snr_db:.0f} dB (noise: {view.noise_source}).",
+            effect="They send at low rates, and every exchange takes long.",
+            first_step="Bring an access point closer to them.",
+            figures=WeakClients(view.client_level_dbm, round(view.snr_db, 1)),
             radio=view.radio.id,
             lost=0.05,
             see="heard",
@@ -109,7 +116,7 @@ def _far(facts: Facts) -> Iterator[Finding]:
 
 
 def _slow(facts: Facts) -> Iterator[Finding]:
-    """One client that takes most of a radio's time because its bits take long."""
+    """One client that takes most of a radio's airtime because its data rate is low."""
     for view in facts.own:
         clients = [c for c in _clients(view.radio) if c.airtime_s > 0 and c.mbps]
         total_s = sum(c.airtime_s for c in clients)
@@ -127,19 +134,19 @@ def _slow(facts: Facts) -> Iterator[Finding]:
             payload_shares([BURST_US, BURST_US])[0],
         )
         yield Finding(
-            severity="watch",
-            kind="slow-client",
+            severity=Severity.WATCH,
+            kind=FindingKind.SLOW_CLIENT,
             subject=title(view.radio),
-            cause=f"{slowest.mac} sends at {slowest.mbps:g} Mb/s and takes {percent(share)} of its clients' airtime; "
-            f"the rest send at {rate:.0f}.",
-            effect=f"When both are busy, a fast one beside it gets {percent(float(fast / alone))} of what it would get "
-            "beside its like.",
-            first_step="Bring it nearer, or give it a cable or another radio; turns equal in time help too.",
-            figures={"client": slowest.mac, "share": round(share, 4), "times_as_slow": round(times, 1)},
+            cause=f"{slowest.mac} sends at {slowest.mbps:g} Mb/s and takes {percent(share)} of the clients' airtime; "
+            f"the others send at {rate:.0f} Mb/s.",
+            effect=f"When both are busy, a fast client gets {percent(float(fast / alone))} of the throughput that "
+            "it would get beside another fast one.",
+            first_step="Move it closer, connect it by cable or to another radio. Airtime fairness helps too.",
+            figures=SlowClient(slowest.mac, round(share, 4), round(times, 1)),
             radio=view.radio.id,
             lost=0.05,
             see="heard",
         )
 
 
-RULES = (_imbalance, _sticky, _far, _slow)
+RULES = (_imbalance, _sticky, _weak, _slow)

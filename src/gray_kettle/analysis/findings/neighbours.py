@@ -1,14 +1,16 @@
-"""Findings about others: who wanders, who chases, who comes and goes, who is new, who is outdated."""
+"""Findings about foreign radios: channel changes, selection loops, intermittent and new ones, outdated ciphers."""
 
 from collections.abc import Iterator
 
 from gray_kettle.analysis.assessment import Finding, Radio
-from gray_kettle.analysis.findings.facts import FIX_CHANNEL, Facts, listed, percent, title
+from gray_kettle.analysis.figures import ChannelChanges, Ciphers, NewRadio, SelectionLoop, Visits
+from gray_kettle.analysis.findings.facts import FIX_CHANNEL, Facts, count, listed, percent, title
 from gray_kettle.analysis.inventory.channel_changes import answers
 from gray_kettle.decode.dot11.security import is_outdated
+from gray_kettle.model.enums import ChannelAction, FindingKind, Severity
 from gray_kettle.safe_text import dbm, network_name
 
-_TOGETHER = 0.5  # of their time, for two visitors to be one visit
+_TOGETHER = 0.5  # share of their time in common from which two intermittent radios count as one visit
 _FEWEST_VISITS = 2
 _SHOWN_VISITS = 4
 
@@ -17,25 +19,24 @@ def _movers(facts: Facts) -> Iterator[Finding]:
     for radio in facts.radios:
         if radio.own or radio.moves_a_day <= facts.limits.moves_a_day:
             continue
-        places = " → ".join(c.before.label for c in radio.changes[:4]) + f" → {radio.changes[-1].after.label}"
+        path = " → ".join(c.before.label for c in radio.changes[:4]) + f" → {radio.changes[-1].after.label}"
         yield Finding(
-            severity="note",
-            kind="foreign-mover",
+            severity=Severity.NOTE,
+            kind=FindingKind.FOREIGN_MOVER,
             subject=title(radio),
-            cause=f"This foreign radio changed channel {radio.moves} times, {radio.moves_a_day} in one day: {places}.",
-            effect="Wherever it goes it is taken for present for its share of the time.",
-            first_step="Keep own radios on fixed channels, so that the two do not chase each other.",
-            figures={
-                "moves": radio.moves,
-                "moves_a_day": radio.moves_a_day,
-                "channels": [s.channel.label for s in radio.stays],
-            },
+            cause=f"This foreign radio changed channel {count(radio.moves, 'time')}, "
+            f"up to {radio.moves_a_day} in one day: {path}.",
+            effect="Each of its channels counts as occupied for the share of time that it spent there.",
+            first_step="Keep own radios on fixed channels, so that automatic selection does not follow it.",
+            figures=ChannelChanges(
+                radio.moves, radio.moves_a_day, tuple(s.channel.label for s in radio.stays)
+            ),
             see="heard",
         )
 
 
 def _chase(facts: Facts) -> Iterator[Finding]:
-    """Two automatic radios that answer each other's moves."""
+    """Two radios with automatic channel selection that react to each other's changes."""
     movers = [r for r in facts.radios if r.moves_a_day > facts.limits.moves_a_day]
     within_s = 60 * facts.limits.answer_min
     for mine in (r for r in movers if r.own):
@@ -43,23 +44,18 @@ def _chase(facts: Facts) -> Iterator[Finding]:
             ours, back = answers(mine, theirs, within_s), answers(theirs, mine, within_s)
             if len(ours) + len(back) < 2:
                 continue
-            who = (
-                f"{len(ours)} of our {len(mine.changes)} changes came within {facts.limits.answer_min:g} minutes "
-                "of one of theirs, to or from the same place"
-            )
             yield Finding(
-                severity="watch",
-                kind="chase",
+                severity=Severity.WATCH,
+                kind=FindingKind.CHASE,
                 subject=title(mine),
-                cause=f"It and {theirs.name} move in turn: {who}. Two automatic radios answer each other.",
-                effect=f"{mine.moves} changes on our side, {theirs.moves} on theirs; each drops clients for seconds.",
+                cause=f"It and {theirs.name} react to each other's channel changes: {len(ours)} of our "
+                f"{count(len(mine.changes), 'change')} came within {facts.limits.answer_min:g} minutes of one of "
+                "theirs and concerned the same channel.",
+                effect=f"{count(mine.moves, 'change')} on our side, {theirs.moves} on theirs; each disconnects "
+                "clients for seconds.",
                 first_step=FIX_CHANNEL,
-                figures={
-                    "own_moves": mine.moves,
-                    "their_moves": theirs.moves,
-                    "own_answers": len(ours),
-                    "their_answers": len(back),
-                },
+                action=ChannelAction.FIX,
+                figures=SelectionLoop(mine.moves, theirs.moves, len(ours), len(back)),
                 radio=mine.id,
                 lost=0.12,
                 see="plan",
@@ -67,13 +63,13 @@ def _chase(facts: Facts) -> Iterator[Finding]:
 
 
 def _visitors(facts: Facts) -> Iterator[Finding]:
-    """Those that come and go together are one visit: what do they cost while they are in?"""
+    """Intermittent radios that are on the air at the same times form one group: what do they cost while present?"""
     here = [
         r
         for r in facts.radios
         if not r.own and r.stay.presence < facts.limits.visitor_presence and len(r.episodes) >= _FEWEST_VISITS
     ]
-    here.sort(key=lambda r: (-_time_in(r), r.id))
+    here.sort(key=lambda r: (-_time_present(r), r.id))
     groups: list[list[Radio]] = []
     for radio in here:
         home = next(
@@ -92,12 +88,10 @@ def _visit(facts: Facts, group: list[Radio]) -> Iterator[Finding]:
     lost = []
     for view in facts.own:
         free = free_in = 1.0
-        for loss_cause in view.now.losses if view.now else ():
-            if loss_cause.radio in ids:
-                free *= 1 - loss_cause.share_lost
-                free_in *= 1 - min(
-                    loss_cause.share_lost / max(ids[loss_cause.radio].stay.presence, 0.01), 1.0
-                )
+        for cause in view.now.losses if view.now else ():
+            if cause.radio in ids:
+                free *= 1 - cause.share_lost
+                free_in *= 1 - min(cause.share_lost / max(ids[cause.radio].stay.presence, 0.01), 1.0)
         lost.append((1 - free_in, 1 - free, title(view.radio), view.radio.id))
     worst = max(lost, default=(0.0, 0.0, "", ""))
     if worst[0] < facts.limits.watch_lost:
@@ -105,41 +99,38 @@ def _visit(facts: Facts, group: list[Radio]) -> Iterator[Finding]:
     loudest = max(group, key=lambda r: (r.level_dbm or -200.0, r.id))
     visits = loudest.episodes
     when = ", ".join(f"{facts.clock(a)}–{facts.clock(b, False)}" for a, b in visits[:_SHOWN_VISITS])
-    more = f" and {len(visits) - _SHOWN_VISITS} times more" if len(visits) > _SHOWN_VISITS else ""
+    more = f" and {len(visits) - _SHOWN_VISITS} more" if len(visits) > _SHOWN_VISITS else ""
     names = listed((r.name for r in sorted(group, key=lambda r: -(r.level_dbm or -200.0))), 2)
+    level = f" at {dbm(loudest.level_dbm)}" if loudest.level_dbm is not None else ""
     yield Finding(
-        severity="watch" if worst[0] >= facts.limits.act_lost else "note",
-        kind="visitor",
-        subject=f"{names}, {group[0].band} GHz:",
-        cause=f"Here {len(visits)} times: {when}{more}. The loudest is {loudest.name} on {loudest.channel.label}"
-        + (f" at {dbm(loudest.level_dbm)}." if loudest.level_dbm is not None else "."),
-        effect=f"While in, they take about {percent(worst[0])} of {worst[2]}; over all the window {percent(worst[1])}.",
-        first_step="Judge the hours that count: shorten the window to a visit with { and look at the plan for it.",
-        figures={
-            "radios": sorted(ids),
-            "visits": len(visits),
-            "lost_while_in": round(worst[0], 4),
-            "lost": round(worst[1], 4),
-        },
+        severity=Severity.WATCH if worst[0] >= facts.limits.act_lost else Severity.NOTE,
+        kind=FindingKind.VISITOR,
+        subject=f"{names}, {group[0].band} GHz",
+        cause=f"Present {count(len(visits), 'time')}: {when}{more}. The strongest is {loudest.name} on "
+        f"{loudest.channel.label}{level}.",
+        effect=f"While present they take {percent(worst[0])} of the time of {worst[2]}; {percent(worst[1])} over "
+        "the whole window.",
+        first_step="Shorten the window to one of these times ({ and [ ]) and check the plan for it.",
+        figures=Visits(tuple(sorted(ids)), len(visits), round(worst[0], 4), round(worst[1], 4)),
         radio=worst[3],
         lost=worst[1],
         see="air",
     )
 
 
-def _time_in(radio: Radio) -> float:
+def _time_present(radio: Radio) -> float:
     return sum(b - a for a, b in radio.episodes)
 
 
 def _shared(one: Radio, other: Radio) -> float:
-    """Share of the shorter one's time in which both are there."""
+    """Time in which both are present, as a share of the shorter presence."""
     both = sum(max(0.0, min(b, d) - max(a, c)) for a, b in one.episodes for c, d in other.episodes)
-    shorter = min(_time_in(one), _time_in(other))
+    shorter = min(_time_present(one), _time_present(other))
     return both / shorter if shorter else 0.0
 
 
 def _newcomers(facts: Facts) -> Iterator[Finding]:
-    """Heard now and not in the reference stretch."""
+    """Radios of this window that were not observed in the reference window."""
     if facts.known_before is None:
         return
     for radio in facts.radios:
@@ -154,23 +145,23 @@ def _newcomers(facts: Facts) -> Iterator[Finding]:
             continue
         names = listed(network_name(n.ssid) for n in radio.networks)
         who = (
-            f"It announces our name {names} from an address that was not there before: a new radio, or an extender."
+            f"It announces our SSID {names} from a BSSID that is new: a new access point, or a repeater."
             if radio.own
-            else f"Not heard in the reference stretch: {names}."
+            else f"Not observed in the reference window: {names}."
         )
+        level = f", at {dbm(radio.level_dbm)}" if radio.level_dbm is not None else ""
         yield Finding(
-            severity="watch" if radio.own or lost >= facts.limits.watch_lost else "note",
-            kind="newcomer",
+            severity=Severity.WATCH if radio.own or lost >= facts.limits.watch_lost else Severity.NOTE,
+            kind=FindingKind.NEWCOMER,
             subject=title(radio),
-            cause=f"{who} First heard {facts.clock(radio.first_s)}"
-            + (f", at {dbm(radio.level_dbm)}." if radio.level_dbm is not None else "."),
+            cause=f"{who} First observed {facts.clock(radio.first_s)}{level}.",
             effect=f"It takes {percent(lost)} of an own radio's time."
             if lost >= 0.005
             else "No own radio loses time to it.",
-            first_step="Ask who put it up; an extender repeats every frame and costs the air twice."
+            first_step="Ask who installed it. A repeater sends every frame twice."
             if radio.own
-            else "See in the plan whether another channel is better now.",
-            figures={"first_s": radio.first_s, "lost": lost},
+            else "Check in the plan whether another channel is better now.",
+            figures=NewRadio(radio.first_s, lost),
             radio=radio.id,
             lost=lost,
             see="heard",
@@ -189,19 +180,20 @@ def _outdated(facts: Facts) -> Iterator[Finding]:
             }
         )
         if weak:
+            whose = "own" if own else "foreign"
+            allow = "allows" if len(weak) == 1 else "allow"
             yield Finding(
-                severity="watch" if own else "note",
-                kind="outdated-security",
+                severity=Severity.WATCH if own else Severity.NOTE,
+                kind=FindingKind.OUTDATED_SECURITY,
                 subject=", ".join(weak[:4]),
-                cause=f"{len(weak)} {'own' if own else 'foreign'} network{'s' * (len(weak) > 1)} "
-                "still allow an outdated cipher.",
-                effect="Such a cipher can be broken, and it holds clients at 54 Mb/s."
+                cause=f"{count(len(weak), whose + ' network')} still {allow} an outdated cipher (WEP or TKIP).",
+                effect="Such a cipher can be broken, and it limits clients to 54 Mb/s."
                 if own
-                else "No harm to us.",
-                first_step="Allow WPA2 with CCMP or WPA3 only."
+                else "It does not affect us.",
+                first_step="Allow only WPA2 with CCMP, or WPA3."
                 if own
-                else "Nothing to do; tell them if you meet them.",
-                figures={"networks": weak},
+                else "Nothing to do; inform the owner if you can.",
+                figures=Ciphers(tuple(weak)),
                 see="heard",
             )
 

@@ -1,18 +1,30 @@
-"""Findings about own radios themselves: repeats, moves, beacons, levels, and one that nobody thinks of any more."""
+"""Findings about own radios themselves: retries, channel changes, beacons, levels, and unused ones."""
 
 from collections.abc import Iterator
 
 from gray_kettle.analysis.assessment import Finding, Radio
+from gray_kettle.analysis.figures import (
+    BasicRates,
+    BeaconAirtime,
+    ChannelChanges,
+    Coverage,
+    Level,
+    Retries,
+    Swing,
+    Unused,
+)
 from gray_kettle.analysis.findings.facts import (
     FIX_CHANNEL,
     Facts,
     beacons_of,
     best_level_dbm,
+    count,
     listed,
     percent,
     slowest_mbps,
     title,
 )
+from gray_kettle.model.enums import ChannelAction, FindingKind, Severity
 from gray_kettle.safe_text import dbm, network_name
 
 _SLOW_MBPS = 2
@@ -27,13 +39,13 @@ def _retries(facts: Facts) -> Iterator[Finding]:
         if share is None or share < facts.limits.retry_share or frames < facts.limits.fewest_frames:
             continue
         yield Finding(
-            severity="watch",
-            kind="retries",
+            severity=Severity.WATCH,
+            kind=FindingKind.RETRIES,
             subject=title(radio),
-            cause=f"Of {frames:,} frames heard, {percent(share)} were sent again.",
-            effect="Each repeat costs the air of the first attempt once more.",
-            first_step="Look at what overlaps its channel, then at how far its clients are.",
-            figures={"frames": frames, "retry_share": round(share, 4)},
+            cause=f"{percent(share)} of {frames:,} frames were retries.",
+            effect="Each retry takes the airtime of the first attempt once more.",
+            first_step="Check what overlaps its channel, then how far away its clients are.",
+            figures=Retries(frames, round(share, 4)),
             radio=radio.id,
             see="heard",
         )
@@ -43,25 +55,20 @@ def _mover(facts: Facts) -> Iterator[Finding]:
     for radio in (v.radio for v in facts.own):
         if radio.moves_a_day <= facts.limits.moves_a_day:
             continue
-        told = sum(c.announced for c in radio.changes)
-        how = (
-            ""
-            if told == len(radio.changes)
-            else f" {len(radio.changes) - told} of them without telling its clients."
-        )
+        silent = sum(not c.announced for c in radio.changes)
+        how = f" {count(silent, 'change was', 'changes were')} not announced to clients." if silent else ""
         yield Finding(
-            severity="watch",
-            kind="own-mover",
+            severity=Severity.WATCH,
+            kind=FindingKind.OWN_MOVER,
             subject=title(radio),
-            cause=f"It changed channel {radio.moves} times in this window, up to {radio.moves_a_day} in a day: "
-            "automatic selection does not settle.",
-            effect=f"Every change drops its clients for seconds.{how}",
+            cause=f"It changed channel {count(radio.moves, 'time')} in this window, up to {radio.moves_a_day} in one "
+            "day. Automatic channel selection does not settle.",
+            effect=f"Every change disconnects its clients for seconds.{how}",
             first_step=FIX_CHANNEL,
-            figures={
-                "moves": radio.moves,
-                "moves_a_day": radio.moves_a_day,
-                "channels": [s.channel.label for s in radio.stays],
-            },
+            action=ChannelAction.FIX,
+            figures=ChannelChanges(
+                radio.moves, radio.moves_a_day, tuple(s.channel.label for s in radio.stays)
+            ),
             radio=radio.id,
             lost=0.1,
             see="plan",
@@ -74,13 +81,13 @@ def _beacons(facts: Facts) -> Iterator[Finding]:
         if share < facts.limits.beacon_share:
             continue
         yield Finding(
-            severity="watch",
-            kind="beacons",
+            severity=Severity.WATCH,
+            kind=FindingKind.BEACONS,
             subject=title(radio),
-            cause=f"{len(radio.networks)} networks are announced at {slowest_mbps(radio):g} Mb/s.",
+            cause=f"It sends beacons for {count(len(radio.networks), 'network')} at {slowest_mbps(radio):g} Mb/s.",
             effect=f"Beacons alone take {percent(share)} of its channel.",
-            first_step="Announce fewer networks, and switch off basic rates below 12 Mb/s.",
-            figures={"networks": len(radio.networks), "beacon_share": round(share, 4)},
+            first_step="Reduce the number of SSIDs, and disable basic rates below 12 Mb/s.",
+            figures=BeaconAirtime(len(radio.networks), round(share, 4)),
             radio=radio.id,
             lost=share,
             see="heard",
@@ -94,13 +101,14 @@ def _slow_rates(facts: Facts) -> Iterator[Finding]:
     shares = {title(r): round(beacons_of(r), 4) for r in slow}
     worst = max(shares, key=lambda name: (shares[name], name))
     yield Finding(
-        severity="note",
-        kind="low-basic-rates",
-        subject=f"{len(slow)} own radio{'s' * (len(slow) > 1)}, 2.4 GHz",
-        cause=f"They send beacons at 1 or 2 Mb/s: {', '.join(shares)}.",
-        effect=f"On {worst} beacons take {percent(shares[worst])} of the air, and far clients hang on at a crawl.",
-        first_step="Make 12 Mb/s the lowest basic rate, if no client is older than that.",
-        figures={"beacon_shares": shares},
+        severity=Severity.NOTE,
+        kind=FindingKind.LOW_BASIC_RATES,
+        subject=f"{count(len(slow), 'own radio')}, 2.4 GHz",
+        cause=f"Beacons are sent at 1 or 2 Mb/s by {', '.join(shares)}.",
+        effect=f"On {worst} beacons take {percent(shares[worst])} of the air. Distant clients stay connected at "
+        "the lowest rates and slow the cell down.",
+        first_step="Set 12 Mb/s as the lowest basic rate, if no client is older than 802.11g.",
+        figures=BasicRates(shares),
         see="heard",
     )
 
@@ -111,20 +119,20 @@ def _weak(facts: Facts) -> Iterator[Finding]:
         if radio.level_dbm is None or level >= facts.limits.weak_own_dbm:
             continue
         yield Finding(
-            severity="note",
-            kind="weak-own",
+            severity=Severity.NOTE,
+            kind=FindingKind.WEAK_OWN,
             subject=title(radio),
-            cause=f"It is heard at {dbm(level)} where it is strongest.",
-            effect="Where this was measured it gives slow rates, if any.",
-            first_step="Measure where people use it; add coverage there if it is as weak.",
-            figures={"level_dbm": level},
+            cause=f"Its strongest level at any spot is {dbm(level)}.",
+            effect="At the measured spots it offers low data rates at best.",
+            first_step="Measure where people use it. Add coverage there if it is as weak.",
+            figures=Level(level),
             radio=radio.id,
             see="heard",
         )
 
 
 def _coverage(facts: Facts) -> Iterator[Finding]:
-    """A spot where our best is low, and where somebody else's is the louder one."""
+    """A spot where our best level is low, and where a foreign radio is stronger."""
     bands = sorted({v.radio.band for v in facts.own})
     for band in bands:
         best: dict[str, tuple[float, Radio]] = {}
@@ -139,20 +147,22 @@ def _coverage(facts: Facts) -> Iterator[Finding]:
             if ours is None or ours[0] >= facts.limits.coverage_dbm or level < ours[0] + _LOUDER_DB:
                 continue
             yield Finding(
-                severity="watch" if ours[0] < facts.limits.weak_own_dbm else "note",
-                kind="coverage",
+                severity=Severity.WATCH if ours[0] < facts.limits.weak_own_dbm else Severity.NOTE,
+                kind=FindingKind.COVERAGE,
                 subject=f"{spot or 'the spot'}, {band} GHz",
-                cause=f"Our best there is {title(ours[1])} at {dbm(ours[0])}; {theirs.name} stands at {dbm(level)}.",
-                effect=f"Clients get slow rates from us, and wait for one that is {level - ours[0]:.0f} dB louder.",
-                first_step="If people use it there: add a radio near, or move one; more power helps one way only.",
-                figures={"own_dbm": ours[0], "other_dbm": level},
+                cause=f"Our strongest radio there is {title(ours[1])} at {dbm(ours[0])}; "
+                f"{theirs.name} is received at {dbm(level)}.",
+                effect=f"Clients get low rates from us, and defer to a neighbour {level - ours[0]:.0f} dB stronger.",
+                first_step="If people use it there, add a radio nearby or move one. More transmit power helps in "
+                "one direction only.",
+                figures=Coverage(ours[0], level),
                 radio=ours[1].id,
                 see="heard",
             )
 
 
-def _forgotten(facts: Facts) -> Iterator[Finding]:
-    """An own radio with a name that no other has, that nobody uses, and that is old."""
+def _unused(facts: Facts) -> Iterator[Finding]:
+    """An old own radio with an SSID that no other own radio has, and without users."""
     for view in facts.own:
         radio = view.radio
         elsewhere = {n.ssid for v in facts.own if v.radio.id != radio.id for n in v.radio.networks}
@@ -162,25 +172,22 @@ def _forgotten(facts: Facts) -> Iterator[Finding]:
             continue
         names = listed(network_name(n.ssid) for n in radio.networks)
         affected = [
-            (loss_cause.share_lost, title(v.radio))
+            (cause.share_lost, title(v.radio))
             for v in facts.own
             if v.now
-            for loss_cause in v.now.losses
-            if loss_cause.radio == radio.id
+            for cause in v.now.losses
+            if cause.radio == radio.id
         ]
-        cost = f" {max(affected)[1]} loses {percent(max(affected)[0])} to it." if affected else ""
+        cost = f" {max(affected)[1]} loses {percent(max(affected)[0])} of its time to it." if affected else ""
         yield Finding(
-            severity="watch",
-            kind="forgotten",
+            severity=Severity.WATCH,
+            kind=FindingKind.FORGOTTEN,
             subject=title(radio),
-            cause=f"It announces {names}, that none of our other radios has, and nobody was heard to use it.",
+            cause=f"It announces {names}, which no other own radio does, and no client of it was observed.",
             effect=f"Its beacons take {100 * beacons_of(radio):.1f} % of channel {radio.channel.primary} "
-            f"for nothing.{cost}",
-            first_step="Ask who might miss it, then switch it off.",
-            figures={
-                "beacon_share": round(beacons_of(radio), 4),
-                "lost": {name: share for share, name in affected},
-            },
+            f"without use.{cost}",
+            first_step="Ask who might still need it, then switch it off.",
+            figures=Unused(round(beacons_of(radio), 4), {name: share for share, name in affected}),
             radio=radio.id,
             lost=max((s for s, _ in affected), default=0.0),
             see="heard",
@@ -192,16 +199,16 @@ def _unsteady(facts: Facts) -> Iterator[Finding]:
         if radio.swing_db is None or radio.swing_db < facts.limits.swing_db or radio.moves:
             continue
         yield Finding(
-            severity="note",
-            kind="unsteady",
+            severity=Severity.NOTE,
+            kind=FindingKind.UNSTEADY,
             subject=title(radio),
-            cause=f"At one spot its level spreads over {radio.swing_db:.0f} dB, from the lowest tenth to the highest.",
-            effect="At its low moments clients fall to slow rates or to another radio.",
-            first_step="Look for what moves between: doors, vehicles, people; or an antenna or cable that is loose.",
-            figures={"swing_db": radio.swing_db},
+            cause=f"Its level at one spot varies by {radio.swing_db:.0f} dB (10th to 90th percentile).",
+            effect="When the level is low, clients fall to low rates or roam to another radio.",
+            first_step="Look for moving obstacles (doors, vehicles, people), or a loose antenna or cable.",
+            figures=Swing(radio.swing_db),
             radio=radio.id,
             see="heard",
         )
 
 
-RULES = (_retries, _mover, _beacons, _slow_rates, _weak, _coverage, _forgotten, _unsteady)
+RULES = (_retries, _mover, _beacons, _slow_rates, _weak, _coverage, _unused, _unsteady)

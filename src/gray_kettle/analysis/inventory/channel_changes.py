@@ -15,7 +15,7 @@ from gray_kettle.model.records import FloatArray, IntArray
 _LEAST_LEVELS = 20
 _DAY_S = 86400.0
 _ANNOUNCED_S = 120.0  # a switch that was told so long before a change is that change
-_GAP_LOOKS = 3  # so many looks without it: it was away
+_GAP_SCANS = 3  # so many looks without it: it was away
 
 
 def changes_of(rows: IntArray, ground: BssidIndex) -> tuple[Change, ...]:
@@ -28,11 +28,13 @@ def changes_of(rows: IntArray, ground: BssidIndex) -> tuple[Change, ...]:
             continue
         time_s = float(ground.sightings.time_s[rows[k + 1]])
         last_s = float(ground.sightings.time_s[rows[k]])
-        out.append(Change(time_s, before, after, _was_told(rows[: k + 1], after.primary, last_s, ground)))
+        out.append(
+            Change(time_s, before, after, _was_announced(rows[: k + 1], after.primary, last_s, ground))
+        )
     return tuple(out)
 
 
-def _was_told(earlier: IntArray, primary: int, last_s: float, ground: BssidIndex) -> bool:
+def _was_announced(earlier: IntArray, primary: int, last_s: float, ground: BssidIndex) -> bool:
     recent = earlier[ground.sightings.time_s[earlier] > last_s - _ANNOUNCED_S]
     announced = ground.observations.announcements
     return any(announced[n].switching_to == primary for n in present(ground.sightings.announcement[recent]))
@@ -47,26 +49,28 @@ def most_in_a_day(changes: Sequence[Change]) -> int:
 def swing_db(rows: IntArray, ground: BssidIndex) -> float | None:
     """Spread of the level on one channel at one spot, from the lowest to the highest tenth; where most was heard."""
     levels = ground.levels_mw[rows]
-    told = rows[levels > 0]
-    spots = ground.sightings.spot[told]
-    if not len(told):
+    known = rows[levels > 0]
+    spots = ground.sightings.spot[known]
+    if not len(known):
         return None
-    most = told[spots == np.argmax(np.bincount(spots))]
+    most = known[spots == np.argmax(np.bincount(spots))]
     if len(most) < _LEAST_LEVELS:
         return None
     low, high = np.percentile(ground.levels_mw[most], [10, 90])
     return round(float(10 * np.log10(high / low)), 1)
 
 
-def episodes_of(heard_s: FloatArray, looks_s: FloatArray, gap_s: float) -> tuple[tuple[float, float], ...]:
+def episodes_of(
+    heard_s: FloatArray, scan_times_s: FloatArray, gap_s: float
+) -> tuple[tuple[float, float], ...]:
     """When a radio was there. heard_s: moments it was heard, looks_s: moments its band was looked at, both in order.
 
     It was away where it was not heard for longer than gap_s and for three looks or more in between.
     """
     if not len(heard_s):
         return ()
-    detection_blocks = np.searchsorted(looks_s, heard_s)
-    away = (np.diff(heard_s) > gap_s) & (np.diff(detection_blocks) > _GAP_LOOKS)
+    detection_blocks = np.searchsorted(scan_times_s, heard_s)
+    away = (np.diff(heard_s) > gap_s) & (np.diff(detection_blocks) > _GAP_SCANS)
     firsts = np.append(0, np.flatnonzero(away) + 1)
     lasts = np.append(np.flatnonzero(away), len(heard_s) - 1)
     return tuple((float(heard_s[a]), float(heard_s[b])) for a, b in zip(firsts, lasts, strict=True))
@@ -79,14 +83,14 @@ def with_siblings(radios: tuple[Radio, ...]) -> tuple[Radio, ...]:
     announce a name in common or are told apart by nobody, and they are nearest to one another of all of their bands.
     """
     by_bssid = {n.bssid: r for r in radios for n in r.networks}
-    told: dict[str, set[str]] = {r.id: set() for r in radios}
+    known: dict[str, set[str]] = {r.id: set() for r in radios}
     for radio in radios:
         for network in radio.networks:
             for bssid, _, _ in network.neighbours:
                 other = by_bssid.get(bssid)
                 if other is not None and other.band != radio.band:
-                    told[radio.id].add(other.id)
-                    told[other.id].add(radio.id)
+                    known[radio.id].add(other.id)
+                    known[other.id].add(radio.id)
     group_rows: dict[str, list[Radio]] = {}
     for radio in radios:
         group_rows.setdefault(radio.id[3:11], []).append(radio)
@@ -95,8 +99,8 @@ def with_siblings(radios: tuple[Radio, ...]) -> tuple[Radio, ...]:
             for band in {r.band for r in group} - {radio.band}:
                 other = min((r for r in group if r.band == band), key=_apart(radio))
                 if radio is min((r for r in group if r.band == radio.band), key=_apart(other)):
-                    told[radio.id].add(other.id)
-    return tuple(replace(r, siblings=tuple(sorted(told[r.id]))) for r in radios)
+                    known[radio.id].add(other.id)
+    return tuple(replace(r, siblings=tuple(sorted(known[r.id]))) for r in radios)
 
 
 def _apart(one: Radio) -> Callable[[Radio], tuple[bool, int, str]]:

@@ -13,6 +13,7 @@ from collections.abc import Callable
 
 from gray_kettle.analysis.assessment import Radio
 from gray_kettle.decode.dot11.security import is_outdated
+from gray_kettle.errors import InvalidInput
 from gray_kettle.safe_text import network_name
 
 Condition = Callable[[Radio], bool]
@@ -64,11 +65,11 @@ FIELDS = (*_TEXTS, *_NUMBERS)
 
 
 def parse_filter(text: str) -> Condition:
-    """A test for radios. Raises: ValueError, with a sentence, for a condition that means nothing."""
+    """A test for radios. Raises: InvalidInput, for a condition that means nothing."""
     words = _WORD.findall(text)
     condition = _either(words)
     if words:
-        raise ValueError("There is a bracket “)” without its “(”.")
+        raise InvalidInput("There is a bracket “)” without its “(”.")
     return condition
 
 
@@ -92,13 +93,13 @@ def _one(words: list[str]) -> Condition:
     word = words.pop(0)
     if word == "!":
         if not words or words[0] in ("|", ")"):
-            raise ValueError("After “!” (not) a condition is missing.")
+            raise InvalidInput("After “!” (not) a condition is missing.")
         inner = _one(words)
         return lambda radio: not inner(radio)
     if word == "(":
         inside = _either(words)
         if not words:
-            raise ValueError("There is a bracket “(” without its “)”.")
+            raise InvalidInput("There is a bracket “(” without its “)”.")
         words.pop(0)
         return inside
     return _condition(word.replace('"', ""))
@@ -115,7 +116,7 @@ def _condition(word: str) -> Condition:
         return _text_condition(field, sign, value.lower())
     if field in _NUMBERS:
         return _number_condition(field, sign, value)
-    raise ValueError(f"There is no “{field}” to filter by: use {', '.join(FIELDS)}.")
+    raise InvalidInput(f"There is no “{field}” to filter by: use {', '.join(FIELDS)}.")
 
 
 def _everything(radio: Radio) -> list[str]:
@@ -130,7 +131,7 @@ def _text_condition(field: str, sign: str, value: str) -> Condition:
         return lambda radio: any(value == text.lower() for text in read(radio))
     if sign == "!=":
         return lambda radio: all(value != text.lower() for text in read(radio))
-    raise ValueError(f"“{field}” is text: compare it with =, != or ~ (holds).")
+    raise InvalidInput(f"“{field}” is text: compare it with =, != or ~ (holds).")
 
 
 def _number_condition(field: str, sign: str, value: str) -> Condition:
@@ -138,9 +139,9 @@ def _number_condition(field: str, sign: str, value: str) -> Condition:
     try:
         limit = float(value.replace("−", "-"))
     except ValueError:
-        raise ValueError(f"“{value}” is no number: write for example {field}>=20.") from None
+        raise InvalidInput(f"“{value}” is no number: write for example {field}>=20.") from None
     if sign == "~":
-        raise ValueError(f"“{field}” is a number: compare it with =, !=, <, <=, > or >=.")
+        raise InvalidInput(f"“{field}” is a number: compare it with =, !=, <, <=, > or >=.")
     compare = _COMPARE[sign]
 
     def test(radio: Radio) -> bool:

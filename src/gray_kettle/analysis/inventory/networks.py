@@ -4,8 +4,14 @@ import numpy as np
 
 from gray_kettle.analysis.assessment import Network, OffChannel
 from gray_kettle.analysis.inventory.stations import clients_of, rates_of
-from gray_kettle.analysis.observed.bssid_index import TUNED_HZ, BssidIndex, BssidRows, StationInfo, middle
-from gray_kettle.analysis.observed.coverage import place_at
+from gray_kettle.analysis.observed.bssid_index import (
+    TUNED_HZ,
+    BssidIndex,
+    BssidRows,
+    StationInfo,
+    fast_median,
+)
+from gray_kettle.analysis.observed.coverage import channel_at
 from gray_kettle.phy.airtime import beacon_share
 
 _USUAL_BEACON_BYTES = 250  # a listing does not tell the length of a beacon
@@ -33,7 +39,7 @@ def network_of(one: BssidRows, ground: BssidIndex, about: StationInfo) -> Networ
         if latest.transmitted_by
         else beacon_share(length, slowest, latest.beacon_interval_tu, latest.channel.band == "2.4"),
         load_stations=int(stations[-1]) if len(stations) else None,
-        load_utilisation=round(middle(busy), 4) if len(busy) else None,
+        load_utilisation=round(fast_median(busy), 4) if len(busy) else None,
         basic_rates_mbps=latest.basic_rates_mbps,
         level_dbm=ground.level_on(latest.channel, one.rows),
         frames=int(one.frames.frames.sum()),
@@ -60,7 +66,7 @@ def _off_channel(one: BssidRows, ground: BssidIndex) -> tuple[OffChannel, ...]:
     out = []
     for hz in np.unique(sightings.receiver_hz[away]).tolist():
         rows = away[sightings.receiver_hz[away] == hz]
-        band, number = place_at(hz)
+        band, number = channel_at(hz)
         if not band:  # the receiver told a place where there is no channel
             continue
         level_mw, levels = sightings.level_mw[rows].sum(), sightings.levels[rows].sum()

@@ -17,8 +17,8 @@ from gray_kettle.phy.channels import Channel
 ALONE = "announces one network"
 CERTAIN = "one beacon announces them all"
 PROBABLE = "same channel, interval and capabilities, neighbouring addresses, same level"
-TOLD = "told by hand"
-CERTAINTY = {ALONE: "certain", CERTAIN: "certain", PROBABLE: "probable", TOLD: "told"}
+BY_HAND = "told by hand"
+CERTAINTY = {ALONE: "certain", CERTAIN: "certain", PROBABLE: "probable", BY_HAND: "told"}
 _LOCAL_BIT = 0x02
 _LEAST_COMMON = 10  # moments heard together before a correlation says anything
 _SWING_DB = 4.0  # levels steadier than this have nothing to correlate
@@ -66,7 +66,7 @@ def group(
         for n, k in enumerate(members):
             for other in members[:n]:
                 told_apart = heard[k].bssid in apart or heard[other].bssid in apart
-                if not told_apart and root(k) != root(other) and _move_together(heard[k], heard[other]):
+                if not told_apart and root(k) != root(other) and _levels_correlate(heard[k], heard[other]):
                     parent[root(k)] = root(other)
     by_bssid = {one.bssid: k for k, one in enumerate(heard)}
     for k, one in enumerate(heard):  # certain: one beacon speaks for both
@@ -85,9 +85,9 @@ def group(
 
 def joined(setup: Setup, bssids: set[str]) -> Setup:
     """The setup in which these are one radio, with those that they were told to be one with."""
-    met = [group for group in setup.together if bssids & set(group)]
-    group = tuple(sorted(bssids.union(*met)))
-    kept = tuple(g for g in setup.together if g not in met)
+    effects = [group for group in setup.together if bssids & set(group)]
+    group = tuple(sorted(bssids.union(*effects)))
+    kept = tuple(g for g in setup.together if g not in effects)
     return replace(setup, together=(*kept, group), apart=tuple(b for b in setup.apart if b not in bssids))
 
 
@@ -108,7 +108,7 @@ def address_key(bssid: str) -> tuple[str, str]:
     return ":".join(octets[1:5]), octets[5][0]
 
 
-def _move_together(a: GroupingInput, b: GroupingInput) -> bool:
+def _levels_correlate(a: GroupingInput, b: GroupingInput) -> bool:
     first_a, first_b = int(a.bssid[:2], 16), int(b.bssid[:2], 16)
     # Different first octets are one radio only when one of the two is the local form.
     if first_a != first_b and not (first_a | first_b) & _LOCAL_BIT:

@@ -15,7 +15,14 @@ from gray_kettle.analysis.inventory.channel_changes import (
     with_siblings,
 )
 from gray_kettle.analysis.inventory.networks import network_of
-from gray_kettle.analysis.inventory.radio_grouping import ALONE, CERTAIN, PROBABLE, TOLD, GroupingInput, group
+from gray_kettle.analysis.inventory.radio_grouping import (
+    ALONE,
+    BY_HAND,
+    CERTAIN,
+    PROBABLE,
+    GroupingInput,
+    group,
+)
 from gray_kettle.analysis.inventory.stations import (
     capabilities_by_mac,
     links_by_station,
@@ -27,9 +34,9 @@ from gray_kettle.analysis.observed.bssid_index import (
     BssidRows,
     StationInfo,
     by_bssid,
+    fast_median,
     in_order_of_bssid,
     level_dbm,
-    middle,
     present,
 )
 from gray_kettle.analysis.observed.coverage import Coverage
@@ -41,7 +48,7 @@ from gray_kettle.phy.channels import Channel
 from gray_kettle.safe_text import is_hidden, network_name
 
 _LEAST_AWAY_S = 300.0
-_AWAY_LOOKS = 3
+_AWAY_SCANS = 3
 
 
 def find_radios(
@@ -54,7 +61,7 @@ def find_radios(
     )
     bssids = by_bssid(observations, sent, about.names)
     ground = BssidIndex(observations, moment)
-    heard = [_heard(one, ground) for one in bssids]
+    heard = [_grouping_input(one, ground) for one in bssids]
     own_names = {name.encode() for name in setup.own}
     own_addresses = {name.lower() for name in setup.own}
     own = [
@@ -73,7 +80,7 @@ def find_radios(
 
 def _widths_filled_in(observations: Observations) -> Observations:
     """Where an announcement does not tell its width, that which the same BSSID told elsewhere on the same primary."""
-    told = {
+    known = {
         (a.bssid, a.channel.band, a.channel.primary): a.channel
         for a in observations.announcements
         if a.width_advertised
@@ -81,17 +88,17 @@ def _widths_filled_in(observations: Observations) -> Observations:
     filled = tuple(
         a
         if a.width_advertised
-        else replace(a, channel=told.get((a.bssid, a.channel.band, a.channel.primary), a.channel))
+        else replace(a, channel=known.get((a.bssid, a.channel.band, a.channel.primary), a.channel))
         for a in observations.announcements
     )
     return replace(observations, announcements=filled)
 
 
-def _heard(one: BssidRows, ground: BssidIndex) -> GroupingInput:
+def _grouping_input(one: BssidRows, ground: BssidIndex) -> GroupingInput:
     levels_mw = ground.levels_mw
     rows = ground.rows_on(one.latest.channel, one.rows)
-    told = rows[levels_mw[rows] > 0]
-    time_s = ground.sightings.time_s[told]  # in order: rows are
+    known = rows[levels_mw[rows] > 0]
+    time_s = ground.sightings.time_s[known]  # in order: rows are
     first = np.flatnonzero(np.diff(time_s, prepend=-np.inf) > 0)
     moments = time_s[first]
     return GroupingInput(
@@ -101,7 +108,7 @@ def _heard(one: BssidRows, ground: BssidIndex) -> GroupingInput:
         one.latest.fingerprint,
         ground.level_on(one.latest.channel, one.rows),
         moments,
-        10 * np.log10(levels_mw[told][first]),
+        10 * np.log10(levels_mw[known][first]),
         one.latest.transmitted_by,
     )
 
@@ -131,15 +138,15 @@ def _radio(
     air_share = _air_share(members, channel, coverage)
     beacons = sum(n.beacon_share for n in networks)
     frames, retries = sum(n.frames for n in networks), sum(n.retries for n in networks)
-    told = next((s.reported_utilisation for s in stays if s.channel == channel), None)
-    activity, source = _activity(air_share, beacons, told if own else None)
+    known = next((s.reported_utilisation for s in stays if s.channel == channel), None)
+    activity, source = _activity(air_share, beacons, known if own else None)
     return Radio(
         id=members[0].bssid,
         name=_name(members, channel, setup),
         own=own,
         channel=channel,
         level_dbm=ground.level_on(channel, all_rows),
-        noise_dbm=round(middle(noise), 2) if len(noise) else None,
+        noise_dbm=round(fast_median(noise), 2) if len(noise) else None,
         air_share=air_share,
         retry_share=retries / frames if frames else None,
         activity=activity,
@@ -170,18 +177,18 @@ def _absences(rows: IntArray, band: str, ground: BssidIndex, coverage: Coverage,
     """When it was there, as heard at the spot where it was heard most; and whether it is gone."""
     spots = ground.sightings.spot[rows]
     home = int(np.argmax(np.bincount(spots)))
-    heard_s, looks_s = ground.sightings.time_s[rows[spots == home]], coverage.moments(band, home)
-    later = looks_s[looks_s > heard_s[-1] + gone_s]
-    away_s = max(_LEAST_AWAY_S, coverage.usual_gap_s(band, home) * _AWAY_LOOKS)
-    return {"episodes": episodes_of(heard_s, looks_s, away_s), "is_gone": len(later) > 0}
+    heard_s, scan_times_s = ground.sightings.time_s[rows[spots == home]], coverage.moments(band, home)
+    later = scan_times_s[scan_times_s > heard_s[-1] + gone_s]
+    away_s = max(_LEAST_AWAY_S, coverage.median_gap_s(band, home) * _AWAY_SCANS)
+    return {"episodes": episodes_of(heard_s, scan_times_s, away_s), "is_gone": len(later) > 0}
 
 
 def _why_grouped(members: list[BssidRows], setup: Setup) -> str:
     if len(members) == 1:
         return ALONE
     names = {m.bssid for m in members}
-    if any(len(names & set(told)) > 1 for told in setup.together):
-        return TOLD
+    if any(len(names & set(known)) > 1 for known in setup.together):
+        return BY_HAND
     speaks_for = sum(m.latest.transmitted_by in names for m in members)
     return CERTAIN if speaks_for == len(members) - 1 else PROBABLE
 
@@ -215,8 +222,8 @@ def _name(members: list[BssidRows], channel: Channel, setup: Setup) -> str:
     given = next((names[m.bssid] for m in members if m.bssid in names), None)
     if given is not None:
         return given
-    told = [network_name(m.latest.ssid) for m in members if not is_hidden(m.latest.ssid)]
-    return told[0] if told else network_name(b"")
+    known = [network_name(m.latest.ssid) for m in members if not is_hidden(m.latest.ssid)]
+    return known[0] if known else network_name(b"")
 
 
 def _stays(rows: IntArray, ground: BssidIndex, coverage: Coverage) -> tuple[Stay, ...]:
@@ -229,8 +236,8 @@ def _stays(rows: IntArray, ground: BssidIndex, coverage: Coverage) -> tuple[Stay
     for code in here_codes[np.argsort(first)]:
         channel, found = ground.channels[code], rows[codes == code]
         here = ground.rows_on(channel, found)
-        told = sightings.load_utilisation[here]
-        told = told[~np.isnan(told)]
+        known = sightings.load_utilisation[here]
+        known = known[~np.isnan(known)]
         at, there = [], present(sightings.spot[here])
         for spot in there:
             of_spot = here if len(there) == 1 else here[sightings.spot[here] == spot]
@@ -243,7 +250,7 @@ def _stays(rows: IntArray, ground: BssidIndex, coverage: Coverage) -> tuple[Stay
                 presence=coverage.presence(channel.band, sightings.time_s[here], sightings.spot[here]),
                 level_dbm=ground.level_on(channel, found),
                 level_at=tuple(at),
-                reported_utilisation=round(middle(told), 4) if len(told) else None,
+                reported_utilisation=round(fast_median(known), 4) if len(known) else None,
                 first_s=float(sightings.time_s[found[0]]),
                 last_s=float(sightings.time_s[found[-1]]),
             )

@@ -89,23 +89,23 @@ def rates_of(frames: TrafficTotals) -> tuple[Rate, ...]:
 def capabilities_by_mac(observations: Observations) -> dict[str, ClientCapability]:
     """The most that each device said it can do, over all of its requests."""
     out: dict[str, ClientCapability] = {}
-    for told in observations.capabilities:
-        had = out.get(told.mac)
+    for known in observations.capabilities:
+        had = out.get(known.mac)
         if had is None:
-            out[told.mac] = told
+            out[known.mac] = known
             continue
-        best = max(had, told, key=lambda a: (bool(a.bssid), _LADDER.index(a.generation), a.width_mhz, a.mac))
-        channels = tuple(sorted(set(had.channels) | set(told.channels)))
-        out[told.mac] = ClientCapability(
-            told.mac,
+        best = max(had, known, key=lambda a: (bool(a.bssid), _LADDER.index(a.generation), a.width_mhz, a.mac))
+        channels = tuple(sorted(set(had.channels) | set(known.channels)))
+        out[known.mac] = ClientCapability(
+            known.mac,
             best.bssid,
             best.ssid,
             best.band,
-            max(had.generation, told.generation, key=_LADDER.index),
-            max(had.streams, told.streams),
-            max(had.width_mhz, told.width_mhz),
+            max(had.generation, known.generation, key=_LADDER.index),
+            max(had.streams, known.streams),
+            max(had.width_mhz, known.width_mhz),
             channels,
-            tuple(sorted(set(had.roaming) | set(told.roaming))),
+            tuple(sorted(set(had.roaming) | set(known.roaming))),
         )
     return out
 
@@ -126,10 +126,10 @@ def links_by_station(observations: Observations) -> dict[str, Link]:
 
 def _link(mac: int, rows: Links) -> Link:
     sent, retried, failed = (_gained(column) for column in (rows.sent, rows.retried, rows.failed))
-    told = rows.level_dbm[~np.isnan(rows.level_dbm)]
+    known = rows.level_dbm[~np.isnan(rows.level_dbm)]
     return Link(
         station=address(mac),
-        level_dbm=round(float(np.median(told)), 2) if len(told) else None,
+        level_dbm=round(float(np.median(known)), 2) if len(known) else None,
         sent=sent,
         retry_share=min(retried / sent, 1.0) if sent and retried is not None else None,
         failed_share=min(failed / sent, 1.0) if sent and failed is not None else None,
@@ -142,15 +142,15 @@ def _link(mac: int, rows: Links) -> Link:
 
 def _gained(counter: FloatArray) -> float | None:
     """By how much a counter grew; where it began anew, that counts from 0. One reading counts whole."""
-    told = counter[~np.isnan(counter)]
-    if not len(told):
+    known = counter[~np.isnan(counter)]
+    if not len(known):
         return None
-    if len(told) == 1:
-        return float(told[0])
-    steps = np.diff(told)
-    return float(np.where(steps < 0, told[1:], steps).sum())
+    if len(known) == 1:
+        return float(known[0])
+    steps = np.diff(known)
+    return float(np.where(steps < 0, known[1:], steps).sum())
 
 
 def _last(values: FloatArray) -> float | None:
-    told = values[~np.isnan(values)]
-    return float(told[-1]) if len(told) else None
+    known = values[~np.isnan(values)]
+    return float(known[-1]) if len(known) else None

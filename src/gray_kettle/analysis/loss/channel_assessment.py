@@ -23,6 +23,7 @@ from gray_kettle.analysis.loss.interference_loss import (
     VictimRadio,
     score_channels,
 )
+from gray_kettle.model.enums import LossKind
 from gray_kettle.phy.carrier_sense import PREAMBLE_DBM, sum_dbm
 from gray_kettle.phy.channels import Channel, all_channels
 from gray_kettle.phy.rates import widest_mhz
@@ -143,9 +144,9 @@ def _reported_by_others(stay: Stay, ours: tuple[Radio, ...], victim: Radio | Non
 
 def victim_of(radio: Radio) -> tuple[VictimRadio, bool]:
     """The asking side of a radio, and whether the level of its clients had to be assumed."""
-    told = radio.client_level_dbm
-    level = model_constants.CLIENT_LEVEL_DBM if told is None else told
-    return VictimRadio(radio.generation, radio.streams, level, radio.channel), told is None
+    known = radio.client_level_dbm
+    level = model_constants.CLIENT_LEVEL_DBM if known is None else known
+    return VictimRadio(radio.generation, radio.streams, level, radio.channel), known is None
 
 
 def channel_assessments(
@@ -160,9 +161,9 @@ def _assessment(
 ) -> ChannelAssessment:
     losses = []
     for kind, lost in (
-        ("co-channel", scores.co_lost_to[k]),
-        ("adjacent", scores.adjacent_lost_to[k]),
-        ("secondary", scores.secondary_lost_to[k]),
+        (LossKind.CO_CHANNEL, scores.co_lost_to[k]),
+        (LossKind.ADJACENT, scores.adjacent_lost_to[k]),
+        (LossKind.SECONDARY, scores.secondary_lost_to[k]),
     ):
         for j in np.flatnonzero(lost >= _LEAST_LOSS):
             radio, stay = rows[j]
@@ -177,7 +178,13 @@ def _assessment(
         name = emitter.name or ADVICE[emitter.kind].short
         losses.append(
             LossCause(
-                "non-wi-fi", emitter.id, name, None, emitter.level_dbm, emitter.duty, round(lost_share, 4)
+                LossKind.NON_WIFI,
+                emitter.id,
+                name,
+                None,
+                emitter.level_dbm,
+                emitter.duty,
+                round(lost_share, 4),
             )
         )
     shared = np.flatnonzero(scores.heard_in_parts[k])
@@ -193,7 +200,7 @@ def _assessment(
         adjacent_radios=len({rows[j][0].id for j in near}),
         adjacent_power_dbm=round(float(sum_dbm(*near_dbm)), 1) if len(near) else None,
         adjacent_lost=round(float(scores.adjacent_lost[k]), 4),
-        non_wifi_emitters=sum(h.kind == "non-wi-fi" for h in losses),
+        non_wifi_emitters=sum(h.kind == LossKind.NON_WIFI for h in losses),
         non_wifi_lost=round(float(1 - np.prod(1 - scores.non_wifi_lost_to[k])), 4),
         losses=tuple(sorted(losses, key=lambda h: (-h.share_lost, h.radio))),
         contenders=round(float(scores.contenders[k]), 3),

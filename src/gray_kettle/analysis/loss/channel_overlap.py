@@ -43,7 +43,7 @@ def _overlap(mine: Channel, theirs: Channel, dsss: bool) -> Overlap:
     if mine.band != theirs.band:
         return 0.0, 0.0, 0.0, NOTHING_DB, NOTHING_DB, NOTHING_DB
     shares = mine.primary in theirs.parts
-    segment = 0 if shares else _segment_met(mine, theirs)
+    segment = 0 if shares else _shared_segment(mine, theirs)
     full, narrow = _coupling(mine.segments, theirs, dsss), _coupling(((mine.primary_hz, 20e6),), theirs, dsss)
     inner = NOTHING_DB
     if segment:
@@ -51,7 +51,7 @@ def _overlap(mine: Channel, theirs: Channel, dsss: bool) -> Overlap:
     return float(mine.primary == theirs.primary), float(shares), float(segment), full, narrow, inner
 
 
-def _segment_met(mine: Channel, theirs: Channel) -> int:
+def _shared_segment(mine: Channel, theirs: Channel) -> int:
     """Width of the innermost secondary segment of mine that theirs shares a 20 MHz part with; 0 for none."""
     width = 20
     while width < mine.width_mhz:
@@ -80,8 +80,8 @@ def _inner(mine: Channel, width_mhz: int) -> tuple[float, float]:
         return mine.segments[0]
     ordered, count = sorted(mine.parts), width_mhz // 20
     at = ordered.index(mine.primary) // count * count
-    middle = (centre_hz(mine.band, ordered[at]) + centre_hz(mine.band, ordered[at + count - 1])) / 2
-    return middle, width_mhz * 1e6
+    fast_median = (centre_hz(mine.band, ordered[at]) + centre_hz(mine.band, ordered[at + count - 1])) / 2
+    return fast_median, width_mhz * 1e6
 
 
 def _coupling(segments: tuple[tuple[float, float], ...], theirs: Channel, dsss: bool) -> float:

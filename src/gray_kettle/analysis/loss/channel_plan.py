@@ -22,9 +22,9 @@ def channel_plans(radios: Iterable[Radio], country: str) -> tuple[tuple[int, ...
     return (THREE, FOUR) if low and not any(sends_dsss(r) for r in low) else (THREE,)
 
 
-def places(raster: tuple[int, ...]) -> str:
+def plan_text(channel_plan: tuple[int, ...]) -> str:
     """A raster in words: “1, 6 and 11”."""
-    return ", ".join(map(str, raster[:-1])) + f" and {raster[-1]}"
+    return ", ".join(map(str, channel_plan[:-1])) + f" and {channel_plan[-1]}"
 
 
 def sends_dsss(radio: Radio) -> bool:
@@ -33,6 +33,6 @@ def sends_dsss(radio: Radio) -> bool:
     return radio.generation == "b" or not rates or any(rate not in _OFDM_ONLY for rate in rates)
 
 
-def fits_plan(channel: Channel, raster: tuple[int, ...]) -> bool:
+def fits_plan(channel: Channel, channel_plan: tuple[int, ...]) -> bool:
     """Whether a channel lies on a raster; outside of 2.4 GHz every channel does."""
-    return channel.band != "2.4" or channel.primary in raster
+    return channel.band != "2.4" or channel.primary in channel_plan

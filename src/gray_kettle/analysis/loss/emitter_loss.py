@@ -106,8 +106,8 @@ def _waits(level_dbm: float) -> float:
 def _level_in(emission: Emission, band: str, number: int) -> float:
     """Level of what falls into a 20 MHz part: a wide burst brings only a part of its power."""
     emitter = emission.emitter
-    middle = centre_hz(band, number)
-    reach = min(emitter.high_hz, middle + _PART_HZ / 2) - max(emitter.low_hz, middle - _PART_HZ / 2)
+    fast_median = centre_hz(band, number)
+    reach = min(emitter.high_hz, fast_median + _PART_HZ / 2) - max(emitter.low_hz, fast_median - _PART_HZ / 2)
     share = min(max(reach, 1.0) / max(emitter.burst_hz, 1.0), 1.0)
     return emission.level_dbm + 10 * float(np.log10(share))
 

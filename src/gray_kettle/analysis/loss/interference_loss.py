@@ -135,19 +135,22 @@ def score_channels(victim: VictimRadio, candidates: Candidates, others: Interfer
     """Clear air and expected throughput of every candidate among the others."""
     activity, presence = others.activity[None, :], others.presence[None, :]
     width_mhz = np.array([c.width_mhz for c in others.channels], dtype=np.int64)[None, :]
-    met = pair_effects(
+    effects = pair_effects(
         candidates.overlap(others), width_mhz, others.level_dbm[None, :], candidates.noise_dbm, victim
     )
-    heard, held = met.heard, met.held
-    known, told = presence * activity, np.nan_to_num(others.reported_utilisation * others.presence)[None, :]
+    heard, held = effects.heard, effects.held
+    known, reported = (
+        presence * activity,
+        np.nan_to_num(others.reported_utilisation * others.presence)[None, :],
+    )
     groups = _groups(others)
 
     count = (presence * heard).sum(axis=1)
     # Where we are now, our own frames are part of what the others tell: an even share of it.
     here = candidates.primary_hz == (victim.now.primary_hz if victim.now else 0.0)
     telling = count if others.own is None else (presence * heard * ~others.own[None, :]).sum(axis=1)
-    others_part = np.where(here, telling / (telling + 1), 1.0)[:, None]
-    co_known, co_reported = known * heard, told * heard * others_part
+    their_part = np.where(here, telling / (telling + 1), 1.0)[:, None]
+    co_known, co_reported = known * heard, reported * heard * their_part
     co_groups = _lost_by_group(co_known, co_reported, groups)
     co_summed = _lost(co_groups)
     co_busy = np.minimum(co_summed, 1 - 1 / (1 + count))  # contenders yield: a fair share is always left
@@ -155,12 +158,12 @@ def score_channels(victim: VictimRadio, candidates: Candidates, others: Interfer
     co_to *= (co_busy / np.where(co_summed > 0, co_summed, 1.0))[:, None]
     contenders = (known * heard).sum(axis=1)
 
-    adjacent_known, adjacent_reported = presence * met.spoilt_by(activity), met.spoilt_by(told)
+    adjacent_known, adjacent_reported = presence * effects.spoilt_by(activity), effects.spoilt_by(reported)
     adjacent_groups = _lost_by_group(adjacent_known, adjacent_reported, groups)
     adjacent_free = np.prod(1 - adjacent_groups, axis=1)
 
     non_wifi = taken(candidates.channels, others.emissions, lambda c, e: _emitter_loss(c, e, victim))
-    beyond = _busy_beyond(met.segment_mhz, known * held, told * held, groups, non_wifi.beyond)
+    beyond = _busy_beyond(effects.segment_mhz, known * held, reported * held, groups, non_wifi.beyond)
     usable = usable_widths(candidates.width_mhz, beyond)
 
     primary_free = (1 - co_busy) * adjacent_free * np.prod(1 - non_wifi.lost_to, axis=1)
@@ -177,11 +180,11 @@ def score_channels(victim: VictimRadio, candidates: Candidates, others: Interfer
         adjacent_lost=1 - adjacent_free,
         co_lost_to=co_to,
         adjacent_lost_to=_shared_out(adjacent_groups, adjacent_known, adjacent_reported, groups),
-        secondary_lost_to=np.maximum(known, told) * held * primary_free[:, None],
+        secondary_lost_to=np.maximum(known, reported) * held * primary_free[:, None],
         non_wifi_lost_to=non_wifi.lost_to,
         heard_on_primary=heard,
-        heard_in_parts=(heard >= 0.5) | (met.in_secondary & (met.holds >= 0.5)),
-        coupled_dbm=np.where(met.overlaps, met.coupled_dbm, -np.inf),
+        heard_in_parts=(heard >= 0.5) | (effects.in_secondary & (effects.holds >= 0.5)),
+        coupled_dbm=np.where(effects.overlaps, effects.coupled_dbm, -np.inf),
         contenders=contenders,
         efficiency=np.asarray(efficiency),
         width_share=width_share,
@@ -300,7 +303,7 @@ def _groups(others: Interferers) -> _Groups:
 _PRIMARY = np.dtype([("band", "U3"), ("primary", np.int64), ("alone", np.int64)])
 
 
-def _lost_by_group(known: FloatArray, told: FloatArray, groups: _Groups) -> FloatArray:
+def _lost_by_group(known: FloatArray, reported: FloatArray, groups: _Groups) -> FloatArray:
     """Share lost of each candidate to each group.
 
     What access points tell is the busy share of a channel, not of themselves: within a group it counts once, as
@@ -310,7 +313,7 @@ def _lost_by_group(known: FloatArray, told: FloatArray, groups: _Groups) -> Floa
     if not len(groups.order):
         return np.zeros((known.shape[0], 0))
     one_by_one = 1 - np.multiply.reduceat(1 - known[:, groups.order], groups.starts, axis=1)
-    most_reported = np.maximum.reduceat(told[:, groups.order], groups.starts, axis=1)
+    most_reported = np.maximum.reduceat(reported[:, groups.order], groups.starts, axis=1)
     return np.asarray(np.maximum(one_by_one, most_reported))
 
 
@@ -319,11 +322,11 @@ def _lost(by_group: FloatArray) -> FloatArray:
     return np.asarray(1 - np.prod(1 - by_group, axis=1))
 
 
-def _shared_out(by_group: FloatArray, known: FloatArray, told: FloatArray, groups: _Groups) -> FloatArray:
+def _shared_out(by_group: FloatArray, known: FloatArray, reported: FloatArray, groups: _Groups) -> FloatArray:
     """What of each group's loss each other takes: in proportion to what it is known, or tells, to take."""
     out = np.zeros(known.shape)
     if len(groups.order):
-        weight = np.maximum(known, told)[:, groups.order]
+        weight = np.maximum(known, reported)[:, groups.order]
         total = np.add.reduceat(weight, groups.starts, axis=1)
         part = weight / np.where(total > 0, total, 1.0)[:, groups.member]
         out[:, groups.order] = part * by_group[:, groups.member]
@@ -359,14 +362,14 @@ def _secondary_threshold(segment_mhz: FloatArray) -> FloatArray:
 
 
 def _busy_beyond(
-    segment_mhz: FloatArray, known: FloatArray, told: FloatArray, groups: _Groups, non_wifi: FloatArray
+    segment_mhz: FloatArray, known: FloatArray, reported: FloatArray, groups: _Groups, non_wifi: FloatArray
 ) -> FloatArray:
     """Busy share of the parts that widening from 20, 40, 80 … MHz to twice that adds: (candidates, 5)."""
     out = non_wifi.copy()
     for k in range(5):
         here = segment_mhz == 20 * 2**k
         if here.any():
-            busy = _lost(_lost_by_group(np.where(here, known, 0.0), np.where(here, told, 0.0), groups))
+            busy = _lost(_lost_by_group(np.where(here, known, 0.0), np.where(here, reported, 0.0), groups))
             out[:, k] = 1 - (1 - busy) * (1 - non_wifi[:, k])
     return out
 

@@ -110,7 +110,7 @@ def present(numbers: IntArray) -> IntArray:
     return np.flatnonzero(np.bincount(numbers)) if len(numbers) else np.zeros(0, np.int64)
 
 
-def middle(values: FloatArray) -> float:
+def fast_median(values: FloatArray) -> float:
     """The median of some values, at least one: what NumPy's gives, without what it asks before."""
     half = len(values) // 2
     if len(values) % 2:
@@ -121,8 +121,8 @@ def middle(values: FloatArray) -> float:
 
 def level_dbm(levels_mw: FloatArray) -> float | None:
     """Median of levels given in milliwatts, in dBm to a hundredth; None of nothing."""
-    told = levels_mw[levels_mw > 0]
-    return round(float(10 * np.log10(middle(told))), 2) if len(told) else None
+    known = levels_mw[levels_mw > 0]
+    return round(float(10 * np.log10(fast_median(known))), 2) if len(known) else None
 
 
 def row_levels_mw(sightings: Sightings) -> FloatArray:
@@ -145,16 +145,16 @@ def by_bssid(observations: Observations, sent: TrafficTotals, names: dict[str, b
     out = []
     for number, rows in zip(numbers, np.split(order, starts[1:]), strict=True):
         latest = observations.announcements[sightings.announcement[rows[-1]]]
-        told = [observations.announcements[k] for k in present(sightings.announcement[rows])]
-        beacons = [a for a in told if a.beacon_bytes]
+        known = [observations.announcements[k] for k in present(sightings.announcement[rows])]
+        beacons = [a for a in known if a.beacon_bytes]
         hidden = any(is_hidden(a.ssid) for a in (beacons or [latest]) if a.channel == latest.channel)
-        latest, named_by = _with_name(latest, told, names)
+        latest, named_by = _with_name(latest, known, names)
         out.append(
             BssidRows(
                 latest.bssid,
                 latest,
                 rows,
-                max(a.beacon_bytes for a in told),
+                max(a.beacon_bytes for a in known),
                 named.of(number),
                 unnamed.of(number),
                 hidden,
@@ -165,13 +165,13 @@ def by_bssid(observations: Observations, sent: TrafficTotals, names: dict[str, b
 
 
 def _with_name(
-    latest: Announcement, told: list[Announcement], names: dict[str, bytes]
+    latest: Announcement, known: list[Announcement], names: dict[str, bytes]
 ) -> tuple[Announcement, str]:
     """The announcement with the name that the network has, and who told it."""
     if not is_hidden(latest.ssid):
         return latest, "beacon"
     # A name that is hidden in beacons is told in probe responses, and by clients that ask to join.
-    answer = next((a for a in reversed(told) if not is_hidden(a.ssid) and a.channel == latest.channel), None)
+    answer = next((a for a in reversed(known) if not is_hidden(a.ssid) and a.channel == latest.channel), None)
     if answer is not None:
         return replace(latest, ssid=answer.ssid), "probe response"
     if latest.bssid in names:

@@ -25,7 +25,7 @@ class Coverage:
         self._gaps_s: dict[tuple[str, int], float] = {}
         self._rows_of = {band: of_row == k for k, band in enumerate(bands)}
         self._sightings = sightings
-        self._looked = {
+        self._scans = {
             (band, int(spot)): _distinct(minutes[(of_row == k) & (sightings.spot == spot)])
             for k, band in enumerate(bands)
             for spot in present(sightings.spot)
@@ -54,7 +54,7 @@ class Coverage:
             self._moments[band, spot] = time_s[np.diff(time_s, prepend=-np.inf) > 0]
         return self._moments[band, spot]
 
-    def usual_gap_s(self, band: str, spot: int) -> float:
+    def median_gap_s(self, band: str, spot: int) -> float:
         """Median time from one look at a band to the next."""
         if (band, spot) not in self._gaps_s:  # each radio of the band asks
             moments = self.moments(band, spot)
@@ -65,7 +65,7 @@ class Coverage:
         """Share of the minutes looked at a band in which something was heard, at the spot where that is most."""
         most = 0.0
         for k in present(spot):
-            detection_blocks = self._looked.get((band, int(k)), 0)
+            detection_blocks = self._scans.get((band, int(k)), 0)
             if detection_blocks:
                 most = max(most, _distinct(_minutes(time_s[spot == k])) / detection_blocks)
         return min(most, 1.0)
@@ -76,20 +76,20 @@ class Coverage:
         A scan covers the bands it heard something in. A receiver that hops passes over silent channels too. One
         that stays on a channel says nothing of the others.
         """
-        heard_blind = observations.sightings.announcement[np.isnan(observations.sightings.receiver_hz)]
+        untuned_rows = observations.sightings.announcement[np.isnan(observations.sightings.receiver_hz)]
         # Where the receiver told no place of its own, it was where it heard something.
-        blind = [observations.announcements[k].channel.primary_hz for k in present(heard_blind)]
+        blind = [observations.announcements[k].channel.primary_hz for k in present(untuned_rows)]
         tuned: NDArray[np.float64] = np.unique(np.concatenate([observations.listening.receiver_hz, blind]))
         whole = {band for take in observations.takes for band in take.swept_bands} & heard_bands
         if len(tuned) >= model_constants.HOPPING_CHANNELS:
-            whole |= {place_at(hz)[0] for hz in tuned}
-        places = {(band, n) for band in whole if band for n in numbers(band)}
-        places |= {place_at(hz) for hz in tuned}
-        return frozenset(p for p in places if p[0])
+            whole |= {channel_at(hz)[0] for hz in tuned}
+        channel_views = {(band, n) for band in whole if band for n in numbers(band)}
+        channel_views |= {channel_at(hz) for hz in tuned}
+        return frozenset(p for p in channel_views if p[0])
 
 
 def _minutes(time_s: FloatArray) -> FloatArray:
-    return np.floor(time_s / model_constants.LOOK_S)
+    return np.floor(time_s / model_constants.PRESENCE_STEP_S)
 
 
 def _distinct(ordered: FloatArray) -> int:
@@ -97,7 +97,7 @@ def _distinct(ordered: FloatArray) -> int:
     return int(np.count_nonzero(np.diff(ordered))) + 1 if len(ordered) else 0
 
 
-def place_at(hz: float) -> tuple[str, int]:
+def channel_at(hz: float) -> tuple[str, int]:
     """Band and nearest channel number at a frequency; ("", 0) where there is none."""
     try:
         return number_at(float(hz))

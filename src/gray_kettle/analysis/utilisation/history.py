@@ -43,7 +43,7 @@ def _main_spot(observations: Observations) -> int:
     return int(np.argmax(np.bincount(spots))) if len(spots) else 0
 
 
-def telling_bins(observations: Observations, most: int, start_s: float, end_s: float) -> int:
+def bins_without_gaps(observations: Observations, most: int, start_s: float, end_s: float) -> int:
     """How many stretches to cut a case into, so that one without anything heard is a gap and not the usual rhythm."""
     moments = np.unique(np.round(observations.sightings.time_s))
     if len(moments) < 2:
@@ -66,9 +66,9 @@ def busy_over_time(
     rows = in_band[sightings.announcement]
     column = _bin_of(sightings.time_s, bins, start_s, end_s)
     heard = rows & (column >= 0)
-    told = heard & ~np.isnan(sightings.load_utilisation)
-    total = np.bincount(column[told], sightings.load_utilisation[told], bins)
-    count = np.bincount(column[told], minlength=bins)
+    known = heard & ~np.isnan(sightings.load_utilisation)
+    total = np.bincount(column[known], sightings.load_utilisation[known], bins)
+    count = np.bincount(column[known], minlength=bins)
     anything = np.bincount(column[heard], minlength=bins)
     return np.where(anything > 0, total / np.maximum(count, 1), np.nan)
 

@@ -11,20 +11,19 @@ from gray_kettle.analysis.loss.channel_assessment import level_at
 from gray_kettle.analysis.observed.coverage import Coverage
 from gray_kettle.analysis.observed.survey_counters import surveyed, surveyed_by_hour
 from gray_kettle.analysis.observed.traffic_totals import TrafficTotals
+from gray_kettle.model.enums import UtilisationSource
 from gray_kettle.model.records import Observations, SweptChannel
 from gray_kettle.phy.carrier_sense import PREAMBLE_DBM
 from gray_kettle.phy.channels import Channel
 from gray_kettle.phy.channels import centre_hz as centre_of
 
-NOT_MEASURED = Utilisation(None, "not measured", "none")
-SOURCES = (
-    "survey",
-    "sweep",
-    "frames",
-    "BSS load",
-    "beacons",
-)  # the first that there is, but for the larger of two
-_CONFIDENCE = {"frames": "medium", "BSS load": "medium", "beacons": "low"}
+NOT_MEASURED = Utilisation(None, UtilisationSource.NOT_MEASURED, "none")
+SOURCES = tuple(s for s in UtilisationSource if s != UtilisationSource.NOT_MEASURED)
+_CONFIDENCE = {
+    UtilisationSource.FRAMES: "medium",
+    UtilisationSource.BSS_LOAD: "medium",
+    UtilisationSource.BEACONS: "low",
+}
 _HOUR_S = 3600
 Hours = dict[int, float]
 
@@ -36,73 +35,78 @@ class Meter:
         self, radios: tuple[Radio, ...], observations: Observations, coverage: Coverage, sent: TrafficTotals
     ) -> None:
         self._radios, self._observations, self._looks, self._sent = radios, observations, coverage, sent
-        self._told_by_hour = _told_by_hour(observations)
+        self._reported_by_hour = _reported_by_hour(observations)
 
     def read(self, band: str, number: int) -> Utilisation:
         """The best figure there is for a part. Order: survey; sweep; frames and BSS load, the larger; then beacons."""
-        place_hz = centre_of(band, number)
+        channel_hz = centre_of(band, number)
         here = [r for r in self._radios if (r.band, r.channel.primary) == (band, number)]
-        swept = swept_at(self._observations, place_hz)
-        survey = surveyed(self._observations, place_hz)
-        found: dict[str, float] = {}
-        hours: dict[str, Hours] = {}
+        swept = swept_at(self._observations, channel_hz)
+        survey = surveyed(self._observations, channel_hz)
+        found: dict[UtilisationSource, float] = {}
+        hours: dict[UtilisationSource, Hours] = {}
         if survey is not None:
-            found["survey"] = survey.busy_share
-            hours["survey"] = surveyed_by_hour(self._observations, place_hz)
+            found[UtilisationSource.SURVEY] = survey.busy_share
+            hours[UtilisationSource.SURVEY] = surveyed_by_hour(self._observations, channel_hz)
         if swept is not None:
-            found["sweep"] = swept.duty
-            hours["sweep"] = {hour: duty for hour, duty, _ in swept.by_hour}
-        if self._looks.dwell_s(place_hz) >= model_constants.LEAST_DWELL_S:
-            found["frames"], hours["frames"] = self._frames(place_hz)
+            found[UtilisationSource.SWEEP] = swept.duty
+            hours[UtilisationSource.SWEEP] = {hour: duty for hour, duty, _ in swept.by_hour}
+        if self._looks.dwell_s(channel_hz) >= model_constants.LEAST_DWELL_S:
+            found[UtilisationSource.FRAMES], hours[UtilisationSource.FRAMES] = self._frames(channel_hz)
         loudest = max(
             (r for r in here if r.stay.reported_utilisation is not None), key=_loudness, default=None
         )
         if loudest is not None:
-            found["BSS load"] = float(loudest.stay.reported_utilisation or 0.0)
-            hours["BSS load"] = {
+            found[UtilisationSource.BSS_LOAD] = float(loudest.stay.reported_utilisation or 0.0)
+            hours[UtilisationSource.BSS_LOAD] = {
                 hour: share
                 for hour in range(24)
-                for share in [max(self._told_by_hour.get((n.bssid, hour), -1.0) for n in loudest.networks)]
+                for share in [
+                    max(self._reported_by_hour.get((n.bssid, hour), -1.0) for n in loudest.networks)
+                ]
                 if share >= 0
             }
         if here:
             beacons = sum(n.beacon_share for r in here for n in r.networks)
             loud = sum(1 for r in here if level_at(r.stay, None) >= PREAMBLE_DBM)
-            found["beacons"] = min(beacons + model_constants.PRIOR_ACTIVITY * loud, 1.0)
+            found[UtilisationSource.BEACONS] = min(beacons + model_constants.PRIOR_ACTIVITY * loud, 1.0)
         if not found:
             return NOT_MEASURED
         source = _used(found)
         others = tuple((s, round(found[s], 4)) for s in SOURCES if s in found and s != source)
         confidence = _CONFIDENCE.get(source, "medium")
-        if (source == "survey" and survey is not None and survey.whole_window) or (
-            source == "sweep" and swept is not None and _is_dense(swept)
+        if (source == UtilisationSource.SURVEY and survey is not None and survey.whole_window) or (
+            source == UtilisationSource.SWEEP and swept is not None and _is_dense(swept)
         ):
             confidence = "high"  # of one reading of counters one does not know since when
         return Utilisation(round(found[source], 4), source, confidence, others, _by_hour(hours))
 
-    def _frames(self, place_hz: float) -> tuple[float, Hours]:
+    def _frames(self, channel_hz: float) -> tuple[float, Hours]:
         """Airtime over dwell, in all and by hour. Frames that leaked in from elsewhere say nothing of this place."""
-        elsewhere = _bssids_elsewhere(place_hz, self._radios)
-        on_it = self._sent.rows(np.abs(self._sent.receiver_hz - place_hz) < 1e6)
+        elsewhere = _bssids_elsewhere(channel_hz, self._radios)
+        on_it = self._sent.rows(np.abs(self._sent.receiver_hz - channel_hz) < 1e6)
         on_it = on_it.rows(~np.isin(on_it.bssid, elsewhere) & ~np.isin(on_it.transmitter, elsewhere))
         airtime_s = np.bincount(on_it.hour, on_it.airtime_s, 24)
-        dwell_s = self._looks.dwell_by_hour_s(place_hz)
+        dwell_s = self._looks.dwell_by_hour_s(channel_hz)
         hours = {
             int(h): min(float(airtime_s[h] / dwell_s[h]), 1.0)
             for h in np.flatnonzero(dwell_s >= model_constants.LEAST_DWELL_S)
         }
-        return min(float(airtime_s.sum()) / self._looks.dwell_s(place_hz), 1.0), hours
+        return min(float(airtime_s.sum()) / self._looks.dwell_s(channel_hz), 1.0), hours
 
 
 def _loudness(radio: Radio) -> tuple[float, float]:
     return level_at(radio.stay, None), radio.stay.reported_utilisation or 0.0
 
 
-def _used(found: dict[str, float]) -> str:
+def _used(found: dict[UtilisationSource, float]) -> UtilisationSource:
     """The first source in the order of trust; of frames and BSS load the larger, both being lower bounds."""
     source = next(s for s in SOURCES if s in found)
-    if source == "frames" and found.get("BSS load", 0.0) > found["frames"]:
-        return "BSS load"
+    if (
+        source == UtilisationSource.FRAMES
+        and found.get(UtilisationSource.BSS_LOAD, 0.0) > found[UtilisationSource.FRAMES]
+    ):
+        return UtilisationSource.BSS_LOAD
     return source
 
 
@@ -111,18 +115,18 @@ def _is_dense(swept: SweptChannel) -> bool:
     return dense and swept.rows_per_s >= model_constants.SWEEP_ROWS_PER_S and not swept.bound
 
 
-def _by_hour(hours: dict[str, Hours]) -> tuple[tuple[int, str, float], ...]:
+def _by_hour(hours: dict[UtilisationSource, Hours]) -> tuple[tuple[int, UtilisationSource, float], ...]:
     """Each hour by the source that is used for it: an hour may lack what the window as a whole has."""
     out = []
     for hour in range(24):
-        found = {source: told[hour] for source, told in hours.items() if hour in told}
+        found = {source: known[hour] for source, known in hours.items() if hour in known}
         if found:
             source = _used(found)
             out.append((hour, source, round(found[source], 4)))
     return tuple(out)
 
 
-def _told_by_hour(observations: Observations) -> dict[tuple[str, int], float]:
+def _reported_by_hour(observations: Observations) -> dict[tuple[str, int], float]:
     """Median of what each BSSID tells as busy, by hour of the day (UTC)."""
     sightings = observations.sightings
     rows = np.flatnonzero(~np.isnan(sightings.load_utilisation))
@@ -137,32 +141,32 @@ def _told_by_hour(observations: Observations) -> dict[tuple[str, int], float]:
     load = both - 2 * key
     starts = np.flatnonzero(np.diff(key, prepend=-1))
     ends = np.append(starts[1:], len(key))
-    middle = (load[(starts + ends - 1) // 2] + load[(starts + ends) // 2]) / 2
+    fast_median = (load[(starts + ends - 1) // 2] + load[(starts + ends) // 2]) / 2
     return {
         (names[k // 24], k % 24): round(share, 6)
-        for k, share in zip(key[starts].tolist(), middle.tolist(), strict=True)
+        for k, share in zip(key[starts].tolist(), fast_median.tolist(), strict=True)
     }
 
 
-def swept_at(observations: Observations, place_hz: float) -> SweptChannel | None:
+def swept_at(observations: Observations, channel_hz: float) -> SweptChannel | None:
     """What sweeps say of the 20 MHz place at a frequency: at the spot where they looked longest."""
     here = [
         s
         for s in observations.swept
-        if s.channel.width_mhz == 20 and abs(s.channel.centre_hz - place_hz) < 1e6
+        if s.channel.width_mhz == 20 and abs(s.channel.centre_hz - channel_hz) < 1e6
     ]
     return max(here, key=lambda s: (s.seconds, s.spot), default=None)
 
 
-def _bssids_elsewhere(place_hz: float, radios: tuple[Radio, ...]) -> list[int]:
+def _bssids_elsewhere(channel_hz: float, radios: tuple[Radio, ...]) -> list[int]:
     """Addresses of radios none of whose channels in the window fills the place."""
     return [
         int(network.bssid.replace(":", ""), 16)
         for radio in radios
-        if not any(_fills(stay.channel, place_hz) for stay in radio.stays)
+        if not any(_fills(stay.channel, channel_hz) for stay in radio.stays)
         for network in radio.networks
     ]
 
 
-def _fills(channel: Channel, place_hz: float) -> bool:
-    return any(abs(centre_of(channel.band, part) - place_hz) < 1e6 for part in channel.parts)
+def _fills(channel: Channel, channel_hz: float) -> bool:
+    return any(abs(centre_of(channel.band, part) - channel_hz) < 1e6 for part in channel.parts)

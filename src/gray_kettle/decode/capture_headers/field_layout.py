@@ -119,9 +119,9 @@ class _Fields:
         self.at += self.at % 2
         if self.at + 6 > len(self.header):
             return False
-        told = self.header[self.at + 4 : self.at + 6]
-        self.guards.append((self.at + 4, told))
-        self.at += 6 + int.from_bytes(told, "little")
+        known = self.header[self.at + 4 : self.at + 6]
+        self.guards.append((self.at + 4, known))
+        self.at += 6 + int.from_bytes(known, "little")
         return self.at <= len(self.header)
 
     def take_typed(self) -> dict[int, int]:

@@ -55,8 +55,8 @@ def _read(out: Reception, kind: int, rows: IntArray, raw: NDArray[np.uint8], fcs
         words = raw[:, 8:16].copy().view("<u2").astype(np.int64)  # flags, rate, frequency, channel flags
         fcs[rows] = np.where(words[:, 0] & _FCS_AT_END, 4, 0)
         out.bad_fcs[rows] = words[:, 0] & (_BAD_FCS | _BAD_CODING) != 0
-        told = modes.legacy_mode(words[:, 1] / 2)
-        out.mode[rows] = np.where(out.mode[rows] == modes.UNTOLD, told, out.mode[rows])
+        known = modes.legacy_mode(words[:, 1] / 2)
+        out.mode[rows] = np.where(out.mode[rows] == modes.UNTOLD, known, out.mode[rows])
         out.channel_mhz[rows] = words[:, 2]
         levels = raw[:, 18:20].view(np.int8)
         out.signal_dbm[rows], out.noise_dbm[rows] = np.where(levels == _NO_LEVEL, 0, levels).T

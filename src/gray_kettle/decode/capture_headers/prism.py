@@ -32,8 +32,8 @@ def decode(block: PacketBlock) -> Reception:
     for rows, words in ((np.flatnonzero(of_little), little), (np.flatnonzero(of_big), big)):
         items = words[rows, _ITEMS_AT // 4 :].reshape(len(rows), _ITEMS, _ITEM_BYTES // 4)
         # Status 0 means that the value was told.
-        told = np.where(items[:, :, 1] & (0xFFFF if words is little else 0xFFFF0000) == 0, items[:, :, 2], 0)
-        _put(out, rows, told[:, _CHANNEL], told[:, _SIGNAL], told[:, _NOISE], told[:, _RATE] / 2)
+        known = np.where(items[:, :, 1] & (0xFFFF if words is little else 0xFFFF0000) == 0, items[:, :, 2], 0)
+        _put(out, rows, known[:, _CHANNEL], known[:, _SIGNAL], known[:, _NOISE], known[:, _RATE] / 2)
     rows = np.flatnonzero(of_avs)
     avs = big[
         rows

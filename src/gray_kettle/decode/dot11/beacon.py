@@ -76,14 +76,14 @@ def _band_and_primary(found: Elements, receiver_hz: float) -> tuple[str, int]:
     he6 = _he6(found)
     if he6 is not None and found.get(el.DS, 1) is None and heard[0] in ("", "6"):
         return "6", he6[0]
-    told = found.get(el.DS, 1) or found.get(el.HT_OPERATION, 1)
-    if told is None:
+    known = found.get(el.DS, 1) or found.get(el.HT_OPERATION, 1)
+    if known is None:
         return heard
-    band = heard[0] or ("2.4" if told[0] <= 14 else "5")
+    band = heard[0] or ("2.4" if known[0] <= 14 else "5")
     # A number above 14 contradicts a 2.4 GHz receiver and the other way round: believe the frame.
     if band != "6":
-        band = "2.4" if told[0] <= 14 else "5"
-    return band, told[0]
+        band = "2.4" if known[0] <= 14 else "5"
+    return band, known[0]
 
 
 def placement(found: Elements) -> Placement:

@@ -277,8 +277,8 @@ def _tally(
         receiver_hz = np.where(np.abs(receiver_hz - primary_hz) <= _REACH_HZ, receiver_hz, np.nan)
     # Those that another one speaks for send no beacons themselves.
     own_beacon = np.array([not a.transmitted_by for a in announced])[number]
-    told = heard.signal_dbm[packets] != 0
-    levels, beacons, retries = groups.count(told, headers.subtype[rows] == BEACON, headers.retry[rows])
+    reported = heard.signal_dbm[packets] != 0
+    levels, beacons, retries = groups.count(reported, headers.subtype[rows] == BEACON, headers.retry[rows])
     n = len(groups)
     return Sightings(
         announcement=number,

@@ -102,11 +102,11 @@ class Tally:
         groups = Groups(second, channel, headers.bssid, headers.transmitter, mode)
         airtime = self._airtime_s(block, heard, headers)
         level = heard.signal_dbm[packets]
-        told = level != 0
+        known = level != 0
         retries, protected, asleep = groups.count(headers.retry, headers.protected, headers.asleep)
-        (levels,) = groups.count(told)
-        lowest = groups.lowest(np.where(told, level, 127))
-        highest = groups.highest(np.where(told, level, -128))
+        (levels,) = groups.count(known)
+        lowest = groups.lowest(np.where(known, level, 127))
+        highest = groups.highest(np.where(known, level, -128))
         first = groups.first
         return Traffic(
             second=second[first],

@@ -64,10 +64,10 @@ class NetshReader:
 
     def _close(self, rows: ScanRows) -> None:
         """The access point that was being read is complete."""
-        told, self._of_bssid = self._of_bssid, None
-        if told is None:
+        known, self._of_bssid = self._of_bssid, None
+        if known is None:
             return
-        values = [value for _, value in told]
+        values = [value for _, value in known]
         share = next((int(v[:-1]) for v in values if re.fullmatch(r"\d{1,3}%", v)), None)
         kind = next((v[6:] for v in values if v.startswith("802.11")), "")
         band = next((m[1] for v in values if (m := re.fullmatch(r"([256](?:[.,]4)?) GHz", v))), "").replace(

@@ -36,14 +36,14 @@ class ScanRows:
         receiver_hz: float | None = None,
     ) -> None:
         """level_dbm, noise_dbm, busy (0-1), stations: NaN when not told. receiver_hz: where that is not the primary."""
-        told = not math.isnan(level_dbm)
+        known = not math.isnan(level_dbm)
         self._rows.append(
             (
                 self._index.setdefault(announcement, len(self._index)),
                 time_s,
                 announcement.channel.primary_hz if receiver_hz is None else receiver_hz,
-                10 ** (level_dbm / 10) if told else 0.0,
-                told,
+                10 ** (level_dbm / 10) if known else 0.0,
+                known,
                 noise_dbm,
                 busy,
                 stations,

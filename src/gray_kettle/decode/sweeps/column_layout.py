@@ -30,10 +30,10 @@ class Layout:
 
     def head(self, words: list[bytes], bins: int) -> Head:
         """Raises: ValueError, saying which word is not what the layout calls it."""
-        told = {name: word.strip() for name, word in zip(self.columns, words, strict=False)}
-        time_s = _time_s(told)
-        step_hz = _hz(told, "step_hz")
-        low_hz, high_hz = _hz(told, "low_hz"), _hz(told, "high_hz")
+        known = {name: word.strip() for name, word in zip(self.columns, words, strict=False)}
+        time_s = _time_s(known)
+        step_hz = _hz(known, "step_hz")
+        low_hz, high_hz = _hz(known, "low_hz"), _hz(known, "high_hz")
         if high_hz and low_hz:
             even_hz = (high_hz - low_hz) / bins
             # Some programs tell the step rounded, others one bin more than fits between the edges.
@@ -45,11 +45,11 @@ class Layout:
                 )
         if not 0 < step_hz <= _WIDEST_STEP_HZ:
             raise ValueError(f"the step of {step_hz:g} Hz is none")
-        start_hz = _hz(told, "start_hz") or low_hz + step_hz / 2
+        start_hz = _hz(known, "start_hz") or low_hz + step_hz / 2
         if not _LOWEST_HZ <= start_hz <= _HIGHEST_HZ:
             hint = ": it looks like MHz, and hertz are needed" if 100 < start_hz < 1e5 else ""
             raise ValueError(f"a row cannot begin at {start_hz:g} Hz{hint}")
-        samples = int(_number(told, "samples") or 0)
+        samples = int(_number(known, "samples") or 0)
         return Head(time_s, start_hz, step_hz, max(samples, 0))
 
 
@@ -73,28 +73,28 @@ def parse_layout(text: str) -> Layout:
     return Layout(columns)
 
 
-def _number(told: dict[str, bytes], name: str) -> float:
-    if name not in told:
+def _number(known: dict[str, bytes], name: str) -> float:
+    if name not in known:
         return 0.0
     try:
-        return float(told[name])
+        return float(known[name])
     except ValueError:
-        word = told[name][:24].decode("ascii", "replace")
+        word = known[name][:24].decode("ascii", "replace")
         raise ValueError(f"“{word}” is no {name}: does the layout fit?") from None
 
 
-def _hz(told: dict[str, bytes], name: str) -> float:
-    value = _number(told, name)
+def _hz(known: dict[str, bytes], name: str) -> float:
+    value = _number(known, name)
     if not 0 <= value < _HIGHEST_HZ:
         raise ValueError(f"{value:g} is no {name}")
     return value
 
 
-def _time_s(told: dict[str, bytes]) -> float:
-    if "time" in told:
-        time_s = _number(told, "time")
+def _time_s(known: dict[str, bytes]) -> float:
+    if "time" in known:
+        time_s = _number(known, "time")
     else:
-        word = (told["date"] + b" " + told["clock"]).decode("ascii", "replace")
+        word = (known["date"] + b" " + known["clock"]).decode("ascii", "replace")
         try:
             time_s = datetime.fromisoformat(word).replace(tzinfo=UTC).timestamp()
         except ValueError:

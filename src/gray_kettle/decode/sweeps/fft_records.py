@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from gray_kettle.decode.errors import DecodeError
 from gray_kettle.decode.sweeps.number_parsing import Levels
 from gray_kettle.decode.sweeps.segment_stitch import Joiner, Part
+from gray_kettle.model.enums import Detector
 from gray_kettle.model.records import Piece, Span, SweepRows
 
 _BLOCK_BYTES = 8 << 20
@@ -93,7 +94,7 @@ class RecordReader:
 
     def __init__(self, written_s: float) -> None:
         self._written_s = written_s
-        self._joiner = Joiner(Span(0, 1, 0, detector="sample", instrument="Wi-Fi card"))
+        self._joiner = Joiner(Span(0, 1, 0, detector=Detector.SAMPLE, instrument="Wi-Fi card"))
         self._first_us: int | None = None
         self._last_us = 0
         self._turned_us = 0
@@ -146,9 +147,9 @@ class RecordReader:
     def _rows(self, form: _Form, records: NDArray[np.void]) -> Iterator[SweepRows]:
         time_s = self._time_s(records["tsf"].astype(np.int64), 32 if form.kind == _SEGMENT_NEXT else 64)
         start_hz, step_hz, levels = _levels(form, records)
-        told = np.isfinite(levels).any(axis=1)
-        self._left_out += int((~told).sum())
-        kept = np.flatnonzero(told)
+        reported = np.isfinite(levels).any(axis=1)
+        self._left_out += int((~reported).sum())
+        kept = np.flatnonzero(reported)
         cuts = np.flatnonzero(np.diff(start_hz[kept])) + 1
         for chosen in np.split(kept, cuts):
             if not len(chosen):

@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.decode.errors import DecodeError
+from gray_kettle.model.enums import Detector
 from gray_kettle.model.records import LATEST_S, Piece, Span, SweepRows
 from gray_kettle.safe_text import printable
 from gray_kettle.spectrum.periodogram import mean_power
@@ -65,13 +66,13 @@ def describe(text: bytes, written_s: float) -> Description:
     """Raises: ValueError, when it does not say what the samples are."""
     try:
         document = json.loads(text)
-        told = document["global"]
-        kind = _TYPE.match(str(told["core:datatype"]))
+        known = document["global"]
+        kind = _TYPE.match(str(known["core:datatype"]))
     except (ValueError, KeyError, TypeError, RecursionError) as error:
         raise ValueError("the description is damaged") from error
     if kind is None:
-        raise ValueError(f"“{printable(str(told['core:datatype']))[:40]}” is no type of sample")
-    rate_hz = _number(told.get("core:sample_rate"))
+        raise ValueError(f"“{printable(str(known['core:datatype']))[:40]}” is no type of sample")
+    rate_hz = _number(known.get("core:sample_rate"))
     if not _RATES_HZ[0] <= rate_hz <= _RATES_HZ[1]:
         raise ValueError("the description tells no sample rate (core:sample_rate)")
     notes: list[str] = []
@@ -81,16 +82,16 @@ def describe(text: bytes, written_s: float) -> Description:
     return Description(
         np.dtype(name if name[1:] == "1" else order + name),
         kind[1] == "c",
-        max(int(_number(told.get("core:num_channels", 1)) or 1), 1),
+        max(int(_number(known.get("core:num_channels", 1)) or 1), 1),
         rate_hz,
         captures,
-        printable(str(told.get("core:hw", "")))[:80],
+        printable(str(known.get("core:hw", "")))[:80],
         (*notes, *_annotations(document.get("annotations"), captures, rate_hz)),
     )
 
 
-def _captures(told: Any, rate_hz: float, written_s: float, notes: list[str]) -> tuple[Capture, ...]:
-    listed = [c for c in told if isinstance(c, dict)] if isinstance(told, list) else []
+def _captures(known: Any, rate_hz: float, written_s: float, notes: list[str]) -> tuple[Capture, ...]:
+    listed = [c for c in known if isinstance(c, dict)] if isinstance(known, list) else []
     if not listed:
         raise ValueError("no capture tells its frequency (core:frequency)")
     listed.sort(key=lambda c: _number(c.get("core:sample_start")))
@@ -114,9 +115,9 @@ def _captures(told: Any, rate_hz: float, written_s: float, notes: list[str]) -> 
     return tuple(out)
 
 
-def _annotations(told: Any, captures: tuple[Capture, ...], rate_hz: float) -> list[str]:
+def _annotations(known: Any, captures: tuple[Capture, ...], rate_hz: float) -> list[str]:
     out = []
-    for entry in told if isinstance(told, list) else []:
+    for entry in known if isinstance(known, list) else []:
         if not isinstance(entry, dict):
             continue
         first = _number(entry.get("core:sample_start"))
@@ -155,18 +156,18 @@ def _moment(value: Any) -> float | None:
 class RecordingReader:
     """Turns the samples of a recording into sweep rows of a chosen bin width."""
 
-    def __init__(self, told: Description, bin_hz: float = 0.0, full_scale_dbm: float | None = None) -> None:
-        self._told = told
+    def __init__(self, known: Description, bin_hz: float = 0.0, full_scale_dbm: float | None = None) -> None:
+        self._told = known
         self._full_scale_dbm = FULL_SCALE_DBM if full_scale_dbm is None else full_scale_dbm
-        self.notes = list(told.notes)
+        self.notes = list(known.notes)
         if full_scale_dbm is None:
             self.notes.append(
                 f"Levels of a recording are relative: a full sample is taken for {FULL_SCALE_DBM:g} dBm. "
                 "Tell the true one with --full-scale."
             )
-        bins = round(told.rate_hz / bin_hz) if bin_hz else _USUAL_BINS
+        bins = round(known.rate_hz / bin_hz) if bin_hz else _USUAL_BINS
         self._bins = min(max(bins, 2), _MOST_BINS)
-        self._frames = max(int(told.rate_hz * ROW_S) // self._bins, 1)
+        self._frames = max(int(known.rate_hz * ROW_S) // self._bins, 1)
 
     def pieces(self, readinto: ReadInto) -> Generator[Piece]:
         """Raises: DecodeError, where the samples stop in the middle of one, or cannot be read on."""
@@ -182,18 +183,18 @@ class RecordingReader:
             raise DecodeError("The recording stops in the middle of a sample", stream.at)
 
     def _of(self, capture: Capture, stream: "_Stream", sample: int) -> Generator[Piece]:
-        told = self._told
-        rate_hz = told.rate_hz
+        known = self._told
+        rate_hz = known.rate_hz
         wanted = self._bins * self._frames
         half = self._bins // 2
         step_hz = rate_hz / self._bins
         span = Span(
-            capture.centre_hz - half * step_hz if told.is_complex else capture.centre_hz,
+            capture.centre_hz - half * step_hz if known.is_complex else capture.centre_hz,
             step_hz,
-            self._bins if told.is_complex else self._bins - half,
-            detector="mean" if self._frames > 1 else "sample",
+            self._bins if known.is_complex else self._bins - half,
+            detector=Detector.MEAN if self._frames > 1 else Detector.SAMPLE,
             averages=self._frames,
-            instrument=told.hardware or "I/Q recording",
+            instrument=known.hardware or "I/Q recording",
         )
         times, rows = [], []
         at = capture.first
@@ -204,7 +205,7 @@ class RecordingReader:
             if count < self._bins:
                 break
             power = mean_power(self._samples(octets[: count * sample]), self._bins)
-            if not told.is_complex:  # the lower half mirrors the upper one, and has half of the power
+            if not known.is_complex:  # the lower half mirrors the upper one, and has half of the power
                 power = 2 * power[half:]
             times.append(capture.start_s + (at - capture.first) / rate_hz)
             rows.append(dbm_of_mw(power) + np.float32(self._full_scale_dbm))
@@ -217,16 +218,16 @@ class RecordingReader:
 
     def _samples(self, octets: bytes) -> NDArray[np.complex64]:
         """Of the first channel, full scale being 1."""
-        told = self._told
-        parts = np.frombuffer(octets, told.dtype).astype(np.float32)
-        if told.dtype.kind == "u":
-            half = np.float32(2.0 ** (8 * told.dtype.itemsize - 1))
+        known = self._told
+        parts = np.frombuffer(octets, known.dtype).astype(np.float32)
+        if known.dtype.kind == "u":
+            half = np.float32(2.0 ** (8 * known.dtype.itemsize - 1))
             parts = (parts - half) / half
-        elif told.dtype.kind == "i":
-            parts /= np.float32(2.0 ** (8 * told.dtype.itemsize - 1))
+        elif known.dtype.kind == "i":
+            parts /= np.float32(2.0 ** (8 * known.dtype.itemsize - 1))
         parts = np.nan_to_num(parts, posinf=0, neginf=0)
-        width = 2 if told.is_complex else 1
-        first = parts.reshape(-1, told.channels * width)[:, :width]
+        width = 2 if known.is_complex else 1
+        first = parts.reshape(-1, known.channels * width)[:, :width]
         return (first[:, 0] + 1j * first[:, 1] if width == 2 else first[:, 0]).astype(np.complex64)
 
 

@@ -11,10 +11,10 @@ from gray_kettle.decode.sweeps.column_layout import OWN_HEADER, Head, Layout, pa
 from gray_kettle.decode.sweeps.number_parsing import Levels, decimals, numbers
 from gray_kettle.decode.sweeps.segment_stitch import Joiner, Part
 from gray_kettle.decode.sweeps.timestamp_spread import Evener
+from gray_kettle.model.enums import Detector
 from gray_kettle.model.records import Piece, Span, SweepRows
 from gray_kettle.safe_text import printable
 
-DETECTORS = ("sample", "mean", "max", "min")
 OWN_LAYOUT = parse_layout(OWN_HEADER)
 _BLOCK_BYTES = 8 << 20
 _MOST_NOTES = 6
@@ -116,8 +116,8 @@ class TableReader:
         key, value = key.strip().lower(), printable(value.strip())[:80]
         facts = self._joiner.facts
         try:
-            if colon and key == "detector" and value.lower() in DETECTORS:
-                self._joiner.facts = replace(facts, detector=value.lower())
+            if colon and key == "detector" and value.lower() in list(Detector):
+                self._joiner.facts = replace(facts, detector=Detector(value.lower()))
             elif colon and key == "averages":
                 self._joiner.facts = replace(facts, averages=max(int(value), 1))
             elif colon and key == "sweep_s":
@@ -174,9 +174,9 @@ class TableReader:
             wrong = (strongest > _LOUDEST_DBM) | (weakest < _QUIETEST_DBM) | np.isnan(strongest)
         self._missing += int(np.isnan(levels[~wrong]).sum())
         for k in np.flatnonzero(wrong):
-            told = f"levels reach from {weakest[k]:g} to {strongest[k]:g}: these are no dBm"
+            known = f"levels reach from {weakest[k]:g} to {strongest[k]:g}: these are no dBm"
             self._leave_out(
-                "no dBm", "none of its levels is a number" if np.isnan(strongest[k]) else told, lines[k]
+                "no dBm", "none of its levels is a number" if np.isnan(strongest[k]) else known, lines[k]
             )
         kept = np.flatnonzero(~wrong)
         at = 0
@@ -206,7 +206,7 @@ class TableReader:
     def _count_samples(self, head: Head) -> None:
         facts = self._joiner.facts
         if head.samples > 1 and facts.averages == 1:
-            detector = "mean" if facts.detector == "sample" else facts.detector
+            detector = Detector.MEAN if facts.detector == Detector.SAMPLE else facts.detector
             self._joiner.facts = replace(facts, averages=head.samples, detector=detector)
 
     def _watch_time(self, head: Head, number: int) -> None:

@@ -16,7 +16,7 @@ _COPPER = LinearSegmentedColormap.from_list("copper on paper", [PAPER, "#ecd3bd"
 _MOST = 8
 
 
-def field_figure(session: Session, band: str) -> Figure:
+def heatmap_figure(session: Session, band: str) -> Figure:
     """A block of cells an own radio: the fuller the ground, the more is expected; the present channel is framed."""
     views = [v for v in session.assessment.own if v.radio.band == band][:_MOST]
     fields = [_cells(v, session) for v in views]
@@ -38,15 +38,15 @@ def _cells(view: OwnView, session: Session) -> dict[tuple[int, int], ChannelAsse
     """The best of each width and primary; None where the plan would not go either."""
     out: dict[tuple[int, int], ChannelAssessment | None] = {}
     closed = barred(view.radio, session.assessment, session.setup)
-    for standing in assess_all_channels(view, session.assessment):
-        channel = standing.channel
+    for assessed in assess_all_channels(view, session.assessment):
+        channel = assessed.channel
         key = (channel.width_mhz, channel.primary)
         had = out.setdefault(key, None)
         here = channel == view.radio.channel
-        if here or (channel not in closed and (had is None or _better(standing, had, view))):
-            out[key] = standing
-    open_to_it = {primary for (_, primary), standing in out.items() if standing is not None}
-    return {key: standing for key, standing in out.items() if key[1] in open_to_it}
+        if here or (channel not in closed and (had is None or _better(assessed, had, view))):
+            out[key] = assessed
+    open_to_it = {primary for (_, primary), assessed in out.items() if assessed is not None}
+    return {key: assessed for key, assessed in out.items() if key[1] in open_to_it}
 
 
 def _better(one: ChannelAssessment, other: ChannelAssessment, view: OwnView) -> bool:
@@ -56,21 +56,21 @@ def _better(one: ChannelAssessment, other: ChannelAssessment, view: OwnView) -> 
 def _draw(axes: Axes, view: OwnView, cells: dict[tuple[int, int], ChannelAssessment | None]) -> None:
     widths, primaries = sorted({w for w, _ in cells}), sorted({n for _, n in cells})
     best = max((s.expected_mbps for s in cells.values() if s), default=1.0) or 1.0
-    for (width, primary), standing in cells.items():
+    for (width, primary), assessed in cells.items():
         x, y = primaries.index(primary), widths.index(width)
-        share = standing.expected_mbps / best if standing else 0.0
+        share = assessed.expected_mbps / best if assessed else 0.0
         axes.add_patch(
             Rectangle((x - 0.5, y - 0.5), 1, 1, facecolor=_COPPER(share), edgecolor=PAPER, linewidth=0.6)
         )
-        if standing is not None and standing.channel == view.radio.channel:
+        if assessed is not None and assessed.channel == view.radio.channel:
             axes.add_patch(
                 Rectangle(
                     (x - 0.46, y - 0.44), 0.92, 0.88, fill=False, edgecolor=OWN, linewidth=1.6, zorder=3
                 )
             )
-        word = f"{standing.expected_mbps:.0f}" if standing else "–"
+        word = f"{assessed.expected_mbps:.0f}" if assessed else "–"
         small = 5.5 if len(primaries) > 20 else 7
-        axes.text(x, y, word, ha="center", va="center", fontsize=small, color=INK if standing else FOREIGN)
+        axes.text(x, y, word, ha="center", va="center", fontsize=small, color=INK if assessed else FOREIGN)
     axes.set_xlim(-0.6, len(primaries) - 0.4)
     axes.set_ylim(-0.6, len(widths) - 0.4)
     turned = 90 if len(primaries) > 20 else 0

@@ -19,12 +19,12 @@ _EDGES_MHZ = {"2.4": (2395.0, 2490.0), "5": (5160.0, 5900.0), "6": (5935.0, 7125
 def lanes_figure(session: Session, band: str) -> Figure:
     """One lane a radio, strongest own ones first; under them clear air and what takes the rest."""
     radios = [r for r in session.assessment.radios if r.band == band][:32]
-    places = [p for p in session.assessment.places if p.channel.band == band]
+    channel_views = [p for p in session.assessment.channels if p.channel.band == band]
     height = 2.9 + 0.24 * max(len(radios), 3)
     figure = Figure(figsize=(10.5, height), facecolor=PAPER, layout="constrained")
     lanes, ledger = figure.subplots(2, 1, sharex=True, height_ratios=(max(len(radios), 3) * 0.24, 1.5))
     _draw_lanes(lanes, radios, band)
-    _draw_ledger(ledger, places, band)
+    _draw_ledger(ledger, channel_views, band)
     site = printable(session.setup.site) or "Site not named"
     figure.suptitle(literal(f"{site}: {band} GHz, who fills what"), x=0.01, ha="left", fontsize=12, color=INK)
     return figure
@@ -76,15 +76,15 @@ def _spectrum(radio: Radio, low_hz: float, high_hz: float) -> tuple[FloatArray, 
     return freq_hz, density
 
 
-def _draw_ledger(axes: Axes, places: list[ChannelView], band: str) -> None:
+def _draw_ledger(axes: Axes, channel_views: list[ChannelView], band: str) -> None:
     half = 2.2 if band == "2.4" else 9.0
     turned = 0 if band == "2.4" else 90  # places stand close there
-    for place in places:
-        x = place.channel.centre_hz / 1e6
-        if place.standing is None:
+    for view in channel_views:
+        x = view.channel.centre_hz / 1e6
+        if view.assessed is None:
             axes.text(x, 0.5, "not\nmeasured", fontsize=5, ha="center", va="center", color=FOREIGN)
             continue
-        s = place.standing
+        s = view.assessed
         lost = 1 - s.clear_air
         total = s.co_channel_lost + s.adjacent_lost
         co = lost * s.co_channel_lost / total if total else 0.0
@@ -107,7 +107,7 @@ def _draw_ledger(axes: Axes, places: list[ChannelView], band: str) -> None:
         axes.text(
             x,
             -0.04,
-            str(place.channel.primary),
+            str(view.channel.primary),
             fontsize=6.5,
             ha="center",
             va="top",

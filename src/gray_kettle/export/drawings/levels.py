@@ -6,11 +6,10 @@ import numpy as np
 from matplotlib.dates import AutoDateLocator, ConciseDateFormatter
 from matplotlib.figure import Figure
 
-from gray_kettle.analysis.utilisation.history import levels_over_time, main_spot, telling_bins
+from gray_kettle.analysis.utilisation.history import bins_without_gaps, levels_over_time, main_spot
 from gray_kettle.export.drawings.style import FOREIGN, INK, OWN, PAPER, literal
 from gray_kettle.safe_text import printable
 from gray_kettle.session import Session
-from gray_kettle.site_timezone import zone_name, zone_of
 
 _MOST, _BINS = 14, 400
 _LOW_DBM, _HIGH_DBM = -95.0, -25.0
@@ -18,13 +17,13 @@ _LOW_DBM, _HIGH_DBM = -95.0, -25.0
 
 def levels_figure(session: Session, band: str) -> Figure:
     """Radios of the band, own first, each in a strip of its own on one scale; gaps where it was not heard."""
-    seen, country = session.observations, session.setup.country
+    seen, site_time = session.observations, session.setup.site_time
     radios = tuple(r for r in session.assessment.radios if r.band == band)[:_MOST]
     figure = Figure(figsize=(10.5, 1.3 + 0.62 * max(len(radios), 2)), facecolor=PAPER, layout="constrained")
     strips = figure.subplots(max(len(radios), 1), 1, sharex=True, squeeze=False)[:, 0]
-    bins = telling_bins(seen, _BINS, seen.start_s, seen.end_s)
+    bins = bins_without_gaps(seen, _BINS, seen.start_s, seen.end_s)
     levels = levels_over_time(seen, radios, bins, seen.start_s, seen.end_s)
-    zone = zone_of(country)
+    zone = site_time.zone
     edges = np.linspace(seen.start_s, seen.end_s, bins + 1)
     times = [datetime.fromtimestamp(float(t), zone) for t in (edges[1:] + edges[:-1]) / 2]
     for strip, radio, line in zip(strips, radios, levels, strict=False):
@@ -57,6 +56,8 @@ def levels_figure(session: Session, band: str) -> Figure:
     spot = printable(main_spot(seen))
     site = printable(session.setup.site) or "Site not named"
     where = f", heard at {spot}" if spot else ""
-    title = f"{site}: {band} GHz, level over time in dBm{where} ({zone_name(country)}; dotted: a change of channel)"
+    title = (
+        f"{site}: {band} GHz, level over time in dBm{where} ({site_time.name}; dotted: a change of channel)"
+    )
     figure.suptitle(literal(title), x=0.01, ha="left", fontsize=11, color=INK)
     return figure

@@ -14,7 +14,7 @@ _MARKS = {"survey": "D", "sweep": "s", "frames": "^", "BSS load": "o", "beacons"
 _MOST = 8
 
 
-def ledger_figure(session: Session, band: str) -> Figure:
+def share_chart_figure(session: Session, band: str) -> Figure:
     """One line of bars an own radio (the receiver, where there is none), and below what each source says is busy."""
     assessment = session.assessment
     seats: list[Radio | None] = [v.radio for v in assessment.own if v.radio.band == band]
@@ -22,9 +22,9 @@ def ledger_figure(session: Session, band: str) -> Figure:
     figure = Figure(figsize=(10.5, 1.6 + 1.15 * len(seats) + 1.6), facecolor=PAPER, layout="constrained")
     rows = figure.subplots(len(seats) + 1, 1, squeeze=False, height_ratios=[1.15] * len(seats) + [1.6])[:, 0]
     for axes, seat in zip(rows, seats, strict=False):
-        places = [p for p in channels_seen_from(assessment, seat) if p.channel.band == band]
-        _shares(axes, places, seat)
-    busy = [p for p in assessment.places if p.channel.band == band]
+        channel_views = [p for p in channels_seen_from(assessment, seat) if p.channel.band == band]
+        _shares(axes, channel_views, seat)
+    busy = [p for p in assessment.channels if p.channel.band == band]
     _sources(rows[-1], busy)
     site = printable(session.setup.site) or "Site not named"
     title = literal(f"{site}: {band} GHz, what each channel leaves and who takes the rest")
@@ -34,8 +34,8 @@ def ledger_figure(session: Session, band: str) -> Figure:
     return figure
 
 
-def _shares(axes: Axes, places: list[ChannelView], seat: Radio | None) -> None:
-    measured = [(k, p.standing) for k, p in enumerate(places) if p.standing is not None]
+def _shares(axes: Axes, channel_views: list[ChannelView], seat: Radio | None) -> None:
+    measured = [(k, p.assessed) for k, p in enumerate(channel_views) if p.assessed is not None]
     bottom = [0.0] * len(measured)
     for name, colour, hatch in (
         ("clear air", _CLEAR, ""),
@@ -57,27 +57,27 @@ def _shares(axes: Axes, places: list[ChannelView], seat: Radio | None) -> None:
         axes.bar([k for k, _ in measured], heights, bottom=bottom, width=0.82, label=name, color=colour,
                  hatch=hatch, edgecolor=PAPER, linewidth=0.4)  # fmt: skip
         bottom = [b + h for b, h in zip(bottom, heights, strict=True)]
-    for k, place in enumerate(places):
-        mine = seat is not None and place.channel.primary in seat.channel.parts
-        if place.standing is None:
+    for k, view in enumerate(channel_views):
+        mine = seat is not None and view.channel.primary in seat.channel.parts
+        if view.assessed is None:
             axes.text(k, 0.5, "–", ha="center", color=FOREIGN)
         else:
             weight = "bold" if mine else "normal"
-            words = f"{100 * place.standing.clear_air:.0f}"
+            words = f"{100 * view.assessed.clear_air:.0f}"
             axes.text(
                 k, 0.03, words, ha="center", fontsize=6.5, color=OWN if mine else INK, fontweight=weight
             )
     name = "seen by the receiver" if seat is None else f"■ {seat.name}\n{seat.channel.label}"
     axes.set_ylabel(literal(printable(name.split("\n")[0])) + "\n" + "".join(name.split("\n")[1:]), rotation=0,
                     ha="right", va="center", fontsize=8, color=INK)  # fmt: skip
-    _places(axes, places)
+    _channel_views(axes, channel_views)
 
 
-def _sources(axes: Axes, places: list[ChannelView]) -> None:
+def _sources(axes: Axes, channel_views: list[ChannelView]) -> None:
     for source, mark in _MARKS.items():
         points = [
             (k, share, name == p.utilisation.source)
-            for k, p in enumerate(places)
+            for k, p in enumerate(channel_views)
             for name, share in [(p.utilisation.source, p.utilisation.value), *p.utilisation.others]
             if name == source and share is not None
         ]
@@ -90,14 +90,19 @@ def _sources(axes: Axes, places: list[ChannelView]) -> None:
         "busy, by source\n(filled: used)", rotation=0, ha="right", va="center", fontsize=8, color=INK
     )
     axes.legend(loc="upper right", ncols=5, fontsize=7, frameon=False)
-    _places(axes, places)
+    _channel_views(axes, channel_views)
     axes.set_xlabel("channel", color=INK)
 
 
-def _places(axes: Axes, places: list[ChannelView]) -> None:
-    turned = 90 if len(places) > 16 else 0
-    axes.set_xticks(range(len(places)), [str(p.channel.primary) for p in places], fontsize=7, rotation=turned)
-    axes.set_xlim(-0.6, len(places) - 0.4)
+def _channel_views(axes: Axes, channel_views: list[ChannelView]) -> None:
+    turned = 90 if len(channel_views) > 16 else 0
+    axes.set_xticks(
+        range(len(channel_views)),
+        [str(p.channel.primary) for p in channel_views],
+        fontsize=7,
+        rotation=turned,
+    )
+    axes.set_xlim(-0.6, len(channel_views) - 0.4)
     axes.set_ylim(0, 1)
     axes.set_yticks([0, 0.5, 1], ["0", "50", "100 %"], fontsize=7)
     axes.spines[["top", "right"]].set_visible(False)

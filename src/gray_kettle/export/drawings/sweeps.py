@@ -38,7 +38,7 @@ class Sweeping:
     band: str
     site: str
     spot: str
-    places: tuple[SweptChannel, ...]
+    channel_views: tuple[SweptChannel, ...]
     radios: tuple[Radio, ...]
     offset_s: float
     zone: str
@@ -151,7 +151,7 @@ def _shares(axes: Axes, shown: Sweeping) -> None:
     """Bars of the share of time that each 20 MHz place was taken."""
     low, high = _edges_mhz(shown.view)
     best: dict[Channel, SweptChannel] = {}
-    for swept in shown.places:
+    for swept in shown.channel_views:
         channel = swept.channel
         if channel.band == shown.band and channel.width_mhz == 20 and shown.spot in ("", swept.spot):
             best.setdefault(channel, swept)

@@ -125,7 +125,7 @@ class SweptAnswer(Answer):
 class AirAnswer(Answer):
     schema_: Literal["gray-kettle/air/1"] = Field(default="gray-kettle/air/1", alias="schema")
     seen_from: str | None
-    places: list[ChannelAirAnswer]
+    channel_views: list[ChannelAirAnswer]
     sweeps: list[SweptAnswer]
 
 
@@ -157,16 +157,16 @@ def take_answer(results: list[TakeResult]) -> TakeAnswer:
 
 
 def air_answer(assessment: Assessment, radio: Radio | None, band: str | None) -> AirAnswer:
-    places = [p for p in channels_seen_from(assessment, radio) if band in (None, p.channel.band)]
+    channel_views = [p for p in channels_seen_from(assessment, radio) if band in (None, p.channel.band)]
     non_wifi = {
         p.channel: non_wifi_share(assessment, p.channel)
-        for p in places
+        for p in channel_views
         if p.channel.band in assessment.swept_bands
     }
     sweeps = [_swept(s) for s in assessment.swept if band in (None, s.channel.band)]
     return AirAnswer(
         seen_from=radio.id if radio else None,
-        places=[_place(p, non_wifi.get(p.channel)) for p in places],
+        channel_views=[_channel(p, non_wifi.get(p.channel)) for p in channel_views],
         sweeps=sweeps,
     )
 
@@ -189,15 +189,15 @@ def _swept(swept: SweptChannel) -> SweptAnswer:
     )
 
 
-def _place(place: ChannelView, non_wifi: float | None) -> ChannelAirAnswer:
-    used, standing = place.utilisation, place.standing
+def _channel(view: ChannelView, non_wifi: float | None) -> ChannelAirAnswer:
+    used, assessed = view.utilisation, view.assessed
     wifi = used.value
     if used.source == "sweep" and used.value is not None and non_wifi is not None:
         wifi = round(max(used.value - non_wifi, 0.0), 4)
     return ChannelAirAnswer(
-        band=place.channel.band,
-        channel=place.channel.primary,
-        width_mhz=place.channel.width_mhz,
+        band=view.channel.band,
+        channel=view.channel.primary,
+        width_mhz=view.channel.width_mhz,
         utilisation=UtilisationAnswer(
             value=used.value,
             source=used.source,
@@ -208,32 +208,32 @@ def _place(place: ChannelView, non_wifi: float | None) -> ChannelAirAnswer:
         wifi_share=wifi,
         non_wifi_share=non_wifi,
         co_channel=CoChannelAnswer(
-            radios=standing.co_channel_radios,
-            strongest_dbm=standing.co_channel_strongest_dbm,
-            airtime=standing.co_channel_lost,
+            radios=assessed.co_channel_radios,
+            strongest_dbm=assessed.co_channel_strongest_dbm,
+            airtime=assessed.co_channel_lost,
         )
-        if standing
+        if assessed
         else None,
         adjacent=AdjacentAnswer(
-            radios=standing.adjacent_radios,
-            power_dbm=standing.adjacent_power_dbm,
-            cost=standing.adjacent_lost,
+            radios=assessed.adjacent_radios,
+            power_dbm=assessed.adjacent_power_dbm,
+            cost=assessed.adjacent_lost,
         )
-        if standing
+        if assessed
         else None,
         non_wifi=NonWifiAnswer(
-            emitters=standing.non_wifi_emitters if standing and non_wifi is not None else None,
-            cost=standing.non_wifi_lost if standing and non_wifi is not None else None,
+            emitters=assessed.non_wifi_emitters if assessed and non_wifi is not None else None,
+            cost=assessed.non_wifi_lost if assessed and non_wifi is not None else None,
         ),
-        clear_air=standing.clear_air if standing else None,
-        expected_mbps=standing.expected_mbps if standing else None,
-        losses=[_loss_cause(h) for h in standing.losses] if standing else [],
+        clear_air=assessed.clear_air if assessed else None,
+        expected_mbps=assessed.expected_mbps if assessed else None,
+        losses=[_loss_cause(h) for h in assessed.losses] if assessed else [],
     )
 
 
 def _loss_cause(loss_cause: LossCause) -> LossAnswer:
-    told = {name: value for name, value in vars(loss_cause).items() if name != "channel"}
-    return LossAnswer(**told, channel=loss_cause.channel.label if loss_cause.channel else None)
+    known = {name: value for name, value in vars(loss_cause).items() if name != "channel"}
+    return LossAnswer(**known, channel=loss_cause.channel.label if loss_cause.channel else None)
 
 
 def brief_answer(assessment: Assessment, findings: tuple[Finding, ...]) -> BriefAnswer:

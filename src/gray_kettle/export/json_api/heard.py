@@ -144,16 +144,16 @@ def heard_answer(radios: tuple[Radio, ...], links: tuple[Link, ...] = ()) -> Hea
 
 
 def _link(link: Link) -> LinkAnswer:
-    told = {name: value for name, value in vars(link).items() if name not in ("first_s", "last_s")}
-    return LinkAnswer(**told, first=iso(link.first_s), last=iso(link.last_s))
+    known = {name: value for name, value in vars(link).items() if name not in ("first_s", "last_s")}
+    return LinkAnswer(**known, first=iso(link.first_s), last=iso(link.last_s))
 
 
 def _client(client: Client) -> ClientAnswer:
-    told = {n: value for n, value in vars(client).items() if n not in ("channels", "link", "level_at")}
+    known = {n: value for n, value in vars(client).items() if n not in ("channels", "link", "level_at")}
     by_band = {band: [n for b, n in client.channels if b == band] for band in client.bands}
     link = _link(client.link) if client.link else None
     at = {printable(spot): level for spot, level in client.level_at}
-    return ClientAnswer(**told, bands=list(client.bands), channels=by_band, level_at=at, link=link)
+    return ClientAnswer(**known, bands=list(client.bands), channels=by_band, level_at=at, link=link)
 
 
 def _radio(radio: Radio) -> RadioAnswer:

@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from gray_kettle.model.enums import Detector
 from gray_kettle.model.records import FloatArray, Span
 from gray_kettle.phy.channels import Channel, all_channels
 from gray_kettle.simulator.spectra import shapes
@@ -160,7 +161,7 @@ def by_chance(number: int, ranges: Ranges, wifi_only: bool = False) -> ByChance:
     hold_s = sweep_s / bins if tuned and rng.random() < 0.5 else 0.0
     if band == "5" and not tuned and rng.random() < 0.5:
         hold_s = 2e-3  # a peak detector: single frames of microseconds hardly ever meet a pulse
-    detector = "max" if hold_s else "sample"
+    detector = Detector.MAX if hold_s else Detector.SAMPLE
     span = Span(low_hz + step_hz / 2, step_hz, bins, detector=detector, averages=averages, sweep_s=sweep_s)
     instrument = Instrument(span, float(rng.uniform(6, 14)), 2e-4 if averages > 1 else 0.0, hold_s)
     # By chance of their own: a scene is the same however long it lasts.

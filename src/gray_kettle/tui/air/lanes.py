@@ -1,4 +1,4 @@
-"""The lanes: one line a radio over the frequencies it fills; and under them what is left of each place."""
+"""The lanes: one line for each radio over the frequencies it uses; under them the table of channels."""
 
 import itertools
 from dataclasses import dataclass
@@ -33,12 +33,12 @@ _TITLES = {
     "": "",
     "bar": "clear air",
     "clear": "% clear",
-    "shared": "% shared",
-    "overlap": "% overlap",
-    "other": "% not Wi-Fi",
-    "place": "place",
+    "shared": "% co-channel",
+    "overlap": "% adjacent",
+    "other": "% non-Wi-Fi",
+    "place": "channel",
 }
-_LEDGER_INKS = {
+_SHARE_INKS = {
     "": "dim",
     "bar": "foreign",
     "clear": "text",
@@ -68,9 +68,9 @@ class Scale:
         )
 
 
-def scale_for(places: tuple[ChannelView, ...], radios: tuple[Radio, ...], width: int) -> Scale:
+def scale_for(channel_views: tuple[ChannelView, ...], radios: tuple[Radio, ...], width: int) -> Scale:
     """The band's places from edge to edge, with room for labels."""
-    centres = [p.channel.centre_hz for p in places] or [2412e6, 2472e6]
+    centres = [p.channel.centre_hz for p in channel_views] or [2412e6, 2472e6]
     edges = [hz + side * w / 2 for r in radios for hz, w in r.channel.segments for side in (-1, 1)]
     label = 28 if width >= 110 else 20 if width >= 60 else 16
     right = 18 if width >= 130 else 8
@@ -79,7 +79,7 @@ def scale_for(places: tuple[ChannelView, ...], radios: tuple[Radio, ...], width:
 
 
 class Lanes(ThemedWidget, Widget, can_focus=True):
-    """Lanes and ledger on one frequency axis, with a what-if channel that slides over both."""
+    """Lanes and channel table on one frequency axis, with a what-if channel that moves over both."""
 
     DEFAULT_CSS = "Lanes { width: 1fr; height: 1fr; }"
 
@@ -87,24 +87,24 @@ class Lanes(ThemedWidget, Widget, can_focus=True):
 
     @dataclass
     class Pointed(Message):
-        """A place was clicked."""
+        """A channel was clicked."""
 
         channel: Channel
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
-        self._look: ViewState | None = None
-        self._places: tuple[ChannelView, ...] = ()
+        self._state: ViewState | None = None
+        self._channel_views: tuple[ChannelView, ...] = ()
         self._lanes: list[tuple[Radio | Emitter, FloatArray]] = []
         self._scale = Scale(0, 1, 1, 1)
         self._measured_for = Size(0, 0)
         self._first = 0
         self._pitch = 8  # columns from one place to the next
-        self._ledger_kinds: tuple[str, ...] = ()
+        self._share_rows: tuple[str, ...] = ()
         self._spectra: dict[str, tuple[Strip, str]] = {}  # of each radio: its strip, and its glyphs
 
-    def show(self, look: ViewState, places: tuple[ChannelView, ...]) -> None:
-        self._look, self._places = look, places
+    def show(self, state: ViewState, channel_views: tuple[ChannelView, ...]) -> None:
+        self._state, self._channel_views = state, channel_views
         self._measure()
 
     def on_resize(self, event: events.Resize) -> None:
@@ -112,28 +112,28 @@ class Lanes(ThemedWidget, Widget, can_focus=True):
             self._measure()
 
     def _measure(self) -> None:
-        if self._look is None or not self.size.width:
+        if self._state is None or not self.size.width:
             return
-        radios = self._look.radios
+        radios = self._state.radios
         self._measured_for = self.size
-        self._scale = scale_for(self._places, radios, self.size.width)
+        self._scale = scale_for(self._channel_views, radios, self.size.width)
         emitters = [
-            e for e in self._look.assessment.emitters if e.band == self._look.band and not e.is_dismissed
+            e for e in self._state.assessment.emitters if e.band == self._state.band and not e.is_dismissed
         ]
         self._lanes = [
             *((radio, self._density(radio)) for radio in radios),
             *((emitter, self._filled(emitter)) for emitter in emitters),
         ]
         self._spectra.clear()
-        centres = sorted(self._scale.column(p.channel.centre_hz) for p in self._places)
+        centres = sorted(self._scale.column(p.channel.centre_hz) for p in self._channel_views)
         self._pitch = min((b - a for a, b in itertools.pairwise(centres)), default=8)
-        self._ledger_kinds = self._kinds_for(self.size.height)
+        self._share_rows = self._kinds_for(self.size.height)
         self._first = min(self._first, max(0, len(self._lanes) - self._room))
         self.refresh()
 
     @property
     def _room(self) -> int:
-        return max(self.size.height - len(self._ledger_kinds) - 1, 1)
+        return max(self.size.height - len(self._share_rows) - 1, 1)
 
     @property
     def _lines_a_lane(self) -> int:
@@ -156,7 +156,7 @@ class Lanes(ThemedWidget, Widget, can_focus=True):
         return np.clip((level - _FLOOR_DBM) / (_TOP_DBM - _FLOOR_DBM), 0.0, 1.0)
 
     def _filled(self, emitter: Emitter) -> FloatArray:
-        """The same for what is not Wi-Fi: as wide as it was seen."""
+        """The same for an emitter: as wide as it was detected."""
         hz = self._scale.hz()
         half_hz = max(emitter.bandwidth_hz / 2, (hz[1] - hz[0]) / 2 if len(hz) > 1 else 0.0)
         share = (emitter.level_dbm - _FLOOR_DBM) / (_TOP_DBM - _FLOOR_DBM)
@@ -164,14 +164,14 @@ class Lanes(ThemedWidget, Widget, can_focus=True):
 
     def render_line(self, y: int) -> Strip:  # noqa: PLR0911 - one return for each kind of line
         width, height = self.size
-        if self._look is None:
+        if self._state is None:
             return self.cells([], width)
         if not self._lanes:
-            text = f" No radio was heard in {self._look.band} GHz in this window." if y == 1 else ""
+            text = f" No radio was observed in {self._state.band} GHz in this window." if y == 1 else ""
             return self.cells([(text, "dim")], width)
-        ledger = y - (height - len(self._ledger_kinds))
-        if ledger >= 0:
-            return self._ledger(ledger)
+        share_line = y - (height - len(self._share_rows))
+        if share_line >= 0:
+            return self._share_table(share_line)
         if y == 0:
             return self._axis()
         if self._lines_a_lane == 2:
@@ -180,11 +180,11 @@ class Lanes(ThemedWidget, Widget, can_focus=True):
                 return self._names(self._lanes[number][0]) if number < len(self._lanes) else self._blank()
             return self._lane(*self._lanes[number]) if number < len(self._lanes) else self._blank()
         number = self._first + y - 1
-        last = y == height - len(self._ledger_kinds) - 1
+        last = y == height - len(self._share_rows) - 1
         hidden = len(self._lanes) - self._first - self._room
         if last and hidden > 0:
             return self.cells(
-                [(fit(f"  and {hidden + 1} weaker: page down", self._scale.label + 40), "dim")], width
+                [(fit(f"  {hidden + 1} weaker ones: page down", self._scale.label + 40), "dim")], width
             )
         return self._lane(*self._lanes[number]) if number < len(self._lanes) else self._blank()
 
@@ -211,10 +211,10 @@ class Lanes(ThemedWidget, Widget, can_focus=True):
         return self.cells([(" " * self._scale.label, "text"), *self._fences()], self.size.width)
 
     def _names(self, radio: Radio | Emitter) -> Strip:
-        """What a radio announces, small, under its lane; of an emitter how sure its kind is."""
+        """The SSIDs of a radio under its lane; of an emitter the confidence in its kind."""
         if isinstance(radio, Emitter):
-            told: list[Cell] = [("   " + fit(confidence_text(radio), self._scale.label - 4) + " ", "faint")]
-            return self.cells([*told, *self._fences()], self.size.width)
+            words: list[Cell] = [("   " + fit(confidence_text(radio), self._scale.label - 4) + " ", "faint")]
+            return self.cells([*words, *self._fences()], self.size.width)
         names = ", ".join(dict.fromkeys(network_name(n.ssid) for n in radio.networks))
         cells: list[Cell] = [("   " + fit(names, self._scale.label - 4) + " ", "faint"), *self._fences()]
         return self.cells(cells, self.size.width)
@@ -230,7 +230,7 @@ class Lanes(ThemedWidget, Widget, can_focus=True):
     def _emitter_lane(self, emitter: Emitter, density: FloatArray) -> Strip:
         scale = self._scale
         room = scale.label - 8
-        # What goes from place to place is thin at each of them.
+        # A hopper is narrow at each of its frequencies.
         glyph = "▚" if emitter.burst_hz > _THIN * emitter.bandwidth_hz else "·"
         glyphs = [glyph if share > 0 else " " for share in density]
         inks = ["emitter" if share > 0 else "text" for share in density]
@@ -250,9 +250,9 @@ class Lanes(ThemedWidget, Widget, can_focus=True):
     def _lane(self, radio: Radio | Emitter, density: FloatArray) -> Strip:
         if isinstance(radio, Emitter):
             return self._emitter_lane(radio, density)
-        scale, look = self._scale, self._look
-        assert look is not None
-        recedes = bool(look.followed) and radio.id not in look.followed and not radio.own
+        scale, state = self._scale, self._state
+        assert state is not None
+        recedes = bool(state.followed) and radio.id not in state.followed and not radio.own
         name_ink = "faint" if recedes else "own!" if radio.own else "text"
         ink = "faint" if recedes else "own" if radio.own else "foreign"
         room = scale.label - 8
@@ -269,7 +269,7 @@ class Lanes(ThemedWidget, Widget, can_focus=True):
         wide = self.size.width - scale.label - scale.columns >= 12
         words = f"  {remark:>5}{' air' if wide else ''}" if remark else ""
         if wide and radio.stay.presence < 0.6:
-            words = f"  here {percent(radio.stay.presence)}"
+            words = f"  present {percent(radio.stay.presence)}"
         return Strip(
             [*label, *self._spectrum(radio, density, ink), Segment(words, self.ink("dim"))]
         ).adjust_cell_length(self.size.width, self.ink("text"))
@@ -331,30 +331,30 @@ class Lanes(ThemedWidget, Widget, can_focus=True):
             else ("", *["bar"] * 7, "place")
         )
 
-    def _ledger(self, line: int) -> Strip:
-        scale, kinds = self._scale, self._ledger_kinds
+    def _share_table(self, line: int) -> Strip:
+        scale, kinds = self._scale, self._share_rows
         kind = kinds[line]
         first_bar = kind == "bar" and kinds.index("bar") == line
         title = _TITLES[kind] if kind != "bar" or first_bar else ""
         text, inks = [" "] * scale.columns, ["text"] * scale.columns
         label_end = -1
-        for place in self._places:
-            mine = self.what_if is not None and place.channel.primary in self.what_if.parts
-            at = scale.column(place.channel.centre_hz)
+        for channel_view in self._channel_views:
+            mine = self.what_if is not None and channel_view.channel.primary in self.what_if.parts
+            at = scale.column(channel_view.channel.centre_hz)
             ink = (
                 "steam!"
                 if mine
                 else "own"
-                if self._is_own(place) and kind in ("bar", "place")
-                else _LEDGER_INKS[kind]
+                if self._is_own(channel_view) and kind in ("bar", "place")
+                else _SHARE_INKS[kind]
             )
             if kind == "bar":
                 below = sum(1 for k in kinds[line + 1 :] if k == "bar")
-                glyph = _bar_glyph(place.standing, below, kinds.count("bar"))
+                glyph = _bar_glyph(channel_view.assessed, below, kinds.count("bar"))
                 half = max(0, min(2, self._pitch // 2 - 1))
                 start, word = at - half, glyph * (2 * half + 1)
             elif kind:
-                word = self._ledger_word(kind, place)
+                word = self._ledger_word(kind, channel_view)
                 start = min(at - len(word) // 2, scale.columns - len(word))
                 if start <= label_end:
                     continue
@@ -367,11 +367,11 @@ class Lanes(ThemedWidget, Widget, can_focus=True):
         cells: list[Cell] = [(fit(" " + title, scale.label), "dim"), *runs(text, inks)]
         return self.cells(cells, self.size.width)
 
-    def _ledger_word(self, kind: str, place: ChannelView) -> str:
-        standing = place.standing
+    def _ledger_word(self, kind: str, channel_view: ChannelView) -> str:
+        standing = channel_view.assessed
         if kind == "place":
-            return str(place.channel.primary)
-        swept = self._look is not None and place.channel.band in self._look.assessment.swept_bands
+            return str(channel_view.channel.primary)
+        swept = self._state is not None and channel_view.channel.band in self._state.assessment.swept_bands
         if standing is None or (kind == "other" and not swept):
             return "–"
         share = {
@@ -383,8 +383,8 @@ class Lanes(ThemedWidget, Widget, can_focus=True):
         word = f"{100 * share:.0f}"
         return word if len(word) < self._pitch else "··"  # 100 where only two digits fit
 
-    def _is_own(self, place: ChannelView) -> bool:
-        return any(radio.channel.primary == place.channel.primary for radio in self._own())
+    def _is_own(self, channel_view: ChannelView) -> bool:
+        return any(radio.channel.primary == channel_view.channel.primary for radio in self._own())
 
     def _own(self) -> list[Radio]:
         return [radio for radio, _ in self._lanes if isinstance(radio, Radio) and radio.own]
@@ -393,8 +393,8 @@ class Lanes(ThemedWidget, Widget, can_focus=True):
         hz = self._scale.low_hz + (event.x - self._scale.label) / self._scale.columns * (
             self._scale.high_hz - self._scale.low_hz
         )
-        if self._places and event.x >= self._scale.label:
-            nearest = min(self._places, key=lambda p: abs(p.channel.centre_hz - hz))
+        if self._channel_views and event.x >= self._scale.label:
+            nearest = min(self._channel_views, key=lambda p: abs(p.channel.centre_hz - hz))
             self.post_message(self.Pointed(nearest.channel))
 
     def watch_what_if(self) -> None:

@@ -1,4 +1,4 @@
-"""Air: lanes and ledger, and what an own radio would find on any channel."""
+"""Air: lanes and channel table, and what an own radio would get on any channel."""
 
 from typing import ClassVar
 
@@ -7,10 +7,11 @@ from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Horizontal
 
-from gray_kettle.analysis.assess import USUAL, channels_seen_from
+from gray_kettle.analysis.assess import TYPICAL_CLIENT, channels_seen_from
 from gray_kettle.analysis.assessment import ChannelAssessment, ChannelView, LossCause, OwnView
-from gray_kettle.analysis.explain import Explanation, of_assessment, of_place
+from gray_kettle.analysis.explain import Explanation, of_assessment, of_channel
 from gray_kettle.analysis.loss.channel_assessment import assess_channel, effect_on_own, victim_of
+from gray_kettle.model.enums import LossKind
 from gray_kettle.phy.channels import Channel, wide
 from gray_kettle.phy.countries import is_allowed
 from gray_kettle.planner.options import barred
@@ -23,18 +24,32 @@ from gray_kettle.tui.theme import Cell, fit, minus, percent, wrap
 from gray_kettle.tui.view_state import ViewState
 
 _KINDS = {
-    "co-channel": "shares it",
-    "adjacent": "overlaps",
-    "secondary": "narrows",
-    "non-wi-fi": "no Wi-Fi",
+    LossKind.CO_CHANNEL: "co-chan.",
+    LossKind.ADJACENT: "adjacent",
+    LossKind.SECONDARY: "secondary",
+    LossKind.NON_WIFI: "non-Wi-Fi",
 }
+_HELP = """
+Air: each lane is a radio over the frequencies that it uses. The solid part
+with the number is its primary channel, the shaded flanks are the skirts of its
+spectral mask.
+  ← →         move the what-if channel
+  ↑ ↓         wider, narrower
+  s           as seen by another own radio, or by the receiver
+  enter       who uses that channel, in Heard
+  x           export the drawings as SVG
+  page down   more lanes
+
+Under the lanes, for every 20 MHz channel: clear air, and the share lost to
+co-channel radios, to adjacent-channel radios, and to non-Wi-Fi emitters (✶).
+"""
 
 
 _WORTH_SAYING = 0.01
 
 
 class AirView(View):
-    """Who fills what, and the what-if beside it."""
+    """Lanes and channel table, with the what-if beside them."""
 
     DEFAULT_CSS = """
     AirView { layout: vertical; }
@@ -49,25 +64,27 @@ class AirView(View):
         Binding("right", "slide(1)", "slide", show=False, id="air.right"),
         Binding("up", "width(1)", "wider", id="air.wider"),
         Binding("down", "width(-1)", "narrower", show=False, id="air.narrower"),
-        Binding("s", "seat", "seen from", id="air.seat"),
+        Binding("s", "viewpoint", "seen by", id="air.viewpoint"),
         Binding("enter", "drill", "who is there", id="air.drill"),
         Binding("pagedown", "lanes(10)", show=False, id="air.down"),
         Binding("pageup", "lanes(-10)", show=False, id="air.up"),
     ]
+    HELP = _HELP
+    EXPORTS = ("lanes", "shares", "heatmap")
     HINTS = (
-        ("← →", "what-if place"),
+        ("← →", "what-if channel"),
         ("↑ ↓", "width"),
         ("⏎", "who is there"),
-        ("s", "seen from"),
+        ("s", "seen by"),
         ("i", "why"),
         ("x", "export"),
     )
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
-        self._look: ViewState | None = None
-        self._places: tuple[ChannelView, ...] = ()
-        self._seat = ""  # id of the own radio that the air is seen from, "" for the receiver
+        self._state: ViewState | None = None
+        self._channel_views: tuple[ChannelView, ...] = ()
+        self._viewpoint = ""  # id of the own radio that the air is seen from, "" for the receiver
         self._what_if: Channel | None = None
         self._not_open: dict[Channel, str] = {}  # why channels are not open to the radio that it is seen from
 
@@ -79,70 +96,74 @@ class AirView(View):
     def on_mount(self) -> None:
         self.query_one("#air-side", RowList).can_focus = False
 
-    def show(self, look: ViewState) -> None:
-        self._look = look
-        seats = [v.radio.id for v in self._own()]
-        if self._seat not in seats:
-            self.sit(seats[0] if seats else "")
+    def show(self, state: ViewState) -> None:
+        self._state = state
+        viewpoints = [v.radio.id for v in self._own()]
+        if self._viewpoint not in viewpoints:
+            self.view_from(viewpoints[0] if viewpoints else "")
         else:
-            self.sit(self._seat)
+            self.view_from(self._viewpoint)
 
     def focus_first(self) -> None:
         self.query_one(Lanes).focus()
 
     def choose(self, radio_id: str) -> None:
         if any(v.radio.id == radio_id for v in self._own()):
-            self.sit(radio_id)
+            self.view_from(radio_id)
 
     def _own(self) -> list[OwnView]:
-        look = self._look
-        return [v for v in look.assessment.own if v.radio.band == look.band and v.now] if look else []
+        state = self._state
+        return [v for v in state.assessment.own if v.radio.band == state.band and v.now] if state else []
 
     def _view(self) -> OwnView | None:
-        return next((v for v in self._own() if v.radio.id == self._seat), None)
+        return next((v for v in self._own() if v.radio.id == self._viewpoint), None)
 
-    def sit(self, radio_id: str) -> None:
+    def view_from(self, radio_id: str) -> None:
         """See the air from an own radio ("" for the receiver); the what-if begins where it is."""
-        look = self._look
-        if look is None:
+        state = self._state
+        if state is None:
             return
-        self._seat = radio_id
+        self._viewpoint = radio_id
         view = self._view()
-        places = channels_seen_from(look.assessment, view.radio if view else None)
-        self._places = tuple(p for p in places if p.channel.band == look.band)
-        self._what_if = view.radio.channel if view else self._places[0].channel if self._places else None
-        self._not_open = barred(view.radio, look.assessment, look.setup) if view else {}
-        self.query_one(Lanes).show(look, self._places)
-        self._tell()
+        channel_views = channels_seen_from(state.assessment, view.radio if view else None)
+        self._channel_views = tuple(p for p in channel_views if p.channel.band == state.band)
+        self._what_if = (
+            view.radio.channel if view else self._channel_views[0].channel if self._channel_views else None
+        )
+        self._not_open = barred(view.radio, state.assessment, state.setup) if view else {}
+        self.query_one(Lanes).show(state, self._channel_views)
+        self._refresh_panel()
 
-    def _tell(self) -> None:
+    def _refresh_panel(self) -> None:
         self.query_one(Lanes).what_if = self._what_if
         self.query_one("#air-side", RowList).show(self._side_rows)
 
-    def action_seat(self) -> None:
-        seats = [*(v.radio.id for v in self._own()), ""]
-        self.sit(seats[(seats.index(self._seat) + 1) % len(seats)])
+    def action_viewpoint(self) -> None:
+        viewpoints = [*(v.radio.id for v in self._own()), ""]
+        self.view_from(viewpoints[(viewpoints.index(self._viewpoint) + 1) % len(viewpoints)])
 
     def action_drill(self) -> None:
-        """Those that fill the primary part of the what-if, in Heard; escape there comes back."""
+        """The radios on the primary channel of the what-if, in Heard; escape there comes back."""
         if self._what_if is not None:
             self.post_message(Jump("heard", "", f"on={self._what_if.primary}", "air"))
 
     def explain(self) -> tuple[Explanation, ...]:
         channel = self._what_if
         found = self._assessment(channel) if channel else None
-        place = next((p for p in self._places if channel and p.channel.primary == channel.primary), None)
+        channel_view = next(
+            (p for p in self._channel_views if channel and p.channel.primary == channel.primary), None
+        )
         return (
             *(of_assessment(found, self._view()) if found else ()),
-            *(of_place(place) if place else ()),
+            *(of_channel(channel_view) if channel_view else ()),
         )
 
     def action_lanes(self, by: int) -> None:
         self.query_one(Lanes).scroll_lanes(by)
 
     def action_slide(self, step: int) -> None:
-        """To the next place at which the present width exists."""
-        if self._what_if is None or self._look is None:
+        """To the next channel of the present width."""
+        if self._what_if is None or self._state is None:
             return
         now = self._what_if
         channels = self._channels(now.width_mhz)
@@ -152,22 +173,22 @@ class AirView(View):
             range(len(channels)), key=lambda k: (channels[k] != now, abs(channels[k].primary - now.primary))
         )
         self._what_if = channels[max(0, min(at + step, len(channels) - 1))]
-        self._tell()
+        self._refresh_panel()
 
     def action_width(self, step: int) -> None:
-        if self._what_if is None or self._look is None:
+        if self._what_if is None or self._state is None:
             return
         widths = [20, 40, 80, 160, 320]
         width = widths[max(0, min(widths.index(self._what_if.width_mhz) + step, 4))]
         found = [c for c in self._channels(width) if c.primary == self._what_if.primary]
         if found:
             self._what_if = found[0]
-            self._tell()
+            self._refresh_panel()
 
     def _channels(self, width_mhz: int) -> list[Channel]:
-        assert self._look is not None
-        country = self._look.setup.country
-        found = [c for p in self._places for c in wide(p.channel.band, p.channel.primary, width_mhz)]
+        assert self._state is not None
+        country = self._state.setup.country
+        found = [c for p in self._channel_views for c in wide(p.channel.band, p.channel.primary, width_mhz)]
         return [c for c in found if is_allowed(country, c)] or found
 
     @on(Lanes.Pointed)
@@ -176,41 +197,41 @@ class AirView(View):
         assert self._what_if is not None
         found = [c for c in self._channels(self._what_if.width_mhz) if c.primary == pointed.channel.primary]
         self._what_if = found[0] if found else pointed.channel
-        self._tell()
+        self._refresh_panel()
 
     def _assessment(self, channel: Channel) -> ChannelAssessment | None:
-        look, view = self._look, self._view()
-        if look is None or (channel.band, channel.primary) not in look.assessment.covered:
+        state, view = self._state, self._view()
+        if state is None or (channel.band, channel.primary) not in state.assessment.covered:
             return None
         if view is None:
-            place = next((p for p in self._places if p.channel == channel), None)
-            return place.standing if place else None
+            channel_view = next((p for p in self._channel_views if p.channel == channel), None)
+            return channel_view.assessed if channel_view else None
         victim, _ = victim_of(view.radio)
-        return assess_channel(channel, victim, look.assessment.radios, view.radio, look.assessment.emitters)
+        return assess_channel(channel, victim, state.assessment.radios, view.radio, state.assessment.emitters)
 
     def _side_rows(self, width: int) -> list[Row]:
-        look, view, channel = self._look, self._view(), self._what_if
-        if look is None or channel is None:
+        state, view, channel = self._state, self._view(), self._what_if
+        if state is None or channel is None:
             return []
-        seat = f"■ {view.radio.name} {view.radio.band}" if view else "the receiver"
+        viewpoint = f"■ {view.radio.name} {view.radio.band}" if view else "the receiver"
         if self.has_class("-narrow"):
-            return [Row("side", tuple(tuple(line) for line in self._short(seat, channel)), fixed=True)]
-        lines: list[list[Cell]] = [[("seen from ", "dim"), (seat, "own!" if view else "text!")], []]
+            return [Row("side", tuple(tuple(line) for line in self._short(viewpoint, channel)), fixed=True)]
+        lines: list[list[Cell]] = [[("seen by   ", "dim"), (viewpoint, "own!" if view else "text!")], []]
         here = view is not None and channel == view.radio.channel
         lines.append(
             [
                 ("what if   ", "dim"),
                 (f"◂ {channel.label} ▸", "steam!"),
-                ("  its place now" if here else "", "dim"),
+                ("  its channel now" if here else "", "dim"),
             ]
         )
         if channel in self._not_open:
             lines += [
-                [(line, "watch")] for line in wrap(f"not for the plan: {self._not_open[channel]}", width - 2)
+                [(line, "watch")] for line in wrap(f"not available: {self._not_open[channel]}", width - 2)
             ]
         found = self._assessment(channel)
         if found is None:
-            lines += [[], [("not measured: nothing was listened to there", "dim")]]
+            lines += [[], [("not measured: no receiver listened there", "dim")]]
         else:
             lines += self._figures(found, view, here)
             lines += self._losses(found, width)
@@ -218,18 +239,22 @@ class AirView(View):
         lines += self._measured(channel, width)
         return [Row("side", tuple(tuple(line) for line in lines), fixed=True)]
 
-    def _short(self, seat: str, channel: Channel) -> list[list[Cell]]:
+    def _short(self, viewpoint: str, channel: Channel) -> list[list[Cell]]:
         """Three lines where there is no room for more."""
         found = self._assessment(channel)
         lines: list[list[Cell]] = [
-            [("from ", "dim"), (seat, "own!"), ("   what if ", "dim"), (f"◂ {channel.label} ▸", "steam!")]
+            [
+                ("seen by ", "dim"),
+                (viewpoint, "own!"),
+                ("   what if ", "dim"),
+                (f"◂ {channel.label} ▸", "steam!"),
+            ]
         ]
         if found is None:
-            return [*lines, [("not measured: nothing was listened to there", "dim")]]
+            return [*lines, [("not measured: no receiver listened there", "dim")]]
         figures = f"{percent(found.clear_air)}   {found.expected_mbps:.0f} Mb/s expected"
         worst = (
-            ", ".join(f"{h.name} {percent(h.share_lost)}" for h in found.losses[:3])
-            or "nothing that was heard"
+            ", ".join(f"{h.name} {percent(h.share_lost)}" for h in found.losses[:3]) or "no observed radio"
         )
         return [*lines, [("clear air ", "dim"), (figures, "steam!")], [("lost to ", "dim"), (worst, "text")]]
 
@@ -240,7 +265,7 @@ class AirView(View):
             if now is None or here
             else (f"{percent(now.clear_air)} → ", f"{now.expected_mbps:.0f} → ")
         )
-        who = "" if view else f"  ({USUAL.generation}, {USUAL.streams} streams)"
+        who = "" if view else f"  ({TYPICAL_CLIENT.generation}, {TYPICAL_CLIENT.streams} streams)"
         return [
             [],
             [("clear air ", "dim"), (before[0], "dim"), (percent(found.clear_air), "steam!")],
@@ -256,7 +281,10 @@ class AirView(View):
         if not found.losses:
             return [
                 [],
-                *([(line, "dim")] for line in wrap("nothing that was heard takes any of it", width - 2)),
+                *(
+                    [(line, "dim")]
+                    for line in wrap("no observed radio or emitter takes any of it", width - 2)
+                ),
             ]
         lines: list[list[Cell]] = [[], [("lost to", "dim")]]
         lines += [self._loss_cause(h, width) for h in found.losses[:8]]
@@ -265,18 +293,18 @@ class AirView(View):
         return lines
 
     def _to_others(self, channel: Channel, view: OwnView | None, here: bool) -> list[list[Cell]]:
-        """What our other radios gain or lose by it: a place that is good for one may cost another."""
-        if view is None or here or self._look is None:
+        """What our other radios gain or lose: a channel that is good for one may cost another."""
+        if view is None or here or self._state is None:
             return []
-        told = [
+        words = [
             (radio, now, then)
-            for radio, now, then in effect_on_own(channel, view, self._look.assessment)
+            for radio, now, then in effect_on_own(channel, view, self._state.assessment)
             if abs(then - now) >= _WORTH_SAYING
         ]
-        if not told:
+        if not words:
             return []
-        lines: list[list[Cell]] = [[], [("to our other radios: clear air", "dim")]]
-        for radio, now, then in sorted(told, key=lambda item: item[2] - item[1])[:5]:
+        lines: list[list[Cell]] = [[], [("clear air of our other radios", "dim")]]
+        for radio, now, then in sorted(words, key=lambda item: item[2] - item[1])[:5]:
             ink = "act" if then < now else "steam!"
             lines.append(
                 [
@@ -300,10 +328,10 @@ class AirView(View):
         ]
 
     def _measured(self, channel: Channel, width: int) -> list[list[Cell]]:
-        place = next((p for p in self._places if p.channel.primary == channel.primary), None)
-        if place is None:
+        channel_view = next((p for p in self._channel_views if p.channel.primary == channel.primary), None)
+        if channel_view is None:
             return []
-        used = place.utilisation
+        used = channel_view.utilisation
         value = "not measured" if used.value is None else f"{percent(used.value)} busy"
         lines: list[list[Cell]] = [
             [],
@@ -312,9 +340,9 @@ class AirView(View):
         if used.value is not None:
             words = f"source {used.source}, confidence {used.confidence}"
             if used.others:
-                words += "; beside it " + ", ".join(f"{name} {percent(share)}" for name, share in used.others)
+                words += "; also " + ", ".join(f"{name} {percent(share)}" for name, share in used.others)
             lines += [[(line, "dim")] for line in wrap(words, width - 2)]
             shares = ((hour, share) for hour, _, share in used.by_hour)
-            hours = hour_lines(shares, self._look, "busy, by hour of the day") if self._look else []
+            hours = hour_lines(shares, self._state, "busy, by hour of the day") if self._state else []
             lines += [[], *hours] if hours else []
         return lines

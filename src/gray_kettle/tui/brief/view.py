@@ -1,4 +1,4 @@
-"""Brief: the answer first. Findings, worst first; beside them our radios, and what is not known yet."""
+"""Brief: the answer first. Findings, worst first; beside them the own radios, and what is not known yet."""
 
 from typing import ClassVar
 
@@ -7,10 +7,11 @@ from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Horizontal, Vertical
 
-from gray_kettle.analysis.assessment import Finding, OwnView
+from gray_kettle.analysis.assessment import Finding, LossCause, OwnView
 from gray_kettle.analysis.explain import Explanation, of_emitter, of_finding, of_own
-from gray_kettle.analysis.findings import HEADLINES
+from gray_kettle.analysis.figures import EmitterCost, RadarHeard
 from gray_kettle.analysis.thresholds import thresholds_of
+from gray_kettle.model.enums import Severity
 from gray_kettle.safe_text import printable
 from gray_kettle.tui.frame.row_list import Row, RowList
 from gray_kettle.tui.frame.view import View
@@ -18,15 +19,25 @@ from gray_kettle.tui.messages import Jump
 from gray_kettle.tui.theme import Cell, fit, minus, percent, wrap
 from gray_kettle.tui.view_state import ViewState
 
-MARKS = {"act": ("▲", "act!"), "watch": ("◆", "watch"), "note": ("·", "dim")}
-_SUMMARY = {"act": "to act on", "watch": "to watch", "note": "to note"}
+MARKS = {Severity.ACT: ("▲", "act!"), Severity.WATCH: ("◆", "watch"), Severity.NOTE: ("·", "dim")}
 _BAR = 18
 _CARD_COLUMNS, _SUMMARY_COLUMNS = 48, 62
 _WORTH_NAMING, _NOTHING_LOST = 0.02, 0.995
+_HELP = """
+Brief: what is wrong, worst first by the time that own radios lose.
+  enter       go to the evidence
+  tab         to the own radios; enter there shows the plan for one
+  o           choose which networks are ours
+
+The bar of a radio is its time: █ clear air, ▒ lost to adjacent-channel
+interference, ▚ ✶ to non-Wi-Fi emitters, ░ to co-channel radios and to busy
+secondary channels. When something counts as a finding can be set: ctrl+p,
+Thresholds.
+"""
 
 
 class BriefView(View):
-    """What is wrong on the left, how our radios stand on the right."""
+    """Findings on the left, own radios and gaps on the right."""
 
     DEFAULT_CSS = """
     BriefView { layout: vertical; }
@@ -37,6 +48,7 @@ class BriefView(View):
     """
     BINDINGS: ClassVar = [Binding("enter", "go", "evidence", id="brief.go")]
     HINTS = (("⏎", "evidence"), ("i", "where figures come from"), ("tab", "own radios"))
+    HELP = _HELP
 
     def compose(self) -> ComposeResult:
         with Horizontal(id="brief-columns"):
@@ -45,9 +57,9 @@ class BriefView(View):
             with Vertical(id="brief-right"):
                 yield RowList(id="own-radios")
 
-    def show(self, look: ViewState) -> None:
-        self._look = look
-        self._findings = look.proposal.findings if look.proposal else look.assessment.findings
+    def show(self, state: ViewState) -> None:
+        self._state = state
+        self._findings = state.proposal.findings if state.proposal else state.assessment.findings
         self.query_one("#findings", RowList).show(self._finding_rows)
         self.query_one("#own-radios", RowList).show(self._own_rows)
 
@@ -55,30 +67,22 @@ class BriefView(View):
         self.query_one("#findings", RowList).focus()
 
     def _finding_rows(self, width: int) -> list[Row]:
-        look = self._look
+        state = self._state
         rows = [self._heading(width)]
-        if not look.assessment.radios:
+        if not state.assessment.radios:
             rows.append(
                 _fixed(
                     "empty",
-                    [
-                        "Nothing has been heard in this window.",
-                        "",
-                        "t  choose captures or scan listings to take",
-                    ],
+                    ["No radio was observed in this window.", "", "t  take captures or scan listings"],
                 )
             )
-        elif not look.assessment.own:
-            lines = [
-                "Which networks are ours? Without that there is nothing to judge.",
-                "",
-                "o  name them from what was heard",
-            ]
+        elif not state.assessment.own:
+            lines = ["Which networks are ours? Findings are about own radios.", "", "o  choose them"]
             rows.append(_fixed("no-own", lines))
         elif not self._findings:
-            rows.append(_fixed("fine", ["Nothing wrong was found in what was heard."]))
+            rows.append(_fixed("fine", ["No problem was found in what was measured."]))
         rows += [self._finding_row(k, f, width) for k, f in enumerate(self._findings)]
-        # Where there is no room for two columns, our radios follow in the one.
+        # Where there is no room for two columns, the own radios follow in the one.
         return [*rows, *self._own_rows(width)] if self.has_class("-narrow") else rows
 
     def _heading(self, width: int) -> Row:
@@ -87,10 +91,10 @@ class BriefView(View):
         for severity, count in counts.items():
             if count:
                 mark, ink = MARKS[severity]
-                words = f"{_SUMMARY[severity]}   " if width >= _SUMMARY_COLUMNS else "  "
+                words = f"{severity}   " if width >= _SUMMARY_COLUMNS else "  "
                 cells += [(f"{mark} {count} ", ink), (words, "dim")]
         lines: list[tuple[Cell, ...]] = [tuple(cells)]
-        complaint = printable(self._look.setup.complaint)
+        complaint = printable(self._state.setup.complaint)
         if complaint:
             lines += [
                 ((line, "dim"),)
@@ -102,25 +106,14 @@ class BriefView(View):
     def _finding_row(self, number: int, finding: Finding, width: int) -> Row:
         mark, ink = MARKS[finding.severity]
         inner = width - 5
-        loud = finding.severity == "act"
-        lines: list[tuple[Cell, ...]] = [
-            (
-                (f"{mark} ", ink),
-                (
-                    fit(f"{finding.subject} {HEADLINES[finding.kind]}", inner).rstrip(),
-                    "steam!" if loud else "text!",
-                ),
-            )
-        ]
-        if finding.severity == "note":
-            lines += [
-                (("  ", "dim"), (line, "dim")) for line in wrap(f"{finding.cause} {finding.effect}", inner, 2)
-            ]
+        loud = finding.severity == Severity.ACT
+        title = fit(finding.headline, inner).rstrip()
+        lines: list[tuple[Cell, ...]] = [((f"{mark} ", ink), (title, "steam!" if loud else "text!"))]
+        text = f"{finding.cause} {finding.effect}"
+        if finding.severity == Severity.NOTE:
+            lines += [(("  ", "dim"), (line, "dim")) for line in wrap(text, inner, 2)]
         else:
-            lines += [
-                (("  ", "dim"), (line, "text"))
-                for line in wrap(f"{finding.cause} {finding.effect}", inner, 4)
-            ]
+            lines += [(("  ", "dim"), (line, "text")) for line in wrap(text, inner, 4)]
             steps = wrap(finding.first_step, inner - 7, 3)
             lines += [
                 ((f"  {'first' if k == 0 else '     '}  ", "own"), (line, "own"))
@@ -130,12 +123,12 @@ class BriefView(View):
         return Row(str(number), tuple(lines))
 
     def _own_rows(self, width: int) -> list[Row]:
-        look = self._look
+        state = self._state
         rows = [Row("heading", ((("Our radios", "steam!"),), ()), fixed=True)]
-        for view in sorted(look.assessment.own, key=lambda v: v.now.clear_air if v.now else 2.0):
+        for view in sorted(state.assessment.own, key=lambda v: v.now.clear_air if v.now else 2.0):
             rows.append(self._card(view, width))
         lines: list[tuple[Cell, ...]] = [(), (("Not known yet", "steam!"),)]
-        for text in look.assessment.not_known:
+        for text in state.assessment.not_known:
             lines += [
                 ((("– " if k == 0 else "  ") + line, "dim"),) for k, line in enumerate(wrap(text, width - 4))
             ]
@@ -161,63 +154,69 @@ class BriefView(View):
         bar_width = max(8, min(_BAR, width - 36))
         lost = 1 - now.clear_air
         width_lost = (1 - now.width_share) * (1 - lost) / max(now.width_share, 0.01)
-        taken = {
-            "overlap": now.adjacent_lost,
-            "shared": now.co_channel_lost,
+        shares = {
+            "adjacent": now.adjacent_lost,
+            "co-channel": now.co_channel_lost,
             "✶": now.non_wifi_lost,
             "width": width_lost,
         }
-        total = sum(taken.values())
+        total = sum(shares.values())
         clear = round(bar_width * now.clear_air)
-        cells = {name: round(bar_width * lost * s / total) if total else 0 for name, s in taken.items()}
-        rest = max(bar_width - clear - cells["overlap"] - cells["✶"], 0)
-        losses = [f"{name} {percent(share)}" for name, share in taken.items() if share >= 0.01]
+        cells = {name: round(bar_width * lost * s / total) if total else 0 for name, s in shares.items()}
+        rest = max(bar_width - clear - cells["adjacent"] - cells["✶"], 0)
+        losses = [f"{name} {percent(share)}" for name, share in shares.items() if share >= 0.01]
         bar: list[Cell] = [
             ("  ", "text"),
             ("█" * clear, "own"),
-            ("▒" * cells["overlap"], "foreign"),
+            ("▒" * cells["adjacent"], "foreign"),
             ("▚" * cells["✶"], "emitter"),
             ("░" * rest, "foreign"),
         ]
         words = f"  {' · '.join(losses) or 'nothing lost'}"
+        bar_line = (*bar, (fit(words, max(0, width - bar_width - 4)), "dim"))
         worst = now.losses[0] if now.losses and now.losses[0].share_lost >= _WORTH_NAMING else None
-        cause: tuple[Cell, ...] = ()
-        if worst is not None:
-            where = f" on {worst.channel.label}" if worst.channel else ""
-            named = f"worst: {printable(worst.name)}{where} {minus(worst.level_dbm)} dBm, {percent(worst.share_lost)}"
-            cause = (("  ", "dim"), (fit(named, max(width - 4, 8)), "dim"))
-        told = (*bar, (fit(words, max(0, width - bar_width - 4)), "dim"))
-        return Row(radio.id, (tuple(head), told, *([cause] if cause else []), ()))
+        return Row(radio.id, (tuple(head), bar_line, *([_worst_line(worst, width)] if worst else []), ()))
 
     def explain(self) -> tuple[Explanation, ...]:
         """Of a finding: why it is one, and the radio that it is about; of a card: that radio."""
-        look = self._look
-        assessment = look.assessment
+        state = self._state
+        assessment = state.assessment
         key = next((r.key for r in self.query(RowList) if r.has_focus), "")
         finding = self._findings[int(key)] if key.isdigit() else None
         about = finding.radio if finding else key
-        emitter = assessment.emitter(str(finding.figures.get("emitter", ""))) if finding else None
+        emitter = assessment.emitter(_emitter_of(finding)) if finding else None
         view = next((v for v in assessment.own if v.radio.id == about), None)
         return (
-            *((of_finding(finding, thresholds_of(look.setup)),) if finding else ()),
+            *((of_finding(finding, thresholds_of(state.setup)),) if finding else ()),
             *(of_emitter(emitter) if emitter else ()),
             *(of_own(view, assessment) if view else ()),
         )
 
-    @on(RowList.Chosen, "#findings")
-    def _to_evidence(self, chosen: RowList.Chosen) -> None:
+    @on(RowList.Chosen)
+    def _chosen(self, chosen: RowList.Chosen) -> None:
         chosen.stop()
         if chosen.key.isdigit():
             finding = self._findings[int(chosen.key)]
-            self.post_message(Jump(finding.see, str(finding.figures.get("emitter", finding.radio))))
-        elif chosen.key:
-            self._to_radio(chosen)
+            about = _emitter_of(finding) or finding.radio
+            self.post_message(Jump(finding.see, about))
+        elif self._state.assessment.radio(chosen.key) is not None:
+            self.post_message(Jump("plan", chosen.key))
 
-    @on(RowList.Chosen, "#own-radios")
-    def _to_radio(self, chosen: RowList.Chosen) -> None:
-        chosen.stop()
-        self.post_message(Jump("plan", chosen.key))
+    @on(RowList.Moved)
+    def _moved(self, moved: RowList.Moved) -> None:
+        moved.stop()
 
 
-def _fixed(key: str, texts: list[str]) -> Row:
-    return Row(key, tuple(((text, "text"),) for text in texts), fixed=True)
+def _worst_line(worst: LossCause, width: int) -> tuple[Cell, ...]:
+    where = f" on {worst.channel.label}" if worst.channel else ""
+    text = f"worst: {printable(worst.name)}{where} {minus(worst.level_dbm)} dBm, {percent(worst.share_lost)}"
+    return (("  ", "dim"), (fit(text, max(width - 4, 8)), "dim"))
+
+
+def _emitter_of(finding: Finding) -> str:
+    """Id of the emitter that a finding is about, "" for none."""
+    return finding.figures.emitter if isinstance(finding.figures, EmitterCost | RadarHeard) else ""
+
+
+def _fixed(key: str, lines: list[str]) -> Row:
+    return Row(key, tuple(((line, "text"),) for line in lines), fixed=True)

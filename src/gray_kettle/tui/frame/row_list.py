@@ -27,7 +27,7 @@ class Row:
 
 
 class RowList(ThemedWidget, ScrollView, can_focus=True):
-    """Rows with a cursor. Tells when the cursor moved and when a row was chosen."""
+    """Rows with a cursor. Posts Moved when the cursor moves and Chosen when a row is chosen."""
 
     DEFAULT_CSS = """
     RowList { height: 1fr; scrollbar-size-vertical: 1; background: $background; }
@@ -45,7 +45,7 @@ class RowList(ThemedWidget, ScrollView, can_focus=True):
 
     @dataclass
     class Moved(Message):
-        """The cursor stands on another row."""
+        """The cursor is on another row."""
 
         rows: "RowList"
         key: str

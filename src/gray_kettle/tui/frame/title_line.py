@@ -1,4 +1,4 @@
-"""The lines above and below every screen: title, numbered places, key hints."""
+"""The lines above and below every view: title, numbered views, key hints."""
 
 from dataclasses import dataclass
 
@@ -13,7 +13,7 @@ from gray_kettle.safe_text import printable
 from gray_kettle.tui.theme import Cell, ThemedWidget, fit
 from gray_kettle.tui.view_state import BANDS, ViewState
 
-# Places have fixed numbers; one that has nothing behind it yet is not shown.
+# Views have fixed numbers. A new view is added here and in tui/views.py.
 VIEWS = {
     "1": ("brief", "Brief"),
     "2": ("heard", "GroupingInput"),
@@ -23,10 +23,10 @@ VIEWS = {
 }
 
 
-class _Line(ThemedWidget, Widget):
+class ClickLine(ThemedWidget, Widget):
     """One line of cells, some of which can be clicked."""
 
-    DEFAULT_CSS = "_Line { height: 1; width: 1fr; }"
+    DEFAULT_CSS = "ClickLine { height: 1; width: 1fr; }"
 
     @dataclass
     class Clicked(Message):
@@ -39,7 +39,7 @@ class _Line(ThemedWidget, Widget):
         self._targets: list[tuple[int, int, str]] = []
 
     def line(self, width: int) -> list[tuple[str, str, str]]:
-        """(text, ink, word to tell when clicked or "") from left to right."""
+        """(text, ink, word to send when clicked or "") from left to right."""
         raise NotImplementedError
 
     def render_line(self, y: int) -> Strip:
@@ -58,22 +58,22 @@ class _Line(ThemedWidget, Widget):
                 self.post_message(self.Clicked(word))
 
 
-class TitleLine(_Line):
-    """Whose case this is, the band switch, and what is being read."""
+class TitleLine(ClickLine):
+    """Site and country of the case, the band switch, and what is being done."""
 
-    look: reactive[ViewState | None] = reactive(None)
+    state: reactive[ViewState | None] = reactive(None)
     status: reactive[str] = reactive("")
 
     def line(self, width: int) -> list[tuple[str, str, str]]:
         left = [(" gray kettle ", "own!", "")]
         right: list[tuple[str, str, str]] = []
-        if self.look is not None:
-            setup = self.look.setup
+        if self.state is not None:
+            setup = self.state.setup
             site = printable(setup.site) or "site not named"
             left += [("▏", "rule", ""), (fit(site, min(len(site), max(8, width - 62))), "text!", "")]
             left += [(" ▏", "rule", ""), (printable(setup.country) or "no country", "dim", "")]
             for band in BANDS:
-                here = band == self.look.band
+                here = band == self.state.band
                 right.append((f" {band} ", "steam!" if here else "dim", f"band-{band}"))
             right.append(("GHz ", "dim", ""))
         status = self.status or (self._takes() if width >= 110 else "")
@@ -82,28 +82,28 @@ class TitleLine(_Line):
         return [*left, (" " * max(1, width - used), "text", ""), *right]
 
     def _takes(self) -> str:
-        if self.look is None:
+        if self.state is None:
             return ""
-        takes = self.look.session.observations.takes
+        takes = self.state.session.observations.takes
         scans = sum(t.records for t in takes if "scan" in t.kind)
         frames = sum(t.records for t in takes if t.kind.startswith("pcap"))
         rows = sum(t.records for t in takes if t.kind.startswith("sweep"))
-        told = ((scans, "scan"), (frames, "frame"), (rows, "sweep row"))
-        parts = [f"{count:,} {what}{'s' * (count != 1)}" for count, what in told if count]
+        words = ((scans, "scan"), (frames, "frame"), (rows, "sweep row"))
+        parts = [f"{count:,} {what}{'s' * (count != 1)}" for count, what in words if count]
         return " · ".join(parts).replace(",", " ")
 
 
-class ViewTabs(_Line):
-    """The numbered places."""
+class ViewTabs(ClickLine):
+    """The numbered views."""
 
-    place: reactive[str] = reactive("brief")
+    view: reactive[str] = reactive("brief")
 
     def line(self, width: int) -> list[tuple[str, str, str]]:
         out = [(" ", "text", "")]
         for number, (name, title) in VIEWS.items():
-            here = name == self.place
-            out.append((f" {number} ", "own!" if here else "faint", f"place-{name}"))
-            out.append((f"{title}  ", "steam!" if here else "dim", f"place-{name}"))
+            here = name == self.view
+            out.append((f" {number} ", "own!" if here else "faint", f"view-{name}"))
+            out.append((f"{title}  ", "steam!" if here else "dim", f"view-{name}"))
         return out
 
 
@@ -116,17 +116,17 @@ class Rule(ThemedWidget, Widget):
         return self.cells([("─" * self.size.width, "rule")], self.size.width)
 
 
-class KeyHints(_Line):
-    """The keys that matter here: the screen's own first."""
+class KeyHints(ClickLine):
+    """The keys that matter here: those of the view first."""
 
     own: reactive[tuple[tuple[str, str], ...]] = reactive(())
     ALWAYS = (
         ("b", "band"),
         ("[ ]", "window"),
-        ("{ }", "shorter longer"),
+        ("{ }", "shorter, longer"),
         ("t", "take"),
         ("?", "help"),
-        ("ctrl+p", "everything"),
+        ("ctrl+p", "all commands"),
     )
 
     def line(self, width: int) -> list[tuple[str, str, str]]:

@@ -1,4 +1,4 @@
-"""A numbered place of the app: shows a Look, and folds where there is little room."""
+"""Base of the numbered views: shows a ViewState, and folds where there is little room."""
 
 from typing import TYPE_CHECKING, ClassVar
 
@@ -16,37 +16,39 @@ _NARROW_COLUMNS, _MIDDLE_COLUMNS, _LOW_LINES = 96, 130, 20
 
 
 class View(Widget):
-    """Base of the views. HINTS: keys that matter here, with a word each."""
+    """HINTS: keys that matter here, with a word each. HELP: its help text. EXPORTS: what `x` writes."""
 
     HINTS: ClassVar[tuple[tuple[str, str], ...]] = ()
+    HELP: ClassVar[str] = ""
+    EXPORTS: ClassVar[tuple[str, ...]] = ()
 
-    def show(self, look: ViewState) -> None:
+    def show(self, state: ViewState) -> None:
         raise NotImplementedError
 
-    def window_moved(self, look: ViewState) -> None:
-        """The window moved; the answers for it are still being worked out."""
+    def focus_first(self) -> None:
+        """Put the focus where the keys of this view work."""
+        raise NotImplementedError
 
-    def came(self, rows: "SweepRows") -> None:
+    def window_moved(self, state: ViewState) -> None:
+        """The window moved; the answers for it are still being computed."""
+
+    def sweep_received(self, rows: "SweepRows") -> None:
         """A row of a live take arrived."""
 
-    def found_live(self, emitters: "tuple[Emitter, ...]") -> None:
-        """What the newest live rows show of emitters."""
+    def live_detections(self, emitters: "tuple[Emitter, ...]") -> None:
+        """Emitters in the newest live rows."""
 
     def live_ended(self) -> None:
         """The live take ended."""
 
-    def focus_first(self) -> None:
-        """Put the focus where the keys of this place work."""
-        raise NotImplementedError
-
     def choose(self, radio_id: str) -> None:
-        """Point at a radio, where the place has something to say of one."""
+        """Put the cursor on a radio or emitter, where the view shows it."""
 
-    def narrow(self, only: str, back: str) -> None:
-        """Show only what meets a filter; back: the place to which leaving it leads."""
+    def apply_filter(self, only: str, back: str) -> None:
+        """Show only what passes a filter; back: the view to return to when it is left."""
 
     def explain(self) -> "tuple[Explanation, ...]":
-        """Where the figures come from that are pointed at."""
+        """Explanations of the figures under the cursor."""
         return ()
 
     def on_resize(self, event: events.Resize) -> None:

@@ -9,7 +9,6 @@ from gray_kettle.analysis.assessment import Radio
 from gray_kettle.analysis.utilisation.history import levels_over_time, main_spot
 from gray_kettle.model.records import FloatArray, IntArray
 from gray_kettle.safe_text import printable
-from gray_kettle.tui.frame.timeline import local
 from gray_kettle.tui.theme import Cell, ThemedWidget, fit, minus, runs
 from gray_kettle.tui.view_state import ViewState
 
@@ -26,15 +25,15 @@ class LevelChart(ThemedWidget, Widget):
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
-        self._look: ViewState | None = None
+        self._state: ViewState | None = None
         self._drawn: tuple[str, int, int] | None = None
         self._levels: dict[str, FloatArray] | None = (
             None  # of every radio of the band, for this look and width
         )
         self._lines: list[list[Cell]] = []
 
-    def show(self, look: ViewState) -> None:
-        self._look, self._drawn, self._levels = look, None, None
+    def show(self, state: ViewState) -> None:
+        self._state, self._drawn, self._levels = state, None, None
         self.refresh()
 
     def watch_radio_id(self) -> None:
@@ -47,18 +46,18 @@ class LevelChart(ThemedWidget, Widget):
         return self.cells(self._lines[y] if y < len(self._lines) else [], self.size.width)
 
     def _draw(self) -> list[list[Cell]]:
-        look, (width, height) = self._look, self.size
-        radio = look.assessment.radio(self.radio_id) if look else None
-        if look is None or radio is None or radio.band != look.band or height < 3:
+        state, (width, height) = self._state, self.size
+        radio = state.assessment.radio(self.radio_id) if state else None
+        if state is None or radio is None or radio.band != state.band or height < 3:
             return []
-        shown = self._sharing(look, radio)
+        shown = self._sharing(state, radio)
         columns, rows = width - _AXIS, height - 2
         if self._levels is None or next(iter(self._levels.values())).shape != (columns,):
-            bins = (columns, look.start_s, look.end_s)
+            bins = (columns, state.start_s, state.end_s)
             self._levels = dict(
                 zip(
-                    (r.id for r in look.radios),
-                    levels_over_time(look.session.observations, look.radios, *bins),
+                    (r.id for r in state.radios),
+                    levels_over_time(state.session.observations, state.radios, *bins),
                     strict=True,
                 )
             )
@@ -74,25 +73,25 @@ class LevelChart(ThemedWidget, Widget):
         out = [self._legend(shown, width)]
         for k in range(rows):
             out.append([(self._tick(k, rows), "dim"), *self._dots(dots[2 * k], dots[2 * k + 1], shown)])
-        country = look.setup.country
-        start, end = local(look.start_s, country), local(look.end_s, country)
+        site_time = state.setup.site_time
+        start, end = site_time.minute(state.start_s), site_time.minute(state.end_s)
         left, right = f"{start:%a %d %H:%M}", f"{end:%a %d %H:%M}"
         out.append([(" " * _AXIS + left + right.rjust(max(columns - len(left), 0)), "faint")])
         return out
 
-    def _sharing(self, look: ViewState, radio: Radio) -> tuple[Radio, ...]:
+    def _sharing(self, state: ViewState, radio: Radio) -> tuple[Radio, ...]:
         """The radio first, those that are followed, then the loudest of those whose channel meets its own."""
         parts = set(radio.channel.parts)
-        followed = [r for r in look.radios if r.id in look.followed and r.id != radio.id]
+        followed = [r for r in state.radios if r.id in state.followed and r.id != radio.id]
         others = [
-            r for r in look.radios if r.id != radio.id and parts & set(r.channel.parts) and r not in followed
+            r for r in state.radios if r.id != radio.id and parts & set(r.channel.parts) and r not in followed
         ]
         others.sort(key=lambda r: -(r.level_dbm or -200.0))
         others = [*followed, *others]
         return (radio, *others[: _MOST - 1])
 
     def _legend(self, shown: tuple[Radio, ...], width: int) -> list[Cell]:
-        spot = printable(main_spot(self._look.session.observations)) if self._look else ""
+        spot = printable(main_spot(self._state.session.observations)) if self._state else ""
         cells: list[Cell] = [(f" dBm{f' at {spot}' if spot else ''}   ", "dim")]
         for number, radio in enumerate(shown):
             mark = "■" if radio.own else "□"
@@ -104,7 +103,7 @@ class LevelChart(ThemedWidget, Widget):
     def _series_ink(self, number: int, radio: Radio) -> str:
         if number == 0:
             return "own!" if radio.own else "steam!"
-        if self._look is not None and radio.id in self._look.followed:
+        if self._state is not None and radio.id in self._state.followed:
             return "steam"
         return "watch" if radio.own else "foreign" if number < 3 else "faint"
 

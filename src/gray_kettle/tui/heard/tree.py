@@ -1,4 +1,4 @@
-"""The rows of Heard: radios, their networks, their clients. Pure: from radios to rows of cells."""
+"""The rows of Heard: radios, their networks, their clients. Pure functions from radios to rows of cells."""
 
 from collections.abc import Callable, Sequence
 from itertools import pairwise
@@ -9,8 +9,8 @@ from gray_kettle.analysis.assessment import Client, Link, Network, Radio
 from gray_kettle.decode.dot11.security import is_outdated
 from gray_kettle.model.records import FloatArray
 from gray_kettle.safe_text import network_name
+from gray_kettle.site_timezone import SiteTime
 from gray_kettle.tui.frame.row_list import Row
-from gray_kettle.tui.frame.timeline import local
 from gray_kettle.tui.theme import Cell, bar_glyphs, fit, minus, percent
 
 HISTORY_BINS = 16
@@ -31,7 +31,7 @@ SORTS: dict[str, Callable[[Radio, float | None], float | str | None]] = {
     "channel": lambda r, margin: r.channel.primary + r.channel.width_mhz / 1000,
     "margin": lambda r, margin: margin,
     "air": lambda r, margin: -r.activity,
-    "again": lambda r, margin: -r.retry_share if r.retry_share is not None else None,
+    "retries": lambda r, margin: -r.retry_share if r.retry_share is not None else None,
     "gen": lambda r, margin: f"{9 - _GENERATIONS.index(r.generation)}{9 - r.streams}",
     "clients": lambda r, margin: float(-sum(len(n.clients) for n in r.networks)),
     "BSSID": lambda r, margin: r.id,
@@ -44,10 +44,10 @@ def in_order(
 ) -> list[Radio]:
     """Radios by a column; ties go by id, so that the order is the same each time."""
     read = SORTS[by]
-    told = {r.id: read(r, margins[r.id]) for r in radios}
-    known = sorted((r for r in radios if told[r.id] is not None), key=lambda r: r.id)
-    known.sort(key=lambda r: told[r.id], reverse=backwards)  # type: ignore[arg-type,return-value]
-    return [*known, *sorted((r for r in radios if told[r.id] is None), key=lambda r: r.id)]
+    values = {r.id: read(r, margins[r.id]) for r in radios}
+    known = sorted((r for r in radios if values[r.id] is not None), key=lambda r: r.id)
+    known.sort(key=lambda r: values[r.id], reverse=backwards)  # type: ignore[arg-type,return-value]
+    return [*known, *sorted((r for r in radios if values[r.id] is None), key=lambda r: r.id)]
 
 
 def heading(width: int, by: str = "", backwards: bool = False) -> str:
@@ -60,7 +60,7 @@ def heading(width: int, by: str = "", backwards: bool = False) -> str:
     parts = [fit("", 4), name("radio", _name_width(width)), name("channel", 8), fit(level, 4, True)]
     if width >= 100:
         parts.append(" " + fit("level over time", HISTORY_BINS))
-    parts += [name("margin", 7, True), name("air", 6, True), name("again", 6, True)]
+    parts += [name("margin", 7, True), name("air", 6, True), name("retries", 8, True)]
     parts += [" " + name("gen", 7), name("clients", 8, True)]
     if width >= 130:
         parts += ["  " + name("BSSID", 17), name("heard", 8)]
@@ -90,7 +90,7 @@ def radio_row(
     is_open: bool,
     recedes: bool | None,
     width: int,
-    country: str,
+    site_time: SiteTime,
 ) -> Row:
     """One radio on one line. recedes: None for one that is followed; one that is gone is remembered, and recedes."""
     followed = recedes is None
@@ -98,7 +98,7 @@ def radio_row(
     plain = "faint" if recedes else "text"
     ink = "faint" if recedes else "own" if radio.own else "foreign"
     clients = sum(len(n.clients) for n in radio.networks)
-    told = max((n.load_stations or 0 for n in radio.networks), default=0)
+    values = max((n.load_stations or 0 for n in radio.networks), default=0)
     cells: list[Cell] = [
         ("▾ " if is_open else "▸ ", "dim"),
         ("■ " if radio.own else "□ ", ink),
@@ -127,28 +127,28 @@ def radio_row(
             "act" if (radio.retry_share or 0) >= _MANY_AGAIN and not recedes else plain,
         ),
         ("  " + fit(f"{radio.generation} {radio.streams}×{radio.streams}", 7), "dim"),
-        (fit(str(clients or (f"({told})" if told else "–")), 8, True), plain),
+        (fit(str(clients or (f"({values})" if values else "–")), 8, True), plain),
     ]
     if width >= 130:
-        cells += [(f"   {radio.id}", "dim"), ("  " + _odd(radio, country), "dim")]
+        cells += [(f"   {radio.id}", "dim"), ("  " + _odd(radio, site_time), "dim")]
     return Row(radio.id, (tuple(cells),))
 
 
-def _odd(radio: Radio, country: str) -> str:
-    """What is worth a remark: moves, comings and goings, else since when."""
+def _odd(radio: Radio, site_time: SiteTime) -> str:
+    """What is worth a remark: channel changes, absences, else since when."""
     if radio.moves:
-        return f"moved {radio.moves}×, {radio.moves_a_day} in a day"
+        return f"{radio.moves} channel changes, {radio.moves_a_day} in a day"
     if radio.is_gone:
-        return f"gone since {local(radio.last_s, country):%a %H:%M}"
+        return f"gone since {site_time.minute(radio.last_s):%a %H:%M}"
     if len(radio.episodes) > 1 and not radio.own:
-        return f"here {len(radio.episodes)} times, since {local(radio.episodes[-1][0], country):%H:%M}"
+        return f"intermittent, {len(radio.episodes)} times, since {site_time.minute(radio.episodes[-1][0]):%H:%M}"
     if radio.stay.presence < _PARTLY:
-        return f"heard {percent(radio.stay.presence)} of the time"
-    return f"since {local(radio.first_s, country):%a %H:%M}"
+        return f"present {percent(radio.stay.presence)} of the time"
+    return f"since {site_time.minute(radio.first_s):%a %H:%M}"
 
 
 def _air(radio: Radio) -> str:
-    """Share of air: of its frames, else what it is taken to send, with a tilde before it."""
+    """Share of air: of its frames, else its estimated activity with a tilde before it."""
     return percent(radio.air_share) if radio.air_share is not None else f"~{percent(radio.activity)}"
 
 
@@ -161,11 +161,11 @@ Line = tuple[str, str, bool]  # what, text, whether it is a fault
 
 
 def network_rows(
-    radio: Radio, recedes: bool, width: int, country: str, others: Sequence[Radio] = ()
+    radio: Radio, recedes: bool, width: int, site_time: SiteTime, others: Sequence[Radio] = ()
 ) -> list[Row]:
     """What an open radio tells of itself, its networks, how they send, and their clients."""
     ink = "faint" if recedes else "text"
-    rows = [_line_row(radio.id, line, 6, recedes) for line in _about_radio(radio, country, others)]
+    rows = [_line_row(radio.id, line, 6, recedes) for line in _about_radio(radio, site_time, others)]
     for network in radio.networks:
         key = f"{radio.id}/{network.bssid}"
         rows.append(Row(key, (_network_cells(network, ink, width),)))
@@ -178,14 +178,14 @@ def network_rows(
 def _line_row(key: str, line: Line, indent: int, recedes: bool) -> Row:
     name, text, is_fault = line
     ink = "act" if is_fault and not recedes else "dim"
-    return Row(f"{key}#{name}", (((" " * indent, "dim"), (fit(name, 11), "faint"), (text, ink)),), fixed=True)
+    return Row(f"{key}#{name}", (((" " * indent, "dim"), (fit(name, 12), "faint"), (text, ink)),), fixed=True)
 
 
 def _network_cells(network: Network, ink: str, width: int) -> tuple[Cell, ...]:
-    told = "" if network.load_utilisation is None else f"  tells {percent(network.load_utilisation)} busy"
+    values = "" if network.load_utilisation is None else f"  reports {percent(network.load_utilisation)} busy"
     stations = f"  {network.load_stations} stations" if network.load_stations is not None else ""
     outdated = is_outdated(network.security)
-    load = f"{told}{stations}" if width >= 100 else ""
+    load = f"{values}{stations}" if width >= 100 else ""
     return (
         ("      ", "dim"),
         (fit(network_name(network.ssid), _name_width(width) + 4), ink),
@@ -196,54 +196,58 @@ def _network_cells(network: Network, ink: str, width: int) -> tuple[Cell, ...]:
     )
 
 
-def _about_radio(radio: Radio, country: str, others: Sequence[Radio]) -> list[Line]:
+def _about_radio(radio: Radio, site_time: SiteTime, others: Sequence[Radio]) -> list[Line]:
     out: list[Line] = []
     if len(radio.networks) > 1:
-        out.append(("one radio", radio.grouped, False))
+        out.append(("grouped", radio.grouped, False))
     box = [f"{o.name} {o.band} GHz, {o.channel.label}" for o in others if o.id in radio.siblings]
     if box:
-        out.append(("same box", " · ".join(box), False))
+        out.append(("same AP", " · ".join(box), False))
     if radio.changes:
-        told = [
-            f"{local(c.time_s, country):%a %H:%M} {c.before.label} → {c.after.label}"
+        values = [
+            f"{site_time.minute(c.time_s):%a %H:%M} {c.before.label} → {c.after.label}"
             for c in radio.changes[-_SHOWN_MOVES:]
         ]
-        out.append(("moves", " · ".join(told), radio.own))
+        out.append(("changes", " · ".join(values), radio.own))
     if len(radio.episodes) > 1:
         times = [
-            f"{local(a, country):%a %H:%M}–{local(b, country):%H:%M}"
+            f"{site_time.minute(a):%a %H:%M}–{site_time.minute(b):%H:%M}"
             for a, b in radio.episodes[-_SHOWN_MOVES:]
         ]
-        out.append(("here", " · ".join(times), False))
+        out.append(("present", " · ".join(times), False))
     rates = sorted({r for n in radio.networks for r in n.basic_rates_mbps})
     if rates and rates[0] <= _SLOW_MBPS:
         share = percent(sum(n.beacon_share for n in radio.networks))
         listed = ", ".join(f"{r:g}" for r in rates)
         out.append(("low rates", f"{listed} Mb/s: beacons take {share} of the air", True))
-    away = [o for n in radio.networks for o in n.off_channel]
-    if away:
-        places = ", ".join(str(k) for k in sorted({o.channel for o in away}))
-        loudest = max((o.level_dbm for o in away if o.level_dbm is not None), default=None)
-        heard = f"{sum(o.frames for o in away)} frames, {minus(loudest)} dBm at most"
-        out.append(("leaks to", f"{places}: {heard}; it transmits on {radio.channel.primary}", False))
+    off_channel = [o for n in radio.networks for o in n.off_channel]
+    if off_channel:
+        channels = ", ".join(str(k) for k in sorted({o.channel for o in off_channel}))
+        loudest = max((o.level_dbm for o in off_channel if o.level_dbm is not None), default=None)
+        heard = f"{sum(o.frames for o in off_channel)} frames, at most {minus(loudest)} dBm"
+        out.append(
+            (
+                "off channel",
+                f"received on {channels}: {heard}; it transmits on {radio.channel.primary}",
+                False,
+            )
+        )
     first = radio.networks[0]
     more = [
-        f"named {first.ap_name}" if first.ap_name else "",
-        f"sends with {first.tx_power_dbm} dBm" if first.tx_power_dbm is not None else "",
-        f"helps roaming by {', '.join('802.11' + letter for letter in first.roaming)}"
-        if first.roaming
-        else "",
-        *(f"{band} GHz {primary} is of the same device" for _, band, primary in first.neighbours[:3]),
+        f"AP name {first.ap_name}" if first.ap_name else "",
+        f"transmit power {first.tx_power_dbm} dBm" if first.tx_power_dbm is not None else "",
+        f"supports {', '.join('802.11' + letter for letter in first.roaming)}" if first.roaming else "",
+        *(f"same device on {primary}, {band} GHz" for _, band, primary in first.neighbours[:3]),
     ]
     if any(more):
-        out.append(("tells", " · ".join(m for m in more if m), False))
+        out.append(("advertises", " · ".join(m for m in more if m), False))
     return out
 
 
 def _about_network(network: Network) -> list[Line]:
     out: list[Line] = []
     if network.hidden and network.named_by:
-        out.append(("hidden", f"its beacons do not tell the name; a {network.named_by} did", False))
+        out.append(("hidden", f"its beacons hide the SSID; it is known from a {network.named_by}", False))
     if network.transmitted_by:
         out.append(("announced", f"in the beacons of {network.transmitted_by}", False))
     if network.clients:
@@ -273,17 +277,17 @@ def _client_cells(client: Client, ink: str, width: int) -> tuple[Cell, ...]:
     )
     on = " ".join(_span(client, band) for band in client.bands)
     link = client.link
-    told = (
-        f"  its link: {percent(link.retry_share)} sent again" if link and link.retry_share is not None else ""
+    values = (
+        f"  its link: {percent(link.retry_share)} retries" if link and link.retry_share is not None else ""
     )
     return (
         ("         · ", "dim"),
         (fit(client.mac, 18), "dim"),
         (fit(minus(client.level_dbm), 5, True), ink),
         (f" dBm {client.frames:>7,} frames " if width >= 90 else " ", "dim"),
-        (f"{percent(share):>5} again", "act" if many and ink != "faint" else "dim"),
+        (f"{percent(share):>5} retries", "act" if many and ink != "faint" else "dim"),
         (f"   {fit(can, 11)}", ink),
-        (on + told, "dim"),
+        (on + values, "dim"),
     )
 
 
@@ -294,7 +298,7 @@ def link_rows(links: Sequence[Link], radios: Sequence[Radio]) -> list[Row]:
     names = {n.bssid: r.name for r in radios for n in r.networks}
     if not rest:
         return []
-    title = Row("links", ((("  links that a device counts itself", "faint"),),), fixed=True)
+    title = Row("links", ((("  links from a device's own counters", "faint"),),), fixed=True)
     return [
         title,
         *(Row(f"link/{link.station}", (_link_cells(link, names.get(link.station)),)) for link in rest),
@@ -302,12 +306,12 @@ def link_rows(links: Sequence[Link], radios: Sequence[Radio]) -> list[Row]:
 
 
 def _link_cells(link: Link, to: str | None) -> tuple[Cell, ...]:
-    again = link.retry_share
-    many = again is not None and again >= _MANY_AGAIN
+    retries = link.retry_share
+    many = retries is not None and retries >= _MANY_AGAIN
     failed = "" if link.failed_share is None else f"  {percent(link.failed_share)} lost"
     rates = [
         f"{word} {mbps:g} Mb/s"
-        for word, mbps in (("sends at", link.send_mbps), ("hears", link.receive_mbps))
+        for word, mbps in (("sends at", link.send_mbps), ("receives at", link.receive_mbps))
         if mbps
     ]
     return (
@@ -315,7 +319,7 @@ def _link_cells(link: Link, to: str | None) -> tuple[Cell, ...]:
         (fit(to or link.station, 18), "text"),
         (fit(minus(link.level_dbm), 5, True), "text"),
         (" dBm  ", "dim"),
-        (f"{percent(again):>5} again", "act" if many else "dim"),
+        (f"{percent(retries):>5} retries", "act" if many else "dim"),
         (f"{failed}  {'  '.join(rates)}", "dim"),
     )
 

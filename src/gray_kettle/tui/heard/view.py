@@ -1,4 +1,4 @@
-"""Heard: who is on the air, as a tree that sorts and filters, and the level of the chosen one over time."""
+"""Heard: the radios on the air as a tree that sorts and filters, and the level of the chosen one over time."""
 
 from collections.abc import Callable
 from typing import ClassVar
@@ -11,8 +11,10 @@ from textual.widgets import Input, Static
 
 from gray_kettle.analysis.assessment import Radio
 from gray_kettle.analysis.explain import Explanation, of_radio
+from gray_kettle.analysis.findings import count
 from gray_kettle.analysis.inventory.filter_query import parse_filter
 from gray_kettle.analysis.utilisation.history import levels_over_time
+from gray_kettle.errors import InvalidInput
 from gray_kettle.tui.frame.row_list import Row, RowList
 from gray_kettle.tui.frame.view import View
 from gray_kettle.tui.heard.levels import LevelChart
@@ -26,10 +28,35 @@ from gray_kettle.tui.heard.tree import (
     network_rows,
     radio_row,
 )
-from gray_kettle.tui.messages import Follow, GiveName, JoinRadios, Jump, MarkOwn, PartBssids
+from gray_kettle.tui.messages import Follow, GiveName, JoinRadios, Jump, MarkOwn, SeparateBssids
 from gray_kettle.tui.view_state import ViewState
 
 _EXAMPLE = "foreign level>-75 (ssid~harbour | width>=80) !gone"
+_HELP = """
+Heard: radios, not SSIDs. One radio may announce several networks.
+  /           filter, for example: foreign level>-75 ssid~harbour width>=80
+              fields: band gen ssid bssid name security client level width
+              channel on (any 20 MHz part) air active retries clients names
+              streams moves basic here swing; words: own foreign hidden moves
+              outdated gone; | or, ! not, ( ), "quoted"; any other word is
+              searched in names and addresses
+  s  S        sort by the next column, reverse the order; or click a heading
+  enter → ←   open and close a radio: its networks and their clients
+  o           mark as own, or as foreign
+  n           name it
+  f           follow it: all others are dimmed
+  g  u        join it with another radio; separate a BSSID from it, where they
+              were grouped wrongly
+  escape      back to the view that led here
+
+margin: level over the strongest other radio on the same channel.
+air: share of time that its frames took, from captures (a lower bound);
+~ estimated activity.  retries: share of its frames that were retries.
+clients in ( ): reported by the access point.  ~ before a level: converted from
+a percentage.  off channel: other channels on which its frames were received; it
+does not transmit there.  A client's line ends with its capabilities and the
+channels that it supports.
+"""
 
 
 class HeardView(View):
@@ -51,9 +78,9 @@ class HeardView(View):
         # With priority it is done before the next letter is looked at, which then goes into the field.
         Binding("slash", "filter", "filter", priority=True, id="heard.filter"),
         Binding("s", "sort", "sort", id="heard.sort"),
-        Binding("S,shift+s", "turn", "other way round", show=False, id="heard.turn"),
+        Binding("S,shift+s", "turn", "reverse order", show=False, id="heard.turn"),
         Binding("g", "join", "join", id="heard.join"),
-        Binding("u", "part", "part", id="heard.part"),
+        Binding("u", "separate", "separate", id="heard.separate"),
         Binding("right,l", "open(True)", "open", show=False, id="heard.open"),
         Binding("left,h", "open(False)", "close", show=False, id="heard.close"),
         Binding("o", "mark_own", "own or foreign", id="heard.own"),
@@ -61,6 +88,8 @@ class HeardView(View):
         Binding("f", "follow", "follow", id="heard.follow"),
         Binding("escape", "leave_filter", show=False, id="heard.leave-filter"),
     ]
+    HELP = _HELP
+    EXPORTS = ("levels",)
     HINTS = (
         ("/", "filter"),
         ("s", "sort"),
@@ -72,7 +101,7 @@ class HeardView(View):
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
-        self._look: ViewState | None = None
+        self._state: ViewState | None = None
         self._open: set[str] = set()
         self._sort = "level"
         self._backwards = False
@@ -87,15 +116,15 @@ class HeardView(View):
             yield Input(placeholder=_EXAMPLE, id="heard-filter", compact=True)
             yield Static("", id="heard-count", markup=False)
         yield Static("", id="heard-head", markup=False)
-        yield RowList(id="heard-tree", keeps_mark=True, empty=" Nothing that was heard meets the filter.")
+        yield RowList(id="heard-tree", keeps_mark=True, empty=" No radio passes the filter.")
         yield LevelChart(id="heard-levels")
 
-    def show(self, look: ViewState) -> None:
-        self._look = look
-        bins = (look.session.observations, look.radios, HISTORY_BINS, look.start_s, look.end_s)
-        self._history = dict(zip((r.id for r in look.radios), levels_over_time(*bins), strict=True))
-        self._margins = _margins(look.radios)
-        self.query_one(LevelChart).show(look)
+    def show(self, state: ViewState) -> None:
+        self._state = state
+        bins = (state.session.observations, state.radios, HISTORY_BINS, state.start_s, state.end_s)
+        self._history = dict(zip((r.id for r in state.radios), levels_over_time(*bins), strict=True))
+        self._margins = _margins(state.radios)
+        self.query_one(LevelChart).show(state)
         self._refill()
 
     def focus_first(self) -> None:
@@ -105,14 +134,17 @@ class HeardView(View):
         self.query_one(RowList).point_at(radio_id)
 
     def _refill(self) -> None:
-        look = self._look
-        if look is None:
+        state = self._state
+        if state is None:
             return
-        chosen = [r for r in look.radios if self._condition(r)]
+        chosen = [r for r in state.radios if self._condition(r)]
         chosen = in_order(chosen, self._sort, self._backwards, self._margins)
         names = sum(len(r.networks) for r in chosen)
         clients = sum(len(n.clients) for r in chosen for n in r.networks)
-        text = self._wrong or f"{len(chosen)} radios, {names} names, {clients} clients · by {self._sort}"
+        text = (
+            self._wrong
+            or f"{count(len(chosen), 'radio')}, {count(names, 'BSSID')}, {count(clients, 'client')} · by {self._sort}"
+        )
         self.query_one("#heard-count", Static).update(text, layout=False)
 
         def build(width: int) -> list[Row]:
@@ -120,20 +152,22 @@ class HeardView(View):
             self.query_one("#heard-head", Static).update(head, layout=False)
             rows = []
             for radio in chosen:
-                recedes = bool(look.followed) and radio.id not in look.followed and not radio.own
+                recedes = bool(state.followed) and radio.id not in state.followed and not radio.own
                 is_open = radio.id in self._open
                 history, margin = self._history[radio.id], self._margins[radio.id]
-                shown = None if radio.id in look.followed else recedes
-                rows.append(radio_row(radio, history, margin, is_open, shown, width, look.setup.country))
+                shown = None if radio.id in state.followed else recedes
+                rows.append(radio_row(radio, history, margin, is_open, shown, width, state.setup.site_time))
                 if is_open:
-                    rows += network_rows(radio, recedes, width, look.setup.country, look.assessment.radios)
-            return rows + link_rows(look.assessment.links, look.assessment.radios)
+                    rows += network_rows(
+                        radio, recedes, width, state.setup.site_time, state.assessment.radios
+                    )
+            return rows + link_rows(state.assessment.links, state.assessment.radios)
 
         self.query_one(RowList).show(build)
 
     def _radio(self) -> Radio | None:
         key = self.query_one(RowList).key.split("/")[0]
-        return self._look.assessment.radio(key) if self._look and key else None
+        return self._state.assessment.radio(key) if self._state and key else None
 
     @on(RowList.Moved)
     def _moved(self, moved: RowList.Moved) -> None:
@@ -176,35 +210,36 @@ class HeardView(View):
     def action_join(self) -> None:
         """First on one radio, then on the other: they are one transmitter."""
         radio = self._radio()
-        if radio is None or self._look is None:
+        if radio is None or self._state is None:
             return
-        first = self._look.assessment.radio(self._joining)
+        first = self._state.assessment.radio(self._joining)
         if first is None or first.id == radio.id:
             self._joining = "" if first is not None else radio.id
-            told = (
+            message = (
                 "Not joined."
                 if first is not None
-                else f"Join {radio.name} with which? Go there and press g again."
+                else f"Join {radio.name} with which radio? Move there and press g again."
             )
-            self.notify(told, timeout=6, markup=False)
+            self.notify(message, timeout=6, markup=False)
         elif first.band != radio.band:
             self.notify(
-                "Radios of two bands are never one: they are of the same box at most.", severity="warning"
+                "Radios in two bands cannot be one radio, though they may be in one access point.",
+                severity="warning",
             )
         else:
             self._joining = ""
             self.post_message(JoinRadios((first, radio)))
 
-    def action_part(self) -> None:
-        """The network that is pointed at is a radio of its own; on a radio: each of its networks."""
+    def action_separate(self) -> None:
+        """The BSSID under the cursor is a radio of its own; on a radio: each of its BSSIDs."""
         radio, key = self._radio(), self.query_one(RowList).key.split("/")
         if radio is None or len(radio.networks) < 2:
-            self.notify("It announces one network: there is nothing to part.", timeout=4)
+            self.notify("It announces one network: there is nothing to separate.", timeout=4)
             return
         bssids = (key[1],) if len(key) > 1 else tuple(n.bssid for n in radio.networks[1:])
-        self.post_message(PartBssids(bssids))
+        self.post_message(SeparateBssids(bssids))
 
-    def narrow(self, only: str, back: str) -> None:
+    def apply_filter(self, only: str, back: str) -> None:
         self._back = back
         self.query_one(Input).value = only
         self.query_one(RowList).focus()
@@ -214,14 +249,14 @@ class HeardView(View):
         return of_radio(radio, self._margins.get(radio.id)) if radio is not None else ()
 
     def check_action(self, action: str, parameters: tuple[object, ...]) -> bool | None:
-        """In the field a stroke is a letter."""
+        """In the filter field a slash is a letter."""
         return not (action == "filter" and isinstance(self.screen.focused, Input))
 
     def action_filter(self) -> None:
         self.screen.set_focus(self.query_one(Input))
 
     def action_leave_filter(self) -> None:
-        """Out of the field; then, where a place sent us here, back to it."""
+        """Out of the field; then back to the view that led here."""
         if isinstance(self.screen.focused, Input):
             self.query_one(RowList).focus()
         elif self._back:
@@ -239,20 +274,20 @@ class HeardView(View):
         event.stop()
         try:
             self._condition, self._wrong = parse_filter(event.value), ""
-        except ValueError as error:
+        except InvalidInput as error:
             self._wrong = str(error)
         self._refill()
 
     def action_mark_own(self) -> None:
-        self._tell(MarkOwn)
+        self._post(MarkOwn)
 
     def action_name(self) -> None:
-        self._tell(GiveName)
+        self._post(GiveName)
 
     def action_follow(self) -> None:
-        self._tell(Follow)
+        self._post(Follow)
 
-    def _tell(self, kind: type[MarkOwn | GiveName | Follow]) -> None:
+    def _post(self, kind: type[MarkOwn | GiveName | Follow]) -> None:
         radio = self._radio()
         if radio is not None:
             self.post_message(kind(radio))

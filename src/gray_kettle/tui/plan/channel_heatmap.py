@@ -1,4 +1,4 @@
-"""The field of channels × widths of one radio."""
+"""The heatmap of channels × widths of one radio."""
 
 from rich.segment import Segment
 from textual.reactive import reactive
@@ -12,10 +12,10 @@ from gray_kettle.tui.theme import Cell, ThemedWidget, fit
 _FRAME_LINES = 4  # the rule above, the heading, the numbers, and the signs below
 
 
-class Field(ThemedWidget, Widget):
-    """Every channel and width of one radio: the fuller the ground, the more is expected."""
+class ChannelHeatmap(ThemedWidget, Widget):
+    """Every channel and width of one radio: the stronger the colour, the more throughput is expected."""
 
-    DEFAULT_CSS = "Field { height: 9; }"
+    DEFAULT_CSS = "ChannelHeatmap { height: 9; }"
     move: reactive[Move | None] = reactive(None)
     hypothetical_plan: reactive[Channel | None] = reactive(None)
 
@@ -30,7 +30,7 @@ class Field(ThemedWidget, Widget):
         if move is None:
             return self.cells([], width)
         if y == 0:
-            name = f" {move.radio.name} {move.radio.band} GHz: every place and width, expected Mb/s"
+            name = f" {move.radio.name} {move.radio.band} GHz: expected Mb/s on every channel and width"
             return self.cells([(name, "steam!")], width)
         widths = sorted({c.channel.width_mhz for c in move.field})
         primaries = sorted({c.channel.primary for c in move.field})
@@ -45,7 +45,7 @@ class Field(ThemedWidget, Widget):
         if y == len(widths) + 2:
             return self.cells(
                 [
-                    (" ◎ now   ● proposed   ◆ tried   ✗ not open to it   ", "dim"),
+                    (" ◎ now   ● proposed   ◆ tried   ✗ not available   ", "dim"),
                     (self._barred(move, width - 52), "faint"),
                 ],
                 width,

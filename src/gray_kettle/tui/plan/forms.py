@@ -1,6 +1,5 @@
-"""Forms of the plan: what it keeps to, and when a step was carried out."""
+"""Forms of the plan: its preferences, and when a step was carried out."""
 
-from dataclasses import replace
 from datetime import datetime
 from typing import ClassVar
 
@@ -11,20 +10,20 @@ from textual.containers import Horizontal, Vertical
 from textual.screen import ModalScreen
 from textual.widgets import Button, Input, Label, Static
 
+from gray_kettle import setup_editor as edit
 from gray_kettle.analysis.assessment import Radio
+from gray_kettle.errors import InvalidInput
 from gray_kettle.model.setup import Setup
-from gray_kettle.planner.hours import hours_from
-from gray_kettle.planner.limits import EXAMPLES, limit_of_radio, parse_limit
-from gray_kettle.site_timezone import zone_name, zone_of
-from gray_kettle.tui.frame.timeline import local
-from gray_kettle.tui.start.style import FORM_KEYS, say_what_is_wrong
+from gray_kettle.planner.limits import EXAMPLES, parse_limits
+from gray_kettle.site_timezone import SiteTime
+from gray_kettle.tui.start.style import FORM_KEYS, show_error
 
 
 class PreferencesForm(ModalScreen[Setup | None]):
-    """What the plan keeps to: limits of clients and of this radio, its weight, radar, how many changes, their cost."""
+    """Limits of clients and of this radio, its weight, hours, DFS channels, number and cost of changes."""
 
     CSS = "PreferencesForm { align: center middle; }"
-    BINDINGS: ClassVar = [*FORM_KEYS, Binding("escape", "cancel", "cancel", id="wishes.cancel")]
+    BINDINGS: ClassVar = [*FORM_KEYS, Binding("escape", "cancel", "cancel", id="preferences.cancel")]
 
     def __init__(self, radio: Radio, setup: Setup) -> None:
         super().__init__()
@@ -32,104 +31,88 @@ class PreferencesForm(ModalScreen[Setup | None]):
 
     def compose(self) -> ComposeResult:
         setup, preferences, radio = self._setup, self._setup.preferences, self._radio
-        offers = " ".join(text for owner, text in preferences.offers if owner == radio.id)
+        limits = "; ".join(text for owner, text in preferences.offers if owner == radio.id)
+        name = f"{radio.name} {radio.band} GHz"
+        most = "" if preferences.most_moves is None else str(preferences.most_moves)
+        fields = (
+            (
+                f"Client limits, separated by semicolons, for example {EXAMPLES}",
+                "clients",
+                "; ".join(setup.clients),
+            ),
+            (f"{name} can be set to, for example 36-64; 40MHz (empty: anything)", "offers", limits),
+            (
+                f"Weight of the throughput of {name} (default 1)",
+                "weight",
+                f"{dict(preferences.weights).get(radio.id, 1.0):g}",
+            ),
+            (
+                "Hours of the day that count, local time, for example 8-16 (empty: all)",
+                "hours",
+                preferences.hours,
+            ),
+            ("DFS channels: avoid, allow or prefer", "radar", preferences.radar),
+            ("Largest number of changes (empty: any)", "moves", most),
+            (
+                "What a change must gain: 0.1 is about 10 % more throughput",
+                "cost",
+                f"{preferences.change_cost:g}",
+            ),
+        )
         with Vertical(classes="form"):
-            yield Static("What the plan keeps to", classes="form-title", markup=False)
-            yield Label(f"Limits of clients, for example {EXAMPLES}", markup=False)
-            yield Input(" ".join(setup.clients), id="wish-clients")
-            yield Label(
-                f"{radio.name} {radio.band} GHz can be set to (36-64 40MHz; empty: anything)", markup=False
-            )
-            yield Input(offers, id="wish-offers")
-            yield Label(
-                f"How much the throughput of {radio.name} {radio.band} GHz counts (1 is usual)", markup=False
-            )
-            yield Input(f"{dict(preferences.weights).get(radio.id, 1.0):g}", id="wish-weight")
-            yield Label("Hours of the day that count, local (8-16; empty: all)", markup=False)
-            yield Input(preferences.hours, id="wish-hours")
-            yield Label("Channels that must watch for radar: avoid, allow or prefer", markup=False)
-            yield Input(preferences.radar, id="wish-radar")
-            yield Label("At most so many changes (empty: any number)", markup=False)
-            yield Input(
-                "" if preferences.most_moves is None else str(preferences.most_moves), id="wish-moves"
-            )
-            yield Label("What a change must gain: 0.1 is about a tenth more throughput", markup=False)
-            yield Input(f"{preferences.change_cost:g}", id="wish-cost")
-            yield Static("", classes="form-wrong", markup=False)
+            yield Static("Plan preferences", classes="form-title", markup=False)
+            for label, field, value in fields:
+                yield Label(label, markup=False)
+                yield Input(value, id=f"preferences-{field}")
+            yield Static("", classes="form-error", markup=False)
             with Horizontal(classes="form-buttons"):
-                yield Button("Plan again", variant="primary", id="wish-done")
-                yield Button("Cancel", id="wish-cancel")
+                yield Button("Plan again", variant="primary", id="preferences-done")
+                yield Button("Cancel", id="preferences-cancel")
 
     @on(Input.Submitted)
-    @on(Button.Pressed, "#wish-done")
+    @on(Button.Pressed, "#preferences-done")
     def _done(self) -> None:
         try:
-            self.dismiss(self._read())
-        except ValueError as error:
-            say_what_is_wrong(self, str(error))
+            self.dismiss(self._changed())
+        except InvalidInput as error:
+            show_error(self, str(error))
 
-    def _read(self) -> Setup:
-        words = {
-            name: self.query_one(f"#wish-{name}", Input).value.strip()
-            for name in ("clients", "offers", "weight", "hours", "radar", "moves", "cost")
-        }
-        preferences, key = self._setup.preferences, self._radio.id
-        clients = tuple(words["clients"].split())
-        for limit in clients:
-            parse_limit(limit)
-        offers = tuple((key, text) for text in words["offers"].split())
-        for _, text in offers:
-            limit_of_radio(text, self._radio.band)
-        weight = _number(words["weight"], "The weight", 0.0, 100.0)
-        weights = {k: v for k, v in preferences.weights if k != key} | (
-            {key: weight} if weight != 1.0 else {}
-        )
-        if words["hours"]:
-            hours_from(words["hours"])
-        most = int(_number(words["moves"], "The number of changes", 0, 999)) if words["moves"] else None
-        preferences = replace(
-            preferences,
-            offers=(*((k, t) for k, t in preferences.offers if k != key), *offers),
-            weights=tuple(sorted(weights.items())),
-            hours=words["hours"],
-            radar=words["radar"],
-            most_moves=most,
-            change_cost=_number(words["cost"], "What a change must gain", 0.0, 5.0),
-        )
-        return replace(self._setup, clients=clients, preferences=preferences)
+    def _changed(self) -> Setup:
+        def text(field: str) -> str:
+            return self.query_one(f"#preferences-{field}", Input).value.strip()
 
-    @on(Button.Pressed, "#wish-cancel")
+        radio, setup = self._radio, self._setup
+        limits = [part.strip() for part in text("offers").split(";") if part.strip()]
+        setup = edit.with_client_limits(setup, parse_limits(text("clients")))
+        setup = edit.with_radio_limits(setup, radio.id, limits, radio.band)
+        setup = edit.with_weight(setup, radio.id, text("weight"))
+        setup = edit.with_hours(setup, text("hours"))
+        setup = edit.with_radar(setup, text("radar"))
+        setup = edit.with_most_moves(setup, text("moves"))
+        return edit.with_change_cost(setup, text("cost"))
+
+    @on(Button.Pressed, "#preferences-cancel")
     def action_cancel(self) -> None:
         self.dismiss(None)
 
 
-def _number(text: str, what: str, least: float, most: float) -> float:
-    try:
-        value = float(text)
-    except ValueError:
-        value = least - 1
-    if not least <= value <= most:
-        raise ValueError(f"{what} is a number from {least:g} to {most:g}.")
-    return value
-
-
 class DoneForm(ModalScreen[float | None]):
-    """When a step was carried out; gives seconds since the epoch."""
+    """When a step was carried out; gives seconds since the epoch, -1 for "it was not"."""
 
     CSS = "DoneForm { align: center middle; }"
     BINDINGS: ClassVar = [Binding("escape", "cancel", "cancel", id="done.cancel")]
     _FORM = "%Y-%m-%d %H:%M"
 
-    def __init__(self, title: str, country: str, proposed_s: float) -> None:
+    def __init__(self, title: str, site_time: SiteTime, proposed_s: float) -> None:
         super().__init__()
-        self._title, self._country, self._proposed_s = title, country, proposed_s
+        self._title, self._site_time, self._proposed_s = title, site_time, proposed_s
 
     def compose(self) -> ComposeResult:
         with Vertical(classes="form"):
             yield Static(f"Done: {self._title}", classes="form-title", markup=False)
-            yield Label(f"When, {zone_name(self._country)} (empty: it was not done)", markup=False)
-            yield Input(f"{local(self._proposed_s, self._country):{self._FORM}}", id="done-time")
-            yield Static("", classes="form-wrong", markup=False)
+            yield Label(f"When, in {self._site_time.name} (empty: it was not done)", markup=False)
+            yield Input(f"{self._site_time.minute(self._proposed_s):{self._FORM}}", id="done-time")
+            yield Static("", classes="form-error", markup=False)
 
     @on(Input.Submitted)
     def _done(self, event: Input.Submitted) -> None:
@@ -138,9 +121,9 @@ class DoneForm(ModalScreen[float | None]):
             self.dismiss(-1.0)
             return
         try:
-            moment = datetime.strptime(text, self._FORM).replace(tzinfo=zone_of(self._country))
+            moment = datetime.strptime(text, self._FORM).replace(tzinfo=self._site_time.zone)
         except ValueError:
-            say_what_is_wrong(self, "Write it as 2026-11-13 12:40.")
+            show_error(self, "Write it as 2026-11-13 12:40.")
             return
         self.dismiss(moment.timestamp())
 

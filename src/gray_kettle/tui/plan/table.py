@@ -1,4 +1,4 @@
-"""The rows of the plan: radios with where they should go, reasons, and the other steps."""
+"""The rows of the plan: radios with their proposed channels, reasons, and the other steps."""
 
 import math
 from dataclasses import dataclass, field
@@ -7,7 +7,6 @@ from gray_kettle.model.setup import Setup
 from gray_kettle.planner.manual_plan import HypotheticalPlan
 from gray_kettle.planner.proposal import Move, Proposal
 from gray_kettle.tui.frame.row_list import Row
-from gray_kettle.tui.frame.timeline import local
 from gray_kettle.tui.theme import Cell, fit, percent, wrap
 
 WHY_COLUMNS = 96
@@ -41,14 +40,18 @@ def summary(shown: Shown) -> str:
     if shown.hypothetical_plan is not None and shown.elsewhere:
         text = f" By hand: {shown.hypothetical_plan.typical_mbps:.0f} Mb/s for a typical radio, proposed {_plan_mbps(proposal):.0f}"
     else:
-        sure = "no better plan exists" if proposal.proved else _gap(proposal)
+        confidence = "proved best" if proposal.proved else _gap(proposal)
         many = f"{len(moving)} of {len(proposal.moves)} radios change" if moving else "Every radio stays"
-        text = f" {many}: {shown.now.typical_mbps:.0f} → {_plan_mbps(proposal):.0f} Mb/s for a typical radio; {sure}"
+        text = f" {many}: {shown.now.typical_mbps:.0f} → {_plan_mbps(proposal):.0f} Mb/s for a typical radio; {confidence}"
     if proposal.hours:
         text += f"; {proposal.hours}"
     if shown.kept is not None:
         text += f"; kept plan {shown.kept.typical_mbps:.0f}"
-    return text + ("" if not proposal.conflicts else f"; {len(proposal.conflicts)} cannot be served: see why")
+    return text + (
+        ""
+        if not proposal.conflicts
+        else f"; {len(proposal.conflicts)} without an available channel: see the reasons"
+    )
 
 
 def _plan_mbps(proposal: Proposal) -> float:
@@ -59,8 +62,8 @@ def _plan_mbps(proposal: Proposal) -> float:
 def _gap(proposal: Proposal) -> str:
     each = (proposal.bound - proposal.score) / max(len(proposal.moves), 1)
     if each >= _KNOWN_GAP:
-        return "how far from the best is not known"
-    return f"no plan is more than {percent(math.expm1(each))} better"
+        return "distance to the best plan not known"
+    return f"at most {percent(math.expm1(each))} below the best possible plan"
 
 
 def heading(shown: Shown | None, width: int) -> str:
@@ -111,7 +114,7 @@ def _move_row(move: Move, shown: Shown, width: int) -> Row:
         room -= 14
     done = next((d for d in reversed(shown.setup.done) if d.radio == key), None)
     if done is not None and width >= WHY_COLUMNS:
-        word = f"✓ {local(done.time_s, shown.setup.country):%a %d %H:%M} {done.text}  "
+        word = f"✓ {shown.setup.site_time.minute(done.time_s):%a %d %H:%M} {done.text}  "
         cells.append((word, "own!"))
         room -= len(word)
     why = move.reasons[0] if move.reasons and width >= WHY_COLUMNS else ""
@@ -123,7 +126,7 @@ def _proposed(move: Move, shown: Shown) -> list[Cell]:
     if key in shown.elsewhere and shown.hypothetical_plan is not None:
         return [(fit(f"◆ {shown.hypothetical_plan.channels[key].label}", 12) + " ", "watch!")]
     if any(c.radio == key for c in shown.proposal.conflicts):
-        return [(fit("nothing open", 12) + " ", "act!")]
+        return [(fit("none available", 12) + " ", "act!")]
     if move.stays:
         return [(fit("stay, locked" if key in shown.setup.preferences.locked else "stay", 12) + " ", "dim")]
     step = shown.steps().get(key)
@@ -146,7 +149,7 @@ def reason_rows(move: Move | None, width: int) -> list[Row]:
             for k, line in enumerate(wrap(reason, width - 5))
         ]
     if move.alternatives:
-        lines += [(), (("Instead", "dim"),)]
+        lines += [(), (("Alternatives", "dim"),)]
     for other in move.alternatives:
         label = fit(other.channel.label, 8)
         text = wrap(f"{other.expected_mbps:.0f} Mb/s: {other.loses}", width - 12)
@@ -157,7 +160,7 @@ def reason_rows(move: Move | None, width: int) -> list[Row]:
 
 
 def step_rows(proposal: Proposal | None, width: int) -> list[Row]:
-    rows = [Row("heading", ((("Other steps, best for the effort first", "steam!"),), ()), fixed=True)]
+    rows = [Row("heading", ((("Other steps, largest gain for the effort first", "steam!"),), ()), fixed=True)]
     steps = proposal.other_steps if proposal else ()
     for number, step in enumerate(steps, 1):
         lines: list[tuple[Cell, ...]] = [
@@ -168,5 +171,5 @@ def step_rows(proposal: Proposal | None, width: int) -> list[Row]:
         lines += [(("  " + line, "dim"),) for line in wrap(f"{step.why} Effort: {step.effort}.", width - 5)]
         rows.append(Row(f"step-{number}", (*lines, ())))
     if not steps:
-        rows.append(Row("none", ((("Nothing beside the moves was found.", "dim"),),), fixed=True))
+        rows.append(Row("none", ((("No other step was found.", "dim"),),), fixed=True))
     return rows

@@ -1,4 +1,4 @@
-"""Plan: for each own radio where to go and why, the field of its channels, and the other steps."""
+"""Plan: for each own radio the proposed channel with reasons, the heatmap of its channels, and the other steps."""
 
 from dataclasses import dataclass
 from typing import ClassVar
@@ -15,17 +15,34 @@ from gray_kettle.analysis.explain import Explanation, of_assessment
 from gray_kettle.phy.channels import Channel
 from gray_kettle.planner.manual_plan import HypotheticalPlan, hypothetical_plan, next_open, staying
 from gray_kettle.planner.proposal import Move, Proposal
+from gray_kettle.tui.controllers.exporting import CHANGE_SHEET
 from gray_kettle.tui.frame.row_list import Row, RowList
 from gray_kettle.tui.frame.view import View
 from gray_kettle.tui.messages import EditPreferences, MarkDone
-from gray_kettle.tui.plan.channel_heatmap import Field
+from gray_kettle.tui.plan.channel_heatmap import ChannelHeatmap
 from gray_kettle.tui.plan.table import Shown, heading, move_rows, reason_rows, step_rows, summary
 from gray_kettle.tui.theme import fit
 from gray_kettle.tui.view_state import ViewState
 
+_HELP = """
+Plan: the best channel and width for all own radios together.
+  ↑ ↓         radio; below are the reasons and the alternatives
+  ← →         try another channel for it: all radios are assessed with it
+  backspace   back to the proposal
+  tab         to the reasons, and to the other steps
+  l           lock the radio on its channel, or unlock it
+  e           client limits, weights, hours, DFS channels, cost of changes
+  c           keep this plan to compare others with it
+  d           mark a change as done, with its time
+  x           write the change sheet (PDF, text, CSV)
+
+The heatmap shows the expected throughput of the radio on every channel and
+width, the other own radios being on their proposed channels.
+"""
+
 
 class MoveList(RowList):
-    """The radios; left and right try other channels for the one that is pointed at."""
+    """The radios; left and right try other channels for the one under the cursor."""
 
     BINDINGS: ClassVar = [
         Binding("left", "try(-1)", "try the channel before", show=False, id="plan.before"),
@@ -41,7 +58,7 @@ class MoveList(RowList):
 
 
 class PlanView(View):
-    """Table of moves; under it reasons and field; then what else to do."""
+    """Table of moves; under it reasons, other steps and the heatmap."""
 
     DEFAULT_CSS = """
     PlanView { layout: vertical; }
@@ -55,10 +72,12 @@ class PlanView(View):
     PlanView.-narrow #plan-steps { display: none; }
     PlanView.-low #plan-field { display: none; }
     """
+    HELP = _HELP
+    EXPORTS = (CHANGE_SHEET,)
     HINTS: ClassVar = (
         ("← →", "try channels"),
         ("l", "lock"),
-        ("e", "limits"),
+        ("e", "preferences"),
         ("c", "keep to compare"),
         ("d", "done"),
         ("x", "change sheet"),
@@ -66,7 +85,7 @@ class PlanView(View):
     )
     BINDINGS: ClassVar = [
         Binding("l", "lock", "lock or unlock", show=False, id="plan.lock"),
-        Binding("e", "edit", "limits and wishes", show=False, id="plan.edit"),
+        Binding("e", "edit", "limits and preferences", show=False, id="plan.edit"),
         Binding("c", "keep", "keep this plan to compare", show=False, id="plan.keep"),
         Binding("d", "done", "mark as done", show=False, id="plan.done"),
         Binding("backspace", "forget", "back to the proposal", show=False, id="plan.forget"),
@@ -74,7 +93,7 @@ class PlanView(View):
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
-        self._look: ViewState | None = None
+        self._state: ViewState | None = None
         self._elsewhere: dict[str, Channel] = {}
         self._hypothetical: HypotheticalPlan | None = None
         self._kept: HypotheticalPlan | None = None
@@ -85,17 +104,17 @@ class PlanView(View):
         yield MoveList(
             id="plan-moves",
             keeps_mark=True,
-            empty=" No own radio was heard in this window: press o to say which networks are ours.",
+            empty=" No own radio in this window: press o to choose which networks are ours.",
         )
         with Horizontal(id="plan-below"):
             yield RowList(id="plan-reasons")
             yield RowList(id="plan-steps")
-        yield Field(id="plan-field")
+        yield ChannelHeatmap(id="plan-field")
 
-    def show(self, look: ViewState) -> None:
-        if self._look is not None and look.session is not self._look.session:
+    def show(self, state: ViewState) -> None:
+        if self._state is not None and state.session is not self._state.session:
             self._elsewhere, self._hypothetical = {}, None  # tried among other radios: it says nothing here
-        self._look = look
+        self._state = state
         self._refresh_moves()
         self.query_one("#plan-steps", RowList).show(lambda width: step_rows(self._proposal(), width))
         self._explain(self._moves.key)
@@ -125,7 +144,7 @@ class PlanView(View):
         return self.query_one("#plan-moves", MoveList)
 
     def _proposal(self) -> Proposal | None:
-        return self._look.proposal if self._look else None
+        return self._state.proposal if self._state else None
 
     def _move(self) -> Move | None:
         proposal = self._proposal()
@@ -133,11 +152,11 @@ class PlanView(View):
 
     def _shown(self) -> Shown | None:
         proposal = self._proposal()
-        if proposal is None or self._look is None:
+        if proposal is None or self._state is None:
             return None
         return Shown(
             proposal,
-            self._look.setup,
+            self._state.setup,
             staying(proposal),
             self._hypothetical,
             self._kept,
@@ -153,7 +172,7 @@ class PlanView(View):
         shown = self._shown()
         self.query_one("#plan-head", Static).update(fit(heading(shown, width), width), layout=False)
         if shown is None:
-            return [Row("wait", ((("Working out the best plan …", "dim"),),), fixed=True)]
+            return [Row("wait", ((("Computing the best plan …", "dim"),),), fixed=True)]
         return move_rows(shown, width)
 
     @on(RowList.Moved, "#plan-moves")
@@ -168,7 +187,7 @@ class PlanView(View):
     def _explain(self, radio_id: str) -> None:
         proposal = self._proposal()
         move = proposal.move_of(radio_id) if proposal else None
-        field = self.query_one(Field)
+        field = self.query_one(ChannelHeatmap)
         field.move, field.hypothetical_plan = move, self._elsewhere.get(radio_id)
         self.query_one("#plan-reasons", RowList).show(lambda width: reason_rows(move, width), keep=False)
 
@@ -185,41 +204,42 @@ class PlanView(View):
             self._elsewhere.pop(key, None)
         else:
             self._elsewhere[key] = channel
-        self.query_one(Field).hypothetical_plan = self._elsewhere.get(key)
+        self.query_one(ChannelHeatmap).hypothetical_plan = self._elsewhere.get(key)
         self._work_out(dict(self._elsewhere))
 
     def action_forget(self) -> None:
         self._elsewhere.clear()
         self._hypothetical = None
-        self.query_one(Field).hypothetical_plan = None
+        self.query_one(ChannelHeatmap).hypothetical_plan = None
         self._refresh_moves()
 
     def action_keep(self) -> None:
         """What is shown now is what others are compared with; once more, and there is none."""
         proposal = self._proposal()
-        if proposal is None or self._look is None:
+        if proposal is None or self._state is None:
             return
         if self._kept is not None:
             self._kept = None
         else:
             self._kept = self._hypothetical or hypothetical_plan(proposal, {})
             self.notify(
-                "Kept. Change a limit, lock a radio or try channels: the kept plan stands beside.", timeout=4
+                "Kept. Change a limit, lock a radio or try channels: the kept plan is shown beside.",
+                timeout=4,
             )
         self._refresh_moves()
 
     @work(thread=True, exclusive=True, group="plan-by-hand", description="a plan by hand")
     def _work_out(self, elsewhere: dict[str, Channel]) -> None:
         """How all own radios would stand; off the interface's thread, for there may be hundreds."""
-        proposal, look, worker = self._proposal(), self._look, get_current_worker()
-        if proposal is None or look is None:
+        proposal, state, worker = self._proposal(), self._state, get_current_worker()
+        if proposal is None or state is None:
             return
         found = hypothetical_plan(proposal, elsewhere)
         if not worker.is_cancelled:
-            self.app.call_from_thread(self._take_hypothetical, found, look)
+            self.app.call_from_thread(self._take_hypothetical, found, state)
 
-    def _take_hypothetical(self, found: HypotheticalPlan, look: ViewState) -> None:
-        if look is self._look:
+    def _take_hypothetical(self, found: HypotheticalPlan, state: ViewState) -> None:
+        if state is self._state:
             self._hypothetical = found if self._elsewhere else None
             self._refresh_moves()
 
@@ -237,6 +257,6 @@ class PlanView(View):
 
     def action_done(self) -> None:
         move = self._move()
-        if move is not None and self._look is not None:
+        if move is not None and self._state is not None:
             target = self._elsewhere.get(move.radio.id, move.target)
             self.post_message(MarkDone(move.radio, f"{move.source.label} → {target.label}"))

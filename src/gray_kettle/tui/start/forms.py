@@ -1,4 +1,4 @@
-"""Small forms: a new case and its site, a name, which networks are ours."""
+"""Forms about the site: a new case and its setup, the name of a radio, the own networks."""
 
 import os
 from dataclasses import replace
@@ -12,17 +12,19 @@ from textual.containers import Horizontal, Vertical
 from textual.screen import ModalScreen
 from textual.widgets import Button, Input, Label, Static
 
+from gray_kettle import setup_editor as edit
 from gray_kettle.analysis.assessment import Radio
+from gray_kettle.errors import InvalidInput
 from gray_kettle.model.setup import Setup
-from gray_kettle.planner.limits import EXAMPLES, parse_limit
+from gray_kettle.planner.limits import EXAMPLES, parse_limits
 from gray_kettle.safe_text import is_hidden, network_name, printable
 from gray_kettle.tui.frame.row_list import Row, RowList
-from gray_kettle.tui.start.style import FORM_KEYS, say_what_is_wrong
+from gray_kettle.tui.start.style import FORM_KEYS, show_error
 from gray_kettle.tui.theme import Cell, fit, minus
 
 
 class CaseForm(ModalScreen[tuple[Path, Setup] | None]):
-    """A new case, or the site of one that is there (path given)."""
+    """A new case, or the setup of an existing one (path given)."""
 
     CSS = "CaseForm { align: center middle; }"
     BINDINGS: ClassVar = [*FORM_KEYS, Binding("escape", "cancel", "cancel", id="form.cancel")]
@@ -44,54 +46,44 @@ class CaseForm(ModalScreen[tuple[Path, Setup] | None]):
                 yield Input("visit.kettle", id="form-file")
             yield Label("Site", markup=False)
             yield Input(setup.site, id="form-site")
-            yield Label("Country, two letters (what may be used there)", markup=False)
-            yield Input(setup.country, id="form-country", max_length=2)
+            yield Label("Country, two letters (its rules apply to the plan)", markup=False)
+            yield Input(setup.country, id="form-country")
+            yield Label("Time zone, for example Europe/London (empty: that of the country)", markup=False)
+            yield Input(setup.time_zone, id="form-zone")
             yield Label("Complaint, in the customer's words", markup=False)
             yield Input(setup.complaint, id="form-complaint")
-            yield Label(f"Limits of clients, for example {EXAMPLES}", markup=False)
-            yield Input(" ".join(setup.clients), id="form-clients")
-            yield Static("", classes="form-wrong", markup=False)
+            yield Label(f"Client limits, separated by semicolons, for example {EXAMPLES}", markup=False)
+            yield Input("; ".join(setup.clients), id="form-clients")
+            yield Static("", classes="form-error", markup=False)
             with Horizontal(classes="form-buttons"):
-                yield Button("Go on", variant="primary", id="form-done")
+                yield Button("Continue", variant="primary", id="form-done")
                 yield Button("Cancel", id="form-cancel")
 
     @on(Input.Submitted)
     @on(Button.Pressed, "#form-done")
     def _done(self) -> None:
-        words = {
-            name: self.query_one(f"#form-{name}", Input).value.strip()
-            for name in ("site", "country", "complaint", "clients")
-        }
+        def text(field: str) -> str:
+            return self.query_one(f"#form-{field}", Input).value.strip()
+
         try:
-            path = self._path or self._new_path(self.query_one("#form-file", Input).value.strip())
-            if words["country"] and not (
-                len(words["country"]) == 2 and words["country"].isascii() and words["country"].isalpha()
-            ):
-                raise ValueError("A country is two letters, for example GB.")
-            limits = tuple(words["clients"].replace(",", " ").split())
-            for limit in limits:
-                parse_limit(limit)
-        except ValueError as error:
-            say_what_is_wrong(self, str(error))
+            path = self._path or self._new_path(text("file"))
+            setup = edit.with_country(self._setup, text("country"))
+            setup = edit.with_time_zone(setup, text("zone"))
+            setup = edit.with_client_limits(setup, parse_limits(text("clients")))
+        except InvalidInput as error:
+            show_error(self, str(error))
             return
-        setup = replace(
-            self._setup,
-            site=words["site"],
-            country=words["country"].upper(),
-            complaint=words["complaint"],
-            clients=limits,
-        )
-        self.dismiss((path, setup))
+        self.dismiss((path, replace(setup, site=text("site"), complaint=text("complaint"))))
 
     def _new_path(self, name: str) -> Path:
         if not name:
-            raise ValueError("Give the case a file name.")
+            raise InvalidInput("Enter a file name for the case.")
         path = Path(os.path.expanduser(name))
         path = path if path.suffix else path.with_suffix(".kettle")
         if path.exists():
-            raise ValueError(f"{printable(str(path))} exists already: choose another name.")
+            raise InvalidInput(f"{printable(str(path))} already exists: choose another name.")
         if not path.parent.is_dir():
-            raise ValueError(f"The folder {printable(str(path.parent))} does not exist.")
+            raise InvalidInput(f"The folder {printable(str(path.parent))} does not exist.")
         return path
 
     @on(Button.Pressed, "#form-cancel")
@@ -111,9 +103,7 @@ class NameForm(ModalScreen[str | None]):
 
     def compose(self) -> ComposeResult:
         with Vertical(classes="form"):
-            title = (
-                f"What do you call {self._radio.id} ({self._radio.channel.label}, {self._radio.band} GHz)?"
-            )
+            title = f"Name of {self._radio.id} ({self._radio.channel.label}, {self._radio.band} GHz)"
             yield Static(title, classes="form-title", markup=False)
             yield Input(self._radio.name, id="form-name", max_length=40)
 
@@ -126,7 +116,7 @@ class NameForm(ModalScreen[str | None]):
 
 
 class OwnForm(ModalScreen[tuple[str, ...] | None]):
-    """Which of the names that were heard are ours."""
+    """Which of the observed networks are ours."""
 
     CSS = "OwnForm { align: center middle; } OwnForm RowList { height: 16; background: $surface; margin-top: 1; }"
     BINDINGS: ClassVar = [
@@ -144,7 +134,7 @@ class OwnForm(ModalScreen[tuple[str, ...] | None]):
     def compose(self) -> ComposeResult:
         with Vertical(classes="form"):
             yield Static("Which networks are ours?", classes="form-title", markup=False)
-            yield Static("space marks one as ours ■, enter goes on, escape leaves it as it was", markup=False)
+            yield Static("space marks a network as ours ■, enter saves, escape cancels", markup=False)
             yield RowList(id="own-names", keeps_mark=True)
 
     def on_mount(self) -> None:

@@ -1,4 +1,4 @@
-"""Where one begins without a case: the cases of this folder, a new one, or the demo."""
+"""The start screen: the cases of this folder, a new one, or the demo."""
 
 from pathlib import Path
 from typing import ClassVar
@@ -17,9 +17,9 @@ from gray_kettle.tui.messages import OpenCase, OpenDemo
 from gray_kettle.tui.theme import Cell
 
 _STEPS = (
-    "1  the site: a name, the country",
-    "2  files: captures in monitor mode, or the text of a scan",
-    "3  which of the networks are ours, and the Brief is there",
+    "1  the site: its name and country",
+    "2  files: captures in monitor mode, or scan listings",
+    "3  which networks are ours; then the Brief shows what is wrong",
 )
 
 
@@ -42,7 +42,7 @@ class StartScreen(Screen[None]):
         with Vertical():
             yield Static("gray kettle", id="start-title", markup=False)
             yield Static(
-                "what is wrong on the air, what to change, and proof that it helped",
+                "what is wrong on the air, and what to change",
                 id="start-words",
                 markup=False,
             )
@@ -57,7 +57,7 @@ class StartScreen(Screen[None]):
         steps = [_line(("   " + step, "dim")) for step in _STEPS]
         out = [
             Row("new", (_line(("New case", "steam!"), ("   n", "own")), *steps, ())),
-            Row("demo", (_line(("Demo", "steam!"), ("   Tern Quay, a made-up ferry terminal", "dim")), ())),
+            Row("demo", (_line(("Demo", "steam!"), ("   Tern Quay, a fictional ferry terminal", "dim")), ())),
         ]
         cases = sorted(Path().glob("*.kettle"), key=lambda p: -p.stat().st_mtime)[:20]
         if cases:

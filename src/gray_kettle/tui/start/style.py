@@ -1,4 +1,4 @@
-"""How forms look, and the keys that all of them share."""
+"""Styles of forms, and the keys that all of them share."""
 
 from textual.binding import Binding
 from textual.dom import DOMNode
@@ -14,7 +14,7 @@ FORM_CSS = """
 .form { background: $surface; border: round $rule; }
 .form Label { color: $dim; margin-top: 1; width: 100%; }
 .form .form-title { color: $steam; text-style: bold; }
-.form .form-wrong { color: $act; height: auto; }
+.form .form-error { color: $act; height: auto; }
 .form Input { border: none; height: 1; padding: 0 1; background: $panel; }
 .form Input:focus { background: $chosen; }
 .form .form-buttons { height: 3; margin-top: 1; }
@@ -22,8 +22,8 @@ FORM_CSS = """
 """
 
 
-def say_what_is_wrong(form: DOMNode, text: str) -> None:
-    """In the form itself, brought into view where the form is higher than the terminal."""
-    line = form.query_one(".form-wrong", Static)
+def show_error(form: DOMNode, text: str) -> None:
+    """In the form itself, scrolled into view where the form is higher than the terminal."""
+    line = form.query_one(".form-error", Static)
     line.update(text)
     line.call_after_refresh(line.scroll_visible, animate=False)

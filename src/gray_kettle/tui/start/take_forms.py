@@ -1,4 +1,4 @@
-"""Choosing files, and reading them with a progress bar that can be stopped."""
+"""Forms to choose files or an analyser, and the progress of reading, which can be stopped."""
 
 import shlex
 from collections.abc import Iterable
@@ -18,7 +18,7 @@ from textual.worker import get_current_worker
 
 from gray_kettle.errors import KettleError
 from gray_kettle.safe_text import printable
-from gray_kettle.tui.start.style import FORM_KEYS, say_what_is_wrong
+from gray_kettle.tui.start.style import FORM_KEYS, show_error
 
 
 @dataclass(frozen=True)
@@ -31,7 +31,7 @@ class Chosen:
 
 
 class FileTree(DirectoryTree):
-    """Folders and files with signs that every font has; cases are not something to take."""
+    """Folders and files with signs that every font has; case files are left out."""
 
     ICON_NODE_EXPANDED = "▾ "
     ICON_NODE = "▸ "
@@ -53,11 +53,13 @@ class TakeForm(ModalScreen[Chosen | None]):
     def compose(self) -> ComposeResult:
         with Vertical(classes="form"):
             yield Static("Take: captures, scan listings, sweeps", classes="form-title", markup=False)
-            yield Label("Files (type them, or choose below with enter), or an analyser", markup=False)
+            yield Label(
+                "Files (type names, or choose below with enter), or a spectrum analyser", markup=False
+            )
             yield Input(id="take-files", placeholder="capture.pcapng scan.txt   or   scpi://192.0.2.7:5025")
-            yield Label("Where was this collected? (spot, may be empty)", markup=False)
+            yield Label("Spot: where was this collected? (may be empty)", markup=False)
             yield Input(id="take-spot", placeholder="reception")
-            yield Static("", classes="form-wrong", markup=False)
+            yield Static("", classes="form-error", markup=False)
             yield FileTree(".", id="take-tree")
             with Horizontal(classes="form-buttons"):
                 yield Button("Take", variant="primary", id="take-go")
@@ -83,8 +85,8 @@ class TakeForm(ModalScreen[Chosen | None]):
         files = tuple(Path(word).expanduser() for word in words)
         missing = [f for f in files if not f.exists()]
         if missing or not files:
-            what = f"{printable(str(missing[0]))} is not there." if missing else "Choose at least one file."
-            say_what_is_wrong(self, what)
+            what = f"{printable(str(missing[0]))} does not exist." if missing else "Choose at least one file."
+            show_error(self, what)
             return
         self.dismiss(Chosen(files, spot))
 
@@ -93,10 +95,10 @@ class TakeForm(ModalScreen[Chosen | None]):
 
         try:
             if len(words) > 1:
-                raise KettleError("One analyser at a time, and nothing beside it.")
+                raise KettleError("Take one analyser at a time, without files.")
             parse_uri(words[0])
         except KettleError as error:
-            say_what_is_wrong(self, str(error))
+            show_error(self, str(error))
         else:
             self.dismiss(Chosen((), spot, words[0]))
 
@@ -107,7 +109,7 @@ class TakeForm(ModalScreen[Chosen | None]):
 
 @dataclass(frozen=True)
 class TakeSummary:
-    """What came of it: a line for each source that was read, and one for each that was not."""
+    """A line for each source that was read, and one for each that was refused."""
 
     read: tuple[str, ...]
     refused: tuple[str, ...]
@@ -130,7 +132,7 @@ class TakeProgress(ModalScreen[TakeSummary]):
 
     @dataclass
     class Finished(Message):
-        taken: TakeSummary
+        lost_shares: TakeSummary
 
     def __init__(self, case: Path, chosen: Chosen) -> None:
         super().__init__()
@@ -149,7 +151,7 @@ class TakeProgress(ModalScreen[TakeSummary]):
     @work(thread=True, group="take")
     def _read_all(self) -> None:
         from gray_kettle.collect.files import open_file
-        from gray_kettle.collect.ingest import take
+        from gray_kettle.collect.ingest import ingest
         from gray_kettle.store import Case
 
         worker = get_current_worker()
@@ -162,7 +164,7 @@ class TakeProgress(ModalScreen[TakeSummary]):
                         break
                     try:
                         source = open_file(path)
-                        result = take(
+                        result = ingest(
                             case,
                             source,
                             self._chosen.spot,
@@ -173,9 +175,7 @@ class TakeProgress(ModalScreen[TakeSummary]):
                         refused.append(str(error))
                     else:
                         notes = " ".join(result.notes)
-                        read.append(
-                            f"{result.source}: {result.records:,} {result.unit} read ({result.kind}). {notes}".strip()
-                        )
+                        read.append(f"{result.source}: {result.count} read ({result.kind}). {notes}".strip())
         except KettleError as error:
             refused.append(str(error))
         self.post_message(self.Finished(TakeSummary(tuple(read), tuple(refused))))
@@ -190,7 +190,7 @@ class TakeProgress(ModalScreen[TakeSummary]):
 
     @on(Finished)
     def _finished(self, finished: Finished) -> None:
-        self.dismiss(finished.taken)
+        self.dismiss(finished.lost_shares)
 
     @on(Button.Pressed, "#progress-stop")
     def action_stop(self) -> None:

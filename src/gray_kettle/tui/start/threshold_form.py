@@ -1,4 +1,4 @@
-"""From when something is a finding: the list of thresholds, each of which can be set for this case."""
+"""The thresholds of findings, each of which can be set for this case."""
 
 from dataclasses import fields
 from typing import ClassVar
@@ -11,8 +11,9 @@ from textual.screen import ModalScreen
 from textual.widgets import Input, Static
 
 from gray_kettle.analysis.thresholds import Thresholds, shown, threshold_from
+from gray_kettle.errors import InvalidInput
 from gray_kettle.tui.frame.row_list import Row, RowList
-from gray_kettle.tui.start.style import say_what_is_wrong
+from gray_kettle.tui.start.style import show_error
 from gray_kettle.tui.theme import Cell, fit
 
 _FIELDS, _DEFAULTS = fields(Thresholds), Thresholds()
@@ -20,7 +21,7 @@ Overrides = tuple[tuple[str, float], ...]
 
 
 class ThresholdForm(ModalScreen[Overrides | None]):
-    """Enter on a row to change it; an empty value goes back to the usual one."""
+    """Enter on a row changes it; an empty value restores the default."""
 
     CSS = """
     ThresholdForm { align: center middle; }
@@ -38,14 +39,14 @@ class ThresholdForm(ModalScreen[Overrides | None]):
 
     def compose(self) -> ComposeResult:
         with Vertical(classes="form"):
-            yield Static("From when something is a finding", classes="form-title", markup=False)
+            yield Static("Thresholds of findings", classes="form-title", markup=False)
             yield Static(
-                "enter changes one (empty: the usual value), ctrl+s keeps them, escape leaves them as they were",
+                "enter changes a value (empty: the default), ctrl+s saves, escape cancels",
                 markup=False,
             )
             yield RowList(id="thresholds", keeps_mark=True)
             yield Input(placeholder="a new value", id="threshold-value", disabled=True)
-            yield Static("", classes="form-wrong", markup=False)
+            yield Static("", classes="form-error", markup=False)
 
     def on_mount(self) -> None:
         self.query_one(RowList).show(self._rows)
@@ -85,9 +86,9 @@ class ThresholdForm(ModalScreen[Overrides | None]):
             try:
                 key, value = threshold_from(f"{name}={event.value.strip()}")
                 self._overrides[key] = value
-            except ValueError as error:
+            except InvalidInput as error:
                 wrong = str(error)
-        say_what_is_wrong(self, wrong)
+        show_error(self, wrong)
         if not wrong:
             self.query_one(Input).disabled = True
             self.query_one(RowList).show(self._rows)

@@ -1,4 +1,4 @@
-"""What stands between presence and waterfall: frequencies, places with their share of time, radios over their span."""
+"""The lines between presence and waterfall: frequencies, channels with their busy share, radios over their span."""
 
 from dataclasses import dataclass
 
@@ -42,7 +42,9 @@ def frequencies(scale: Scale, cursor: int) -> list[Cell]:
     return runs(glyphs, inks)
 
 
-def places(scale: Scale, channels: list[Channel], own: set[int], chosen: Channel | None) -> list[Cell]:
+def channel_numbers(
+    scale: Scale, channels: list[Channel], own: set[int], chosen: Channel | None
+) -> list[Cell]:
     """Numbers of the 20 MHz places at their centres."""
     glyphs, inks = [" "] * scale.columns, ["dim"] * scale.columns
     for channel in sorted(channels, key=lambda c: (c != chosen, c.primary not in own, c.primary)):
@@ -57,15 +59,15 @@ def places(scale: Scale, channels: list[Channel], own: set[int], chosen: Channel
 def shares(scale: Scale, duty: dict[Channel, float], chosen: Channel | None) -> list[Cell]:
     """Share of time that something was on each place, in per cent, as far as there is room."""
     glyphs, inks = [" "] * scale.columns, ["text"] * scale.columns
-    taken_to = -2
+    used_to = -2
     wanted = [c for c in duty if c.centre_hz > scale.low_hz]
     for channel in sorted(wanted, key=lambda c: c.centre_hz):
         word = f"{100 * duty[channel]:.0f}"
         at = scale.column(channel.centre_hz) - len(word) // 2
-        if at > taken_to + 1 and at + len(word) <= scale.columns:
+        if at > used_to + 1 and at + len(word) <= scale.columns:
             ink = "steam!" if channel == chosen else "act" if duty[channel] >= 0.5 else "text"
             _put(glyphs, inks, scale.column(channel.centre_hz), word, ink)
-            taken_to = at + len(word) - 1
+            used_to = at + len(word) - 1
     return runs(glyphs, inks)
 
 
@@ -105,7 +107,7 @@ def _bar(glyphs: list[str], inks: list[str], first: int, last: int, radio: Radio
     width = last - first + 1
     sign, name = "■" if radio.own else "□", printable(radio.name)
     room = width - 4  # ends and a blank to each side of the name
-    told = f" {fit(f'{sign} {name}', min(room, len(name) + 2)).rstrip()} " if room >= 3 else ""
-    text = f"├{told:─^{width - 2}}┤" if width >= 3 else "┼" * width
+    words = f" {fit(f'{sign} {name}', min(room, len(name) + 2)).rstrip()} " if room >= 3 else ""
+    text = f"├{words:─^{width - 2}}┤" if width >= 3 else "┼" * width
     for k, glyph in enumerate(text[:width]):
         glyphs[first + k], inks[first + k] = glyph, ink

@@ -1,4 +1,4 @@
-"""What the cursor stands on, in words: the level there and then, the place under it, and who is on it."""
+"""Figures under the cursor: level and time, the channel and its busy share, and the radios on it."""
 
 import math
 
@@ -17,14 +17,14 @@ from gray_kettle.tui.theme import Cell, fit, minus, percent
 from gray_kettle.tui.view_state import ViewState
 
 Lines = list[list[Cell]]
-_LIVE = f" of the last {SHOWN_S:.0f} s taken"
+_LIVE = f" busy in the last {SHOWN_S:.0f} s"
 
 
 def side_lines(
     picture: SweepPicture,
-    look: ViewState,
+    state: ViewState,
     spot: str,
-    state: str,
+    live_state: str,
     radios: tuple[Radio, ...],
     live: dict[Channel, float] | None,
 ) -> Lines:
@@ -32,17 +32,17 @@ def side_lines(
     view = picture.view
     if view is None or view.is_empty:
         return []
-    out = cursor_lines(picture, view, look)
-    place = picture.place_at_cursor()
-    if place is not None:
-        out += [[], *place_lines(place, look, live)]
+    out = cursor_lines(picture, view, state)
+    channel_20 = picture.channel_at_cursor()
+    if channel_20 is not None:
+        out += [[], *channel_lines(channel_20, state, live)]
     out += [[], *who(picture, radios)]
-    out += [[], *about(view, spot, state)]
+    out += [[], *about(view, spot, live_state)]
     return out
 
 
-def cursor_lines(picture: SweepPicture, view: Spectrogram, look: ViewState) -> Lines:
-    column, country = picture.column, look.setup.country
+def cursor_lines(picture: SweepPicture, view: Spectrogram, state: ViewState) -> Lines:
+    column, site_time = picture.column, state.setup.site_time
     from_s, to_s = picture.cell_times()
     form = "%a %d %H:%M" if view.frame.end_s - view.frame.start_s > 20 * 3600 else "%H:%M:%S"
     dots = slice(2 * picture.row, 2 * picture.row + 2)
@@ -55,17 +55,17 @@ def cursor_lines(picture: SweepPicture, view: Spectrogram, look: ViewState) -> L
     whole = (view.highest_dbm[column], view.average_dbm[column], view.over[column])
     return [
         [(f"{picture.scale.hz(column) / 1e6:.2f} MHz", "steam!"), (nothing, "dim")],
-        [(f"{clock(from_s, country, form)} – {clock(to_s, country, form)}", "dim")],
-        [("dBm      highest   mean   taken", "dim")],
+        [(f"{clock(from_s, site_time, form)} – {clock(to_s, site_time, form)}", "dim")],
+        [("dBm      highest   mean    busy", "dim")],
         _figures("then", peak, mean, share),
         _figures("window", *whole),
         [
             ("median ", "dim"),
-            (minus(_told(middle)), "text"),
+            (minus(_or_none(middle)), "text"),
             ("  95 % ", "dim"),
-            (minus(_told(high)), "text"),
+            (minus(_or_none(high)), "text"),
             ("  floor ", "dim"),
-            (minus(_told(view.floor_dbm[column])), "text"),
+            (minus(_or_none(view.floor_dbm[column])), "text"),
         ],
     ]
 
@@ -73,28 +73,36 @@ def cursor_lines(picture: SweepPicture, view: Spectrogram, look: ViewState) -> L
 def _figures(name: str, highest: float, mean: float, share: float) -> list[Cell]:
     return [
         (fit(name, 9), "dim"),
-        (fit(minus(_told(highest)), 7, right=True), "text!"),
-        (fit(minus(_told(mean)), 7, right=True), "text"),
-        (fit(percent(_told(share)), 8, right=True), "text"),
+        (fit(minus(_or_none(highest)), 7, right=True), "text!"),
+        (fit(minus(_or_none(mean)), 7, right=True), "text"),
+        (fit(percent(_or_none(share)), 8, right=True), "text"),
     ]
 
 
-def place_lines(place: Channel, look: ViewState, live: dict[Channel, float] | None = None) -> Lines:
+def channel_lines(channel_20: Channel, state: ViewState, live: dict[Channel, float] | None = None) -> Lines:
     """The 20 MHz place and the wider ones that it is part of. live: shares in the newest rows, while one collects."""
-    of_band = [s for s in look.assessment.swept if s.channel.band == place.band]
+    of_band = [s for s in state.assessment.swept if s.channel.band == channel_20.band]
     if live is not None:
-        return [[(f"place {place.primary}  ", "steam!"), (percent(live.get(place)), "text!"), (_LIVE, "dim")]]
-    mine = _longest([s for s in of_band if s.channel.width_mhz == 20 and s.channel.primary == place.primary])
+        return [
+            [
+                (f"channel {channel_20.primary}  ", "steam!"),
+                (percent(live.get(channel_20)), "text!"),
+                (_LIVE, "dim"),
+            ]
+        ]
+    mine = _longest(
+        [s for s in of_band if s.channel.width_mhz == 20 and s.channel.primary == channel_20.primary]
+    )
     if mine is None:
-        return [[(f"place {place.primary}", "steam!"), ("  not swept in this window", "dim")]]
+        return [[(f"channel {channel_20.primary}", "steam!"), ("  not swept in this window", "dim")]]
     bound = "at most " if mine.bound else ""
     out: Lines = [
         [
-            (f"place {place.primary}  ", "steam!"), (f"{bound}{percent(mine.duty)} ", "text!"),
-            ("of the time taken", "dim"),
+            (f"channel {channel_20.primary}  ", "steam!"), (f"{bound}{percent(mine.duty)} ", "text!"),
+            ("of the time busy", "dim"),
         ],
         [
-            ("taken at ", "dim"), (f"{minus(_told(mine.level_dbm))} dBm", "text!"),
+            ("busy at ", "dim"), (f"{minus(_or_none(mine.level_dbm))} dBm", "text!"),
             ("  noise ", "dim"), (f"{minus(mine.floor_dbm)} dBm", "text"),
         ],
     ]  # fmt: skip
@@ -103,24 +111,24 @@ def place_lines(place: Channel, look: ViewState, live: dict[Channel, float] | No
             s.channel: s
             for s in of_band
             if s.channel.width_mhz > 20
-            and abs(s.channel.centre_hz - place.centre_hz) < s.channel.width_mhz * 0.5e6
+            and abs(s.channel.centre_hz - channel_20.centre_hz) < s.channel.width_mhz * 0.5e6
         }.values(),
         key=lambda s: (s.channel.width_mhz, s.channel.centre_hz),
     )
     for width in sorted({s.channel.width_mhz for s in wider}):
         duties = [s.duty for s in wider if s.channel.width_mhz == width]
         low, high = percent(min(duties)).removesuffix(" %"), percent(max(duties))
-        told = high if len(duties) == 1 else f"{low}–{high}"
-        out.append([(f"{width} MHz with it ", "dim"), (told, "text")])
+        words = high if len(duties) == 1 else f"{low}–{high}"
+        out.append([(f"{width} MHz with it ", "dim"), (words, "text")])
     hours = ((hour, duty) for hour, duty, _ in mine.by_hour)
-    return [*out, *hour_lines(hours, look, "taken, by hour of the day")]
+    return [*out, *hour_lines(hours, state, "busy, by hour of the day")]
 
 
 def explanations(
-    place: Channel | None, emitter: Emitter | None, look: ViewState | None
+    channel_20: Channel | None, emitter: Emitter | None, state: ViewState | None
 ) -> tuple[Explanation, ...]:
     """Of the emitter that is lit; and of the place under the cursor."""
-    swept = [s for s in look.assessment.swept if s.channel == place] if look else []
+    swept = [s for s in state.assessment.swept if s.channel == channel_20] if state else []
     mine = _longest(swept)
     return (*(of_emitter(emitter) if emitter else ()), *(of_swept(mine) if mine else ()))
 
@@ -130,8 +138,8 @@ def who(picture: SweepPicture, radios: tuple[Radio, ...]) -> Lines:
     hz = picture.scale.hz(picture.column)
     here = [r for r in radios if any(abs(centre - hz) <= width / 2 for centre, width in r.channel.segments)]
     if not here:
-        return [[("no radio that was heard sits here", "dim")]]
-    out: Lines = [[("radios heard here", "dim")]]
+        return [[("no observed radio uses this frequency", "dim")]]
+    out: Lines = [[("radios on this frequency", "dim")]]
     for radio in here[:6]:
         out.append(
             [
@@ -144,14 +152,14 @@ def who(picture: SweepPicture, radios: tuple[Radio, ...]) -> Lines:
     return [*out, [(f"and {len(here) - 6} more", "dim")]] if len(here) > 6 else out
 
 
-def about(view: Spectrogram, spot: str, state: str) -> Lines:
+def about(view: Spectrogram, spot: str, live_state: str) -> Lines:
     """What the picture is made of."""
     detector = "" if view.detector == "sample" else f", {view.detector} detector"
     bound = ": shares are upper bounds" if view.detector == "max" else ""
     where = printable(spot) or "no spot named"
     return [
         [(f"{view.rows:,} rows".replace(",", " ") + f"{detector}{bound}", "dim")],
-        [(where, "dim"), (f"  {state}" if state else "", "steam!")],
+        [(where, "dim"), (f"  {live_state}" if live_state else "", "steam!")],
         [
             ("above: ", "dim"),
             ("━", "steam!"),
@@ -167,9 +175,9 @@ def _longest(found: list[SweptChannel]) -> SweptChannel | None:
 
 
 def _most(values: "np.ndarray") -> float:
-    told = values[np.isfinite(values)]
-    return float(told.max()) if len(told) else math.nan
+    words = values[np.isfinite(values)]
+    return float(words.max()) if len(words) else math.nan
 
 
-def _told(value: float) -> float | None:
+def _or_none(value: float) -> float | None:
     return None if math.isnan(value) else float(value)

@@ -1,4 +1,4 @@
-"""The emitters beside the picture: a list, and of the chosen one what speaks for it, where it is and how to be sure."""
+"""The emitters beside the picture: a list, and of the chosen one its evidence, where to look and how to confirm it."""
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,19 +23,19 @@ def called(emitter: Emitter) -> str:
     return printable(emitter.name) or ADVICE[emitter.kind].short
 
 
-def list_lines(emitters: tuple[Emitter, ...], chosen: str, width: int, look: ViewState) -> Lines:
+def list_lines(emitters: tuple[Emitter, ...], chosen: str, width: int, state: ViewState) -> Lines:
     """One line each; nothing is said where nothing was looked through."""
-    if look.session.observations.rows_pending and not emitters:
-        return [[("looking for what is not Wi-Fi …", "dim")]]
+    if state.session.observations.rows_pending and not emitters:
+        return [[("detecting emitters …", "dim")]]
     if not emitters:
-        swept = look.band in look.assessment.swept_bands
-        return [[("nothing but Wi-Fi was found", "dim")]] if swept else []
+        swept = state.band in state.assessment.swept_bands
+        return [[("no non-Wi-Fi emitter detected", "dim")]] if swept else []
     room = max(width - 19, 8)
-    out: Lines = [[(fit("not Wi-Fi", room + 3), "steam!"), (" dBm    on  sure", "faint")]]
+    out: Lines = [[(fit("non-Wi-Fi", room + 3), "steam!"), (" dBm  duty  conf", "faint")]]
     for e in emitters:
         ink = "faint" if e.is_dismissed else "emitter"
         is_chosen = e.id == chosen
-        sure = "told" if e.was_found_as else percent(e.confidence)
+        confidence = "set" if e.was_found_as else percent(e.confidence)
         out.append(
             [
                 ("▸ " if is_chosen else "✶ ", "steam!" if is_chosen else ink),
@@ -45,15 +45,15 @@ def list_lines(emitters: tuple[Emitter, ...], chosen: str, width: int, look: Vie
                 ),
                 (fit(minus(e.level_dbm), 4, right=True), "dim"),
                 (fit(percent(e.duty) if e.duty >= 0.005 else "<1 %", 6, right=True), "dim"),
-                (fit(sure, 5, right=True), "dim"),
+                (fit(confidence, 5, right=True), "dim"),
             ]
         )
     return out
 
 
-def chosen_lines(emitter: Emitter, width: int, look: ViewState) -> Lines:
+def chosen_lines(emitter: Emitter, width: int, state: ViewState) -> Lines:
     """Everything that is known of one."""
-    country = look.setup.country
+    site_time = state.setup.site_time
     low, high = emitter.low_hz / 1e6, emitter.high_hz / 1e6
     where = f"{low:.1f}–{high:.1f} MHz" if high - low >= 1 else f"{emitter.centre_hz / 1e6:.2f} MHz"
     out: Lines = [
@@ -63,21 +63,21 @@ def chosen_lines(emitter: Emitter, width: int, look: ViewState) -> Lines:
     form = "%a %H:%M"
     seen, blocks = emitter.blocks
     ended = (
-        f"not since {clock(emitter.gone_since_s, country, form)}" if emitter.gone_since_s else "still there"
+        f"not since {clock(emitter.gone_since_s, site_time, form)}" if emitter.gone_since_s else "still there"
     )
-    out.append([(f"first {clock(emitter.first_s, country, form)}, {ended}", "dim")])
+    out.append([(f"first {clock(emitter.first_s, site_time, form)}, {ended}", "dim")])
     out.append([(f"on {percent(emitter.duty_while_on)} of {seen} of {blocks} blocks", "dim")])
     if emitter.is_dismissed:
-        out.append([("dismissed: d takes it back", "watch")])
+        out.append([("dismissed: d undoes that", "watch")])
     out += _wrapped("because ", "; ".join(emitter.evidence), width, "text")
     others = [
         f"{ADVICE[k].called} {percent(p)}" for k, p in emitter.likely[1:] if p >= 0.05 and k != "unknown"
     ]
     if others and not emitter.was_found_as:
         out += _wrapped("or ", ", ".join(others), width, "dim")
-    touched = [(n, d) for b, n, d in emitter.channels if b == look.band]
+    touched = [(n, d) for b, n, d in emitter.channels if b == state.band]
     if touched:
-        out += _wrapped("takes ", _places(touched), width, "dim")
+        out += _wrapped("busy ", _channels_text(touched), width, "dim")
     advice = ADVICE[emitter.kind]
     out += _wrapped("where ", advice.where, width, "dim")
     out += _wrapped("test ", advice.test, width, "own")
@@ -85,11 +85,11 @@ def chosen_lines(emitter: Emitter, width: int, look: ViewState) -> Lines:
     return out
 
 
-def chosen_in_short(emitter: Emitter, width: int, look: ViewState) -> Lines:
+def chosen_in_short(emitter: Emitter, width: int, state: ViewState) -> Lines:
     """The same in three lines, where there is no panel."""
     where = f"{emitter.low_hz / 1e6:.0f}–{emitter.high_hz / 1e6:.0f} MHz"
     ended = (
-        f"not since {clock(emitter.gone_since_s, look.setup.country, '%a %H:%M')}"
+        f"not since {clock(emitter.gone_since_s, state.setup.site_time, '%a %H:%M')}"
         if emitter.gone_since_s
         else ""
     )
@@ -106,13 +106,13 @@ def chosen_in_short(emitter: Emitter, width: int, look: ViewState) -> Lines:
     ]
 
 
-def _places(touched: list[tuple[int, float]]) -> str:
+def _channels_text(touched: list[tuple[int, float]]) -> str:
     """Share of time on each place; of many that are alike in one."""
     shares = [d for _, d in touched]
     if len(touched) > 4 and max(shares) - min(shares) < 0.035:
         low, high = percent(min(shares)), percent(max(shares))
-        told = high if low == high else f"{low.removesuffix(' %')}–{high}"
-        return f"{told} of each of {touched[0][0]}–{touched[-1][0]}"
+        words = high if low == high else f"{low.removesuffix(' %')}–{high}"
+        return f"{words} of each of {touched[0][0]}–{touched[-1][0]}"
     return ", ".join(f"{n}: {percent(d)}".replace(" %", "%") for n, d in touched)
 
 

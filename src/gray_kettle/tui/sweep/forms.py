@@ -1,4 +1,4 @@
-"""What the technician tells of an emitter: a name, or what it really is."""
+"""Forms about an emitter: a name, or its right kind."""
 
 from typing import ClassVar
 
@@ -12,7 +12,7 @@ from textual.widgets import Input, Static
 from gray_kettle.analysis.assessment import Emitter
 from gray_kettle.analysis.emitters.advice import ADVICE
 from gray_kettle.analysis.findings import emitter_title
-from gray_kettle.model.records import KINDS
+from gray_kettle.model.enums import EmitterKind
 from gray_kettle.safe_text import printable
 from gray_kettle.tui.frame.row_list import Row, RowList
 from gray_kettle.tui.theme import fit, percent
@@ -30,9 +30,7 @@ class EmitterNameForm(ModalScreen[str | None]):
 
     def compose(self) -> ComposeResult:
         with Vertical(classes="form"):
-            yield Static(
-                f"What do you call the {emitter_title(self._emitter)}?", classes="form-title", markup=False
-            )
+            yield Static(f"Name of the {emitter_title(self._emitter)}", classes="form-title", markup=False)
             yield Input(self._emitter.name, id="form-name", max_length=40)
 
     @on(Input.Submitted)
@@ -44,7 +42,7 @@ class EmitterNameForm(ModalScreen[str | None]):
 
 
 class KindForm(ModalScreen[str | None]):
-    """What an emitter really is; the likeliest kinds first."""
+    """The right kind of an emitter; the likeliest kinds first."""
 
     CSS = "KindForm { align: center middle; } KindForm RowList { height: 14; background: $surface; margin-top: 1; }"
     BINDINGS: ClassVar = [Binding("escape", "cancel", "cancel", id="emitter-kind.cancel")]
@@ -56,7 +54,7 @@ class KindForm(ModalScreen[str | None]):
     def compose(self) -> ComposeResult:
         with Vertical(classes="form"):
             yield Static("What is it really?", classes="form-title", markup=False)
-            yield Static("enter says so, escape leaves it as it was", markup=False)
+            yield Static("enter sets the kind, escape cancels", markup=False)
             yield RowList(id="emitter-kinds")
 
     def on_mount(self) -> None:
@@ -67,7 +65,7 @@ class KindForm(ModalScreen[str | None]):
     def _rows(self, width: int) -> list[Row]:
         share = dict(self._emitter.likely)
         out = []
-        for kind in sorted(KINDS, key=lambda k: (-share.get(k, 0.0), KINDS.index(k))):
+        for kind in sorted(EmitterKind, key=lambda k: -share.get(k, 0.0)):
             found = percent(share[kind]) if share.get(kind, 0.0) >= 0.01 else ""
             now = kind == self._emitter.kind
             cells = (

@@ -1,4 +1,4 @@
-"""The newest rows of a live take, kept at hand so that the picture follows without reading the case."""
+"""The newest rows of a live take, kept in memory so that the picture follows without reading the case."""
 
 from collections import deque
 from dataclasses import dataclass, replace

@@ -1,4 +1,4 @@
-"""The picture: presence above, waterfall below, and between them what stands on which frequency."""
+"""The picture: presence above, waterfall below, and between them channels and radios."""
 
 from dataclasses import dataclass
 from typing import ClassVar
@@ -15,7 +15,7 @@ from textual.widget import Widget
 
 from gray_kettle.analysis.assessment import Radio
 from gray_kettle.phy.channels import Channel
-from gray_kettle.site_timezone import zone_of
+from gray_kettle.site_timezone import UTC_TIME, SiteTime
 from gray_kettle.spectrum.views import LEVEL_DBM, Spectrogram
 from gray_kettle.tui.sweep import axis, colours
 from gray_kettle.tui.sweep.axis import Scale
@@ -32,10 +32,10 @@ _LONG_S = 20 * 3600  # a window for which the day is told too
 class Marks:
     """What is drawn on the axis. duty: of the 20 MHz places."""
 
-    places: tuple[Channel, ...] = ()
+    channels: tuple[Channel, ...] = ()
     duty: tuple[tuple[Channel, float], ...] = ()
     radios: tuple[Radio, ...] = ()
-    country: str = ""
+    site_time: SiteTime = UTC_TIME
 
 
 @dataclass(frozen=True)
@@ -217,8 +217,8 @@ class SweepPicture(ThemedWidget, Widget, can_focus=True):
         out[:, np.isnan(view.highest_dbm)] = colours.NOTHING
         for levels, dot in ((view.average_dbm, colours.MEAN_LINE), (view.highest_dbm, colours.HIGHEST_LINE)):
             line = np.clip(np.nan_to_num((_TOP_DBM - levels) / each_db, nan=-1), -1, dots - 1).astype(int)
-            told = np.flatnonzero(line >= 0)
-            out[line[told], told] = dot
+            words = np.flatnonzero(line >= 0)
+            out[line[words], words] = dot
         return out
 
     def cell_times(self) -> tuple[float, float]:
@@ -323,8 +323,8 @@ class SweepPicture(ThemedWidget, Widget, can_focus=True):
         level = _TOP_DBM - each_db * y
         nearest = round(level / 20) * 20
         unit = " dBm" if nearest == -40 else ""
-        told = abs(level - each_db / 2 - nearest) <= each_db / 2
-        return (fit(f"−{-nearest:.0f}{unit} ", GUTTER, right=True) if told else " " * GUTTER, "dim")
+        words = abs(level - each_db / 2 - nearest) <= each_db / 2
+        return (fit(f"−{-nearest:.0f}{unit} ", GUTTER, right=True) if words else " " * GUTTER, "dim")
 
     def _time_label(self, y: int) -> Cell:
         assert self.view is not None
@@ -340,17 +340,17 @@ class SweepPicture(ThemedWidget, Widget, can_focus=True):
         length_s = frame.end_s - frame.start_s
         time_s = frame.start_s + length_s * y / self._plan.water
         form = "%a %H:%M" if length_s > _LONG_S else "%H:%M:%S"
-        return clock(time_s, self._marks.country, form)[: GUTTER - 1]
+        return clock(time_s, self._marks.site_time, form)[: GUTTER - 1]
 
     def _axis(self, line: int) -> Strip:
         scale, marks = self.scale, self._marks
-        chosen = self.place_at_cursor()
+        chosen = self.channel_at_cursor()
         own = {r.channel.primary for r in marks.radios if r.own}
         title, cells = (
             (
                 (" MHz", axis.frequencies(scale, self.column)),
-                (" place", axis.places(scale, list(marks.places), own, chosen)),
-                (" % taken", axis.shares(scale, dict(marks.duty), chosen)),
+                (" channel", axis.channel_numbers(scale, list(marks.channels), own, chosen)),
+                (" % busy", axis.shares(scale, dict(marks.duty), chosen)),
             )[line]
             if line < 3
             else ("", [])
@@ -362,10 +362,10 @@ class SweepPicture(ThemedWidget, Widget, can_focus=True):
 
     # The cursor
 
-    def place_at_cursor(self) -> Channel | None:
+    def channel_at_cursor(self) -> Channel | None:
         """The 20 MHz place whose centre is nearest to the cursor."""
         hz = self.scale.hz(self.column)
-        near = [c for c in self._marks.places if abs(c.centre_hz - hz) <= 10e6]
+        near = [c for c in self._marks.channels if abs(c.centre_hz - hz) <= 10e6]
         return min(near, key=lambda c: abs(c.centre_hz - hz), default=None)
 
     def point_at(self, hz: float) -> None:
@@ -402,9 +402,7 @@ class SweepPicture(ThemedWidget, Widget, can_focus=True):
             self.row = y
 
 
-def clock(time_s: float, country: str, form: str) -> str:
+def clock(time_s: float, site_time: SiteTime, form: str) -> str:
     """Local time of the site."""
-    from datetime import datetime
-
     nearest = 1.0 if "%S" in form else 60.0
-    return datetime.fromtimestamp(round(time_s / nearest) * nearest, zone_of(country)).strftime(form)
+    return site_time.moment(round(time_s / nearest) * nearest).strftime(form)

@@ -1,4 +1,4 @@
-"""Sweep: what the radio cannot tell. The picture, what the cursor stands on, and the newest rows while one collects."""
+"""Sweep: the spectrum. The picture, the figures under the cursor, and the newest rows during a live take."""
 
 import time
 from dataclasses import dataclass, replace
@@ -22,7 +22,7 @@ from gray_kettle.tui.frame.row_list import Row, RowList
 from gray_kettle.tui.frame.view import View
 from gray_kettle.tui.messages import AnnotateEmitter, ToWindow
 from gray_kettle.tui.sweep.axis import Scale
-from gray_kettle.tui.sweep.cursor_panel import cursor_lines, explanations, place_lines, side_lines
+from gray_kettle.tui.sweep.cursor_panel import channel_lines, cursor_lines, explanations, side_lines
 from gray_kettle.tui.sweep.emitter_panel import Lines, chosen_in_short, chosen_lines, list_lines, lit
 from gray_kettle.tui.sweep.live import LivePicture, LiveRows, Snapshot, composed, continued
 from gray_kettle.tui.sweep.picture import SHOWN, Marks, SweepPicture
@@ -31,6 +31,27 @@ from gray_kettle.tui.view_state import ViewState
 if TYPE_CHECKING:
     from gray_kettle.store.sweeps import Run
 
+_HELP = """
+Sweep: the spectrum. Above: presence, the share of time at each level and
+frequency, with the highest and the mean level as lines. Below: the waterfall,
+time running down. Between them the channels, the share of time that each was
+busy, and the observed radios over the frequencies they use.
+  ← → ↑ ↓     the cursor: frequency and time (ctrl+← → in larger steps)
+  enter       zoom to the channel under the cursor; + and - closer, wider
+  backspace   the whole band
+  g  u        a window around the time under the cursor; and back
+  m           the waterfall shows the highest level, the mean level, or the
+              share of time over the noise floor
+  s           another spot, where there are several
+  space       hold the picture during a live take
+  e           the next non-Wi-Fi emitter: its frequencies are highlighted, the
+              rest is dimmed; escape ends that. n names it, k sets the right
+              kind, d dismisses it or undoes that
+  x           export both drawings as SVG
+
+Busy: 10 dB or more over the noise floor of the channel. “At most” is shown where
+each row is the maximum of its interval. Levels are of one bin; scales are fixed.
+"""
 _BAND_HZ = {"2.4": (2399e6, 2488e6), "5": (5150e6, 5895e6), "6": (5925e6, 7125e6)}
 _AROUND_HZ = 5e6  # of a place, to each side, when it is looked at alone
 _NARROWEST_HZ = 2e6
@@ -63,7 +84,7 @@ def _trimmed(wanted: Wanted, runs: "tuple[Run, ...]") -> Frame:
 
 
 class SweepView(View):
-    """Presence over waterfall, and beside them what they say."""
+    """Presence over waterfall, with figures beside them."""
 
     DEFAULT_CSS = """
     SweepView { layout: vertical; }
@@ -74,7 +95,7 @@ class SweepView(View):
     SweepView.-narrow #sweep-side { width: 100%; height: 3; border-left: none; border-top: solid $rule; }
     """
     BINDINGS: ClassVar = [
-        Binding("enter,z", "zoom", "zoom to the place", id="sweep.zoom"),
+        Binding("enter,z", "zoom", "zoom to the channel", id="sweep.zoom"),
         Binding("plus,equals_sign", "closer(0.5)", "closer", show=False, id="sweep.closer"),
         Binding("minus", "closer(2)", "wider", show=False, id="sweep.wider"),
         Binding("backspace,escape", "whole", "whole band", id="sweep.whole"),
@@ -85,10 +106,12 @@ class SweepView(View):
         Binding("space", "hold", "hold", id="sweep.hold"),
         Binding("e", "emitter(1)", "next emitter", id="sweep.emitter"),
         Binding("E", "emitter(-1)", "emitter before", show=False, id="sweep.emitter-back"),
-        Binding("n", "tell('name')", "name the emitter", id="sweep.name"),
-        Binding("k", "tell('kind')", "correct its kind", id="sweep.kind"),
-        Binding("d", "tell('dismiss')", "dismiss it, or take it back", id="sweep.dismiss"),
+        Binding("n", "annotate('name')", "name the emitter", id="sweep.name"),
+        Binding("k", "annotate('kind')", "correct its kind", id="sweep.kind"),
+        Binding("d", "annotate('dismiss')", "dismiss it, or undo that", id="sweep.dismiss"),
     ]
+    HELP = _HELP
+    EXPORTS = ("sweep", "waterfall")
     HINTS = (
         ("← → ↑ ↓", "cursor"),
         ("enter", "zoom"),
@@ -115,7 +138,7 @@ class SweepView(View):
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
-        self._look: ViewState | None = None
+        self._state: ViewState | None = None
         self._range: dict[str, tuple[float, float]] = {}  # looked at, where it is not the whole band
         self._spots: tuple[str, ...] = ()
         self._spot: str | None = None  # None: the one that swept most
@@ -141,16 +164,16 @@ class SweepView(View):
     def _picture(self) -> SweepPicture:
         return self.query_one(SweepPicture)
 
-    def show(self, look: ViewState) -> None:
-        radios = look.assessment.radios
+    def show(self, state: ViewState) -> None:
+        radios = state.assessment.radios
         if radios:  # a window of seconds has no scans: what was heard before still sits there
             self._remembered = radios
-        self._look = look
+        self._state = state
         self._ask()
 
-    def window_moved(self, look: ViewState) -> None:
+    def window_moved(self, state: ViewState) -> None:
         """The picture does not wait for the judgement."""
-        self._look = look
+        self._state = state
         self._ask()
 
     def focus_first(self) -> None:
@@ -162,7 +185,7 @@ class SweepView(View):
             self._light(radio_id)
             return
         radio = next((r for r in self._remembered if r.id == radio_id), None)
-        if radio is not None and self._look is not None:
+        if radio is not None and self._state is not None:
             half = radio.channel.width_mhz * 0.5e6 + _AROUND_HZ
             self._range[radio.band] = (radio.channel.centre_hz - half, radio.channel.centre_hz + half)
             self._ask()
@@ -170,15 +193,20 @@ class SweepView(View):
     # Pictures
 
     def _edges(self) -> tuple[float, float]:
-        assert self._look is not None
-        return self._range.get(self._look.band, _BAND_HZ[self._look.band])
+        assert self._state is not None
+        return self._range.get(self._state.band, _BAND_HZ[self._state.band])
 
     def _ask(self) -> None:
-        look, picture = self._look, self._picture
-        if look is None or look.path is None or not picture.size.width or (self._is_live and not self._held):
+        state, picture = self._state, self._picture
+        if (
+            state is None
+            or state.path is None
+            or not picture.size.width
+            or (self._is_live and not self._held)
+        ):
             return
-        frame = Frame(*self._edges(), picture.columns, look.start_s, look.end_s, picture.lines)
-        self._make(Wanted(look.path, frame, self._spot, look.band not in self._range))
+        frame = Frame(*self._edges(), picture.columns, state.start_s, state.end_s, picture.lines)
+        self._make(Wanted(state.path, frame, self._spot, state.band not in self._range))
 
     @work(thread=True, exclusive=True, group="picture")
     def _make(self, wanted: Wanted) -> None:
@@ -206,8 +234,8 @@ class SweepView(View):
 
     @on(Ready)
     def _ready(self, ready: Ready) -> None:
-        look = self._look
-        if look is None or ready.is_live != (self._is_live and not self._held):
+        state = self._state
+        if state is None or ready.is_live != (self._is_live and not self._held):
             return
         self._live_duty = dict(ready.live_duty) if ready.live_duty is not None else None
         if not ready.is_live:
@@ -225,61 +253,63 @@ class SweepView(View):
             picture.scrolled(ready.view, marks, round((frame.end_s - before.end_s) / cell_s))
         else:
             self._light_up(ready.view)
-            nothing = f"No sweep of {look.band} GHz in this window. Take a sweep file, or an analyser: t"
+            nothing = (
+                f"No sweep of {state.band} GHz in this window. Press t to take a sweep file or an analyser."
+            )
             picture.show(ready.view, self._marks(ready.live_duty), nothing)
-        self._tell()
+        self._refresh_panel()
 
     def _marks(self, live: tuple[tuple[Channel, float], ...] | None) -> Marks:
-        look = self._look
-        assert look is not None
-        places = tuple(narrow(look.band, n) for n in numbers(look.band) if n != 14)
+        state = self._state
+        assert state is not None
+        channels = tuple(narrow(state.band, n) for n in numbers(state.band) if n != 14)
         duty: dict[Channel, tuple[float, float]] = {}
-        for swept in look.assessment.swept:
+        for swept in state.assessment.swept:
             channel = swept.channel
             if (
                 channel.width_mhz == 20
-                and channel.band == look.band
+                and channel.band == state.band
                 and (swept.seconds > duty.get(channel, (0.0, -1.0))[1])
             ):
                 duty[channel] = (swept.duty, swept.seconds)
         radios = sorted(
-            (r for r in self._remembered if r.band == look.band),
+            (r for r in self._remembered if r.band == state.band),
             key=lambda r: (not r.own, -(r.level_dbm if r.level_dbm is not None else -200)),
         )
         shares = live if live is not None else tuple((channel, share) for channel, (share, _) in duty.items())
-        return Marks(places, shares, tuple(radios), look.setup.country)
+        return Marks(channels, shares, tuple(radios), state.setup.site_time)
 
-    def _tell(self) -> None:
+    def _refresh_panel(self) -> None:
         self.query_one("#sweep-side", RowList).show(self._side_rows)
 
     def _side_rows(self, width: int) -> list[Row]:
-        look, picture = self._look, self._picture
-        if look is None or picture.view is None or picture.view.is_empty:
+        state, picture = self._state, self._picture
+        if state is None or picture.view is None or picture.view.is_empty:
             return []
         emitter = self._emitter()
         if self.has_class("-narrow") and emitter is not None:
-            short = chosen_in_short(emitter, width - 2, look)
+            short = chosen_in_short(emitter, width - 2, state)
         elif self.has_class("-narrow"):
-            place = picture.place_at_cursor()
-            lines = cursor_lines(picture, picture.view, look)
-            told = place_lines(place, look, self._live_duty)[0] if place else []
-            short = [[*lines[0], ("  ", "dim"), *told], [*lines[1], *lines[4]]]
+            channel_20 = picture.channel_at_cursor()
+            lines = cursor_lines(picture, picture.view, state)
+            words = channel_lines(channel_20, state, self._live_duty)[0] if channel_20 else []
+            short = [[*lines[0], ("  ", "dim"), *words], [*lines[1], *lines[4]]]
         else:
-            radios = tuple(r for r in self._remembered if r.band == look.band)
+            radios = tuple(r for r in self._remembered if r.band == state.band)
             short = self._found_lines(width - 2)
-            short += side_lines(picture, look, self._spot or "", self._state, radios, self._live_duty)
+            short += side_lines(picture, state, self._spot or "", self._live_state, radios, self._live_duty)
         return [Row("side", tuple(tuple(line) for line in short), fixed=True)]
 
     @property
-    def _state(self) -> str:
+    def _live_state(self) -> str:
         if not self._is_live:
             return ""
-        return "held: space goes on" if self._held else "live"
+        return "held: space continues" if self._held else "live"
 
     @on(SweepPicture.Pointed)
     def _pointed(self, pointed: SweepPicture.Pointed) -> None:
         pointed.stop()
-        self._tell()
+        self._refresh_panel()
 
     @on(SweepPicture.Resized)
     def _resized(self, resized: SweepPicture.Resized) -> None:
@@ -288,18 +318,18 @@ class SweepView(View):
 
     # Live
 
-    def came(self, rows: SweepRows) -> None:
+    def sweep_received(self, rows: SweepRows) -> None:
         """A live row arrived."""
         self._live.add(rows)
         if not self._is_live:
             self._is_live = True
             self._clock.resume()
 
-    def found_live(self, emitters: tuple[Emitter, ...]) -> None:
+    def live_detections(self, emitters: tuple[Emitter, ...]) -> None:
         """What the newest rows show of emitters."""
         self._live_emitters = emitters
         if self._is_live:
-            self._tell()
+            self._refresh_panel()
 
     def live_ended(self) -> None:
         self._live_emitters = ()
@@ -307,12 +337,12 @@ class SweepView(View):
         self._clock.pause()
 
     def _follow_live(self) -> None:
-        look, picture, now = self._look, self._picture, self._live.snapshot()
-        if look is None or now is None or self._held or not self.display or not picture.size.width:
+        state, picture, now = self._state, self._picture, self._live.snapshot()
+        if state is None or now is None or self._held or not self.display or not picture.size.width:
             return
         span = now[0]
         low, high = self._range.get(
-            look.band, (span.start_hz - span.step_hz / 2, span.end_hz + span.step_hz / 2)
+            state.band, (span.start_hz - span.step_hz / 2, span.end_hz + span.step_hz / 2)
         )
         frame = self._live.frame(low, high, picture.columns, picture.lines)
         before = self._live_made
@@ -340,58 +370,58 @@ class SweepView(View):
     def action_hold(self) -> None:
         if self._is_live:
             self._held = not self._held
-            self._tell()
+            self._refresh_panel()
 
     # What is looked at
 
     def action_zoom(self) -> None:
-        place, look = self._picture.place_at_cursor(), self._look
-        if place is None or look is None:
+        channel_20, state = self._picture.channel_at_cursor(), self._state
+        if channel_20 is None or state is None:
             return
         hz = self._picture.scale.hz(self._picture.column)
-        self._look_at(place.centre_hz - 10e6 - _AROUND_HZ, place.centre_hz + 10e6 + _AROUND_HZ, hz)
+        self._zoom_to(channel_20.centre_hz - 10e6 - _AROUND_HZ, channel_20.centre_hz + 10e6 + _AROUND_HZ, hz)
 
     def action_closer(self, factor: float) -> None:
-        if self._look is None:
+        if self._state is None:
             return
         low, high = self._edges()
         hz = self._picture.scale.hz(self._picture.column)
         half = max((high - low) * factor / 2, _NARROWEST_HZ / 2)
-        first, last = _BAND_HZ[self._look.band]
+        first, last = _BAND_HZ[self._state.band]
         if 2 * half >= last - first:
             self.action_whole()
         else:
             at = min(max(hz, first + half), last - half)
-            self._look_at(at - half, at + half, hz)
+            self._zoom_to(at - half, at + half, hz)
 
-    def _look_at(self, low_hz: float, high_hz: float, cursor_hz: float) -> None:
-        assert self._look is not None
-        self._range[self._look.band] = (low_hz, high_hz)
+    def _zoom_to(self, low_hz: float, high_hz: float, cursor_hz: float) -> None:
+        assert self._state is not None
+        self._range[self._state.band] = (low_hz, high_hz)
         self._picture.point_at(cursor_hz)
         self._ask()
 
     # What is not Wi-Fi
 
     def _emitters(self) -> tuple[Emitter, ...]:
-        look = self._look
-        if look is None:
+        state = self._state
+        if state is None:
             return ()
-        found = self._live_emitters if self._is_live and not self._held else look.assessment.emitters
-        return tuple(e for e in found if e.band == look.band)
+        found = self._live_emitters if self._is_live and not self._held else state.assessment.emitters
+        return tuple(e for e in found if e.band == state.band)
 
     def _emitter(self) -> Emitter | None:
         return next((e for e in self._emitters() if e.id == self._chosen), None)
 
     def _found_lines(self, width: int) -> Lines:
-        assert self._look is not None
+        assert self._state is not None
         emitter = self._emitter()
-        out = list_lines(self._emitters(), self._chosen, width, self._look)
+        out = list_lines(self._emitters(), self._chosen, width, self._state)
         if emitter is not None:
-            out += [[], *chosen_lines(emitter, width, self._look)]
+            out += [[], *chosen_lines(emitter, width, self._state)]
         return [*out, []] if out else []
 
     def explain(self) -> tuple[Explanation, ...]:
-        return explanations(self._picture.place_at_cursor(), self._emitter(), self._look)
+        return explanations(self._picture.channel_at_cursor(), self._emitter(), self._state)
 
     def action_emitter(self, step: int) -> None:
         """Light the next one; after the last none."""
@@ -404,38 +434,38 @@ class SweepView(View):
         if self._picture.view is not None:
             self._light_up(self._picture.view)
         self.query_one("#sweep-side", RowList).scroll_home(animate=False)
-        self._tell()
+        self._refresh_panel()
 
     def _light_up(self, view: Spectrogram) -> None:
         emitter = self._emitter()
         scale = Scale(view.frame.low_hz, view.frame.high_hz, view.frame.columns)
         self._picture.light(None if emitter is None else lit(emitter, view, scale))
 
-    def action_tell(self, what: str) -> None:
+    def action_annotate(self, what: str) -> None:
         emitter = self._emitter()
         if emitter is not None:
             self.post_message(AnnotateEmitter(emitter, what))
         elif self._emitters():
-            self.app.notify("Choose one of the emitters first: e", timeout=3)
+            self.app.notify("Choose an emitter first with e.", timeout=3)
 
     def action_whole(self) -> None:
         if self._chosen:
             self._light("")
-        elif self._look is not None and self._range.pop(self._look.band, None) is not None:
+        elif self._state is not None and self._range.pop(self._state.band, None) is not None:
             self._ask()
 
     def action_moment(self, factor: float) -> None:
         """A shorter or longer window around the time under the cursor."""
-        look, picture = self._look, self._picture
-        if look is None or picture.view is None or self._is_live:
+        state, picture = self._state, self._picture
+        if state is None or picture.view is None or self._is_live:
             return
         # By the window, not by the picture, which may still be that of an earlier one.
-        length_s = look.end_s - look.start_s
-        middle_s = look.start_s + length_s * (2 * picture.row + 1) / picture.lines
+        length_s = state.end_s - state.start_s
+        middle_s = state.start_s + length_s * (2 * picture.row + 1) / picture.lines
         half_s = length_s * factor / 2
-        start_s = max(middle_s - half_s, look.case_start_s)
-        end_s = min(middle_s + half_s, look.case_end_s)
-        self._look = replace(look, start_s=start_s, end_s=end_s)  # the next key may come before the answer
+        start_s = max(middle_s - half_s, state.case_start_s)
+        end_s = min(middle_s + half_s, state.case_end_s)
+        self._state = replace(state, start_s=start_s, end_s=end_s)  # the next key may come before the answer
         self.post_message(ToWindow(middle_s - half_s, middle_s + half_s))
         if factor < 1:
             picture.row = picture.lines // 4  # the time is in the middle then
@@ -444,7 +474,7 @@ class SweepView(View):
         picture = self._picture
         picture.shown = SHOWN[(SHOWN.index(picture.shown) + 1) % len(SHOWN)]
         picture.reshow()
-        self._tell()
+        self._refresh_panel()
 
     def action_spot(self) -> None:
         if len(self._spots) > 1:

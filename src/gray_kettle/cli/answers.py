@@ -1,0 +1,128 @@
+"""The commands that print an answer: a readable table, or JSON with `--json`."""
+
+from typing import Annotated
+
+import typer
+
+from gray_kettle.cli.emitter_notes import Dismissed, Kinds, Names, save_notes
+from gray_kettle.cli.options import Band, CasePath, End, Json, Start, check_band, load, print_json
+from gray_kettle.cli.progress import progress_bar
+from gray_kettle.errors import KettleError
+
+
+def heard(case: CasePath, band: Band = None, from_: Start = None, to: End = None, json: Json = False) -> None:
+    """Radios on the air, their networks and clients."""
+    chosen = check_band(band)
+    inventory = load(case, from_, to, detect=False).inventory
+    radios = tuple(r for r in inventory.radios if chosen in (None, r.band))
+    if json:
+        from gray_kettle.export.json_api.heard import heard_answer
+
+        print_json(heard_answer(radios, inventory.links))
+    else:
+        from gray_kettle.export.text import heard_table, print_rich
+
+        print_rich(heard_table(radios) if radios else "No radio was observed: take a scan or a capture.")
+
+
+def air(
+    case: CasePath,
+    radio: Annotated[
+        str | None, typer.Option("--radio", help="As seen by this own radio (its id or a BSSID).")
+    ] = None,
+    band: Band = None,
+    from_: Start = None,
+    to: End = None,
+    json: Json = False,
+) -> None:
+    """Utilisation and interference of every channel, and the clear air that is left."""
+    chosen = check_band(band)
+    assessment = load(case, from_, to).assessment
+    victim = assessment.radio(radio.lower()) if radio else None
+    if radio and victim is None:
+        raise KettleError(f"No radio {radio} in this window: see `gray-kettle heard {case}`.")
+    if json:
+        from gray_kettle.export.json_api import air_answer
+
+        print_json(air_answer(assessment, victim, chosen))
+    else:
+        from gray_kettle.export.text import air_table, print_rich
+
+        print_rich(air_table(assessment, victim, chosen))
+
+
+def emitters(
+    case: CasePath,
+    band: Band = None,
+    from_: Start = None,
+    to: End = None,
+    name: Names = None,
+    kind: Kinds = None,
+    dismiss: Dismissed = None,
+    json: Json = False,
+) -> None:
+    """Non-Wi-Fi emitters: the likely kind with its evidence, where and when."""
+    from gray_kettle.export.json_api.emitters import emitters_answer
+    from gray_kettle.export.text import emitters_text
+
+    chosen = check_band(band)
+    session = load(case, from_, to)
+    if save_notes(case, session.assessment, name or [], kind or [], dismiss or []):
+        session = load(case, from_, to)
+    if json:
+        print_json(emitters_answer(session.assessment, chosen, session.observations.rows_pending))
+    else:
+        print(emitters_text(session.assessment, chosen))
+
+
+def brief(case: CasePath, from_: Start = None, to: End = None, json: Json = False) -> None:
+    """What is wrong, worst first, with a first step for each finding."""
+    session = load(case, from_, to)
+    findings = session.quick_findings
+    if json:
+        from gray_kettle.export.json_api import brief_answer
+
+        print_json(brief_answer(session.assessment, findings))
+    else:
+        from gray_kettle.export.text import brief_text
+
+        print(brief_text(session.assessment, findings))
+
+
+def plan(case: CasePath, band: Band = None, from_: Start = None, to: End = None, json: Json = False) -> None:
+    """Channel and width for each own radio, with reasons, and the other steps."""
+    from gray_kettle.export.json_api.plan import plan_answer
+    from gray_kettle.export.text import plan_text
+
+    chosen = check_band(band)
+    session = load(case, from_, to)
+    with progress_bar("computing the plan") as progress:
+        session.planning = lambda done: progress(done, 1.0)
+        proposal = session.proposal
+    if json:
+        print_json(plan_answer(proposal, chosen))
+    else:
+        print(plan_text(proposal, chosen))
+
+
+def explain(
+    case: CasePath,
+    about: Annotated[
+        list[str] | None,
+        typer.Argument(
+            metavar="[ABOUT]", help="Radios (id, BSSID or name), emitters (id), or findings (their kind)."
+        ),
+    ] = None,
+    from_: Start = None,
+    to: End = None,
+    json: Json = False,
+) -> None:
+    """Where figures come from: inputs, how they are computed, and what would change them."""
+    from gray_kettle.export.json_api.explain import explain_answer, explained
+    from gray_kettle.export.text import explain_text
+
+    found = explained(load(case, from_, to), about or [])
+    if json:
+        print_json(explain_answer(found))
+    else:
+        print(explain_text(found))

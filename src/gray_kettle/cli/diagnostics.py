@@ -1,0 +1,69 @@
+"""The commands about the installation: `doctor`, `support` and `config`."""
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from gray_kettle.cli.options import CasePath
+from gray_kettle.errors import KettleError
+
+_MARKS = {"ok": "·", "missing": "◇", "problem": "▲"}
+
+
+def doctor() -> None:
+    """Check this machine: versions, terminal, colours, signs, folders, and what can be collected from here."""
+    from gray_kettle.diagnostics import checks
+
+    problems = 0
+    for check in checks():
+        print(f"{_MARKS[check.state]} {check.topic}: {check.text}")
+        if check.remedy:
+            print(f"    {check.remedy}")
+        problems += check.state == "problem"
+    if problems:
+        raise KettleError(f"{problems} {'problem was' if problems == 1 else 'problems were'} found.")
+
+
+def support(
+    case: CasePath,
+    output: Annotated[Path, typer.Option("--output", "-o", help="FILE.zip to write.")],
+) -> None:
+    """Write a support file: log, versions, settings and a summary of the case; addresses and names are masked."""
+    from gray_kettle.diagnostics import write_support
+
+    write_support(case, output)
+    print(f"{output} written. Addresses and foreign names are masked; check it before you send it.")
+
+
+def config(
+    init: Annotated[bool, typer.Option("--init", help="Write a commented file to start from.")] = False,
+    keys: Annotated[bool, typer.Option("--keys", help="List the binding ids that [keys] can set.")] = False,
+) -> None:
+    """Show where the configuration is and what is set."""
+    from dataclasses import fields
+
+    from gray_kettle import configuration
+
+    file = configuration.path()
+    if init:
+        if file.exists():
+            raise KettleError(f"{file} already exists: edit it.")
+        try:
+            file.parent.mkdir(parents=True, exist_ok=True)
+            file.write_text(configuration.TEMPLATE, encoding="utf-8")
+        except OSError as error:
+            raise KettleError(f"{file} cannot be written: {error.strerror}.") from error
+        print(f"{file} written.")
+        return
+    if keys:
+        from gray_kettle.tui.key_ids import binding_ids
+
+        for name, key in binding_ids():
+            print(f"{name} = {key}")
+        return
+    loaded = configuration.load()
+    print(f"{file}{'' if file.exists() else ' (does not exist: all defaults)'}")
+    for field in fields(loaded):
+        value = getattr(loaded, field.name)
+        print(f"  {field.name}: {value or '(default)'}")

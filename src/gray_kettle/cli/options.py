@@ -1,0 +1,55 @@
+"""Options that several commands share, and what they mean."""
+
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from gray_kettle.cli.progress import progress_bar
+from gray_kettle.errors import InvalidInput
+
+if TYPE_CHECKING:  # heavy: each command imports what it needs
+    from gray_kettle.session import Session
+
+CasePath = Annotated[Path, typer.Argument(metavar="CASE", help="The case file, NAME.kettle.")]
+Json = Annotated[bool, typer.Option("--json", help="Answer as JSON (docs/formats.md).")]
+Band = Annotated[str | None, typer.Option("--band", help="Only this band: 2.4, 5 or 6.")]
+Start = Annotated[
+    str | None, typer.Option("--from", help="Start of the window, ISO 8601 (UTC where no zone is given).")
+]
+End = Annotated[str | None, typer.Option("--to", help="End of the window.")]
+
+
+def load(case: Path, start: str | None, end: str | None, detect: bool = True) -> "Session":
+    """A window of a case. detect: examine sweep rows that wait for it first, with a progress bar."""
+    from gray_kettle.session import load_session, load_session_detected
+    from gray_kettle.store import Case
+
+    window = moment(start), moment(end)
+    with Case.open(case) as opened:
+        if not detect:
+            return load_session(opened, *window)
+        with progress_bar("detecting emitters") as progress:
+            return load_session_detected(opened, *window, progress)
+
+
+def moment(text: str | None) -> float | None:
+    """Seconds since the epoch. Raises: InvalidInput."""
+    if text is None:
+        return None
+    try:
+        found = datetime.fromisoformat(text)
+    except ValueError:
+        raise InvalidInput(f"“{text}” is not a time: write for example 2026-11-13T12:00.") from None
+    return (found if found.tzinfo else found.replace(tzinfo=UTC)).timestamp()
+
+
+def check_band(band: str | None) -> str | None:
+    if band not in (None, "2.4", "5", "6"):
+        raise InvalidInput(f"“{band}” is not a band: 2.4, 5 or 6.")
+    return band
+
+
+def print_json(answer: Any) -> None:
+    print(answer.model_dump_json(by_alias=True, indent=2))

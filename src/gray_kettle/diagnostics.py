@@ -1,0 +1,222 @@
+"""What `doctor` checks on this machine, and what `support` puts together about a case without giving names away."""
+
+import json
+import os
+import platform
+import re
+import shutil
+import sys
+import tempfile
+import zipfile
+from collections.abc import Iterator
+from dataclasses import dataclass
+from importlib import metadata
+from pathlib import Path
+
+import platformdirs
+
+from gray_kettle import __version__, configuration, diagnostics_log
+from gray_kettle.errors import KettleError
+from gray_kettle.model.setup import Setup
+from gray_kettle.safe_text import network_name, printable
+
+GLYPHS = "■□▲◆✶·▾▸┄━█▒▚░▀▄⟦⟧→×−"
+_PACKAGES = ("textual", "rich", "numpy", "sqlalchemy", "pydantic", "matplotlib", "httpx", "pyvisa", "typer")
+_COLLECTORS = {
+    "iw": ("scans and survey counters of this computer's Wi-Fi (Linux)", "install the package iw"),
+    "nmcli": ("scans through NetworkManager (Linux)", "install NetworkManager"),
+    "wpa_cli": ("scans through wpa_supplicant (Linux)", "install wpa_supplicant"),
+    "netsh": ("scans on Windows", "only part of Windows"),
+    "system_profiler": ("scans on macOS", "only part of macOS"),
+}
+_MAC = re.compile(r"\b(?:[0-9a-f]{2}[:-]){5}[0-9a-f]{2}\b", re.IGNORECASE)
+
+
+@dataclass(frozen=True)
+class Check:
+    """One line of the doctor. state: "ok", "missing" (a capability that is not there) or "problem"."""
+
+    topic: str
+    state: str
+    text: str
+    remedy: str = ""
+
+
+def checks() -> Iterator[Check]:
+    """Everything that is worth knowing about this machine, with a remedy for what is wrong."""
+    yield Check(
+        "version", "ok", f"gray-kettle {__version__}, Python {platform.python_version()}, {platform.system()}"
+    )
+    versions = ", ".join(f"{name} {_version(name)}" for name in _PACKAGES)
+    missing = [name for name in _PACKAGES if _version(name) == "missing"]
+    remedy = "install Gray Kettle again, for example with `make demo`"
+    yield Check("packages", "problem" if missing else "ok", versions, remedy if missing else "")
+    yield from _terminal()
+    yield from _writing()
+    yield _configuration()
+    yield from _collecting()
+
+
+def _version(package: str) -> str:
+    try:
+        return metadata.version(package)
+    except metadata.PackageNotFoundError:
+        return "missing"
+
+
+def _terminal() -> Iterator[Check]:
+    size, term = shutil.get_terminal_size(), os.environ.get("TERM", "not set")
+    small = size.columns < 80 or size.lines < 24
+    yield Check(
+        "terminal",
+        "problem" if small or term == "dumb" else "ok",
+        f"TERM {term}, {size.columns}×{size.lines}"
+        + ("" if sys.stdout.isatty() else " (output is not a terminal)"),
+        "use a terminal of at least 80×24" if small else "",
+    )
+    if "NO_COLOR" in os.environ:
+        yield Check("colours", "ok", "none: NO_COLOR is set")
+    elif os.environ.get("COLORTERM", "") in ("truecolor", "24bit"):
+        yield Check("colours", "ok", "16 million (COLORTERM)")
+    else:
+        yield Check(
+            "colours", "ok", "256 or fewer", "set COLORTERM=truecolor if the terminal shows true colours"
+        )
+    encoding = sys.stdout.encoding or "ascii"
+    try:
+        GLYPHS.encode(encoding)
+    except (UnicodeEncodeError, LookupError):
+        yield Check("glyphs", "problem", f"the encoding {encoding} lacks the signs used", "set LANG=C.UTF-8")
+    else:
+        yield Check("glyphs", "ok", GLYPHS, "if some show as boxes, use a font such as DejaVu Sans Mono")
+
+
+def _writing() -> Iterator[Check]:
+    for topic, folder in (
+        ("this folder", Path.cwd()),
+        ("data folder", platformdirs.user_data_path(configuration.APP)),
+        ("log folder", diagnostics_log.path().parent),
+    ):
+        nearest = next(p for p in (folder, *folder.parents) if p.exists())
+        can = _can_write(nearest)
+        free_mb = shutil.disk_usage(nearest).free // 1_000_000
+        remedy = "" if can else f"make {nearest} writable, or work in another folder"
+        yield Check(topic, "ok" if can else "problem", f"{folder}, {free_mb:,} MB free", remedy)
+
+
+def _can_write(folder: Path) -> bool:
+    try:
+        with tempfile.TemporaryFile(dir=folder):
+            return True
+    except OSError:
+        return False
+
+
+def _configuration() -> Check:
+    file = configuration.path()
+    try:
+        configuration.load()
+    except KettleError as error:
+        return Check("configuration", "problem", str(error), f"correct or remove {file}")
+    return Check("configuration", "ok", str(file) if file.exists() else f"none ({file})")
+
+
+def _collecting() -> Iterator[Check]:
+    yield Check("files", "ok", "captures, scan listings and sweep tables")
+    yield Check("spectrum analyser", "ok", "SCPI over TCP (scpi://host:port)")
+    for tool, (what, remedy) in _COLLECTORS.items():
+        found = shutil.which(tool)
+        yield Check(tool, "ok" if found else "missing", what, "" if found else remedy)
+
+
+# Support file
+
+
+class Masking:
+    """Replaces addresses and foreign network names by numbers, the same ones throughout a file."""
+
+    def __init__(self, keep: set[str]) -> None:
+        """keep: names that are not masked (own networks)."""
+        self._keep = keep
+        self._addresses: dict[str, str] = {}
+        self._names: dict[str, str] = {}
+
+    def address(self, text: str) -> str:
+        key = text.lower().replace("-", ":")
+        return self._addresses.setdefault(key, f"address-{len(self._addresses) + 1}")
+
+    def name(self, name: str) -> str:
+        if not name or name in self._keep:
+            return name
+        return self._names.setdefault(name, f"name-{len(self._names) + 1}")
+
+    def text(self, text: str) -> str:
+        """Free text, with every address and every name that was met so far masked."""
+        masked = _MAC.sub(lambda found: self.address(found[0]), text)
+        for name, number in sorted(self._names.items(), key=lambda item: -len(item[0])):
+            if len(name) > 1:
+                masked = masked.replace(name, number)
+        return masked
+
+
+def write_support(case: Path, output: Path) -> None:
+    """Write the support file of a case. Raises: KettleError, when the case or the file cannot be used."""
+    from gray_kettle.store import Case
+
+    with Case.open(case) as opened:
+        setup, observations = opened.setup(), opened.window()
+    own = {name for name in setup.own if not _MAC.fullmatch(name)}
+    masking = Masking(own)
+    seen = [network_name(a.ssid) for a in observations.announcements]
+    for name in (
+        *seen,
+        setup.site,
+        *(name for _, name in setup.names),
+        *(t.spot for t in observations.takes),
+    ):
+        masking.name(printable(name))
+    summary = {
+        "format": "gray-kettle/support/1",
+        "radios": len({a.bssid for a in observations.announcements}),
+        "start_s": observations.start_s,
+        "end_s": observations.end_s,
+        "takes": [
+            {
+                "kind": take.kind,
+                "spot": masking.name(printable(take.spot)),
+                "records": take.records,
+                "skipped": take.skipped,
+                "notes": [masking.text(printable(note)) for note in take.notes],
+            }
+            for take in observations.takes
+        ],
+        "sweep_rows_pending": observations.rows_pending,
+        "setup": _masked_setup(setup, masking),
+    }
+    machine = "\n".join(f"{c.state:8} {c.topic}: {c.text}" for c in checks())
+    log = diagnostics_log.path()
+    try:
+        with zipfile.ZipFile(output, "x", zipfile.ZIP_DEFLATED) as bundle:
+            bundle.writestr("case.json", json.dumps(summary, indent=2, ensure_ascii=False))
+            bundle.writestr("machine.txt", masking.text(machine))
+            if log.is_file():
+                bundle.writestr(
+                    "gray-kettle.log", masking.text(log.read_text(encoding="utf-8", errors="replace"))
+                )
+    except FileExistsError:
+        raise KettleError(f"{output} already exists: choose another name.") from None
+    except OSError as error:
+        raise KettleError(f"{output} cannot be written: {error.strerror}.") from error
+
+
+def _masked_setup(setup: Setup, masking: Masking) -> dict[str, object]:
+    return {
+        "country": printable(setup.country),
+        "time_zone": printable(setup.time_zone),
+        "site": masking.name(printable(setup.site)),
+        "own": [masking.text(printable(name)) for name in setup.own],
+        "clients": [masking.text(printable(limit)) for limit in setup.clients],
+        "thresholds": dict(setup.thresholds),
+        "notes_on_emitters": len(setup.emitters),
+        "completed_steps": len(setup.done),
+    }

@@ -1,0 +1,194 @@
+"""Changes to the setup of a case, validated in one place for the commands and for the forms of the app.
+
+Each function takes a setup and what was entered, and returns the changed setup. Raises: InvalidInput, with a sentence
+that says what was wrong and shows a valid form.
+"""
+
+from collections.abc import Iterable
+from dataclasses import replace
+from datetime import UTC, datetime
+
+from gray_kettle.analysis.inventory.radio_grouping import joined, parted
+from gray_kettle.analysis.thresholds import threshold_from
+from gray_kettle.errors import InvalidInput
+from gray_kettle.model.plan_preferences import CompletedStep
+from gray_kettle.model.setup import EmitterNote, Setup
+from gray_kettle.planner.hours import hours_from
+from gray_kettle.planner.limits import limit_of_radio, parse_limit
+from gray_kettle.safe_text import printable
+from gray_kettle.site_timezone import is_time_zone
+
+_ADDRESS_LENGTH, _ADDRESS_COLONS = 17, 5
+MOST_CHANGES, MOST_COST, MOST_WEIGHT = 999, 5.0, 100.0
+
+
+def address(text: str) -> str:
+    """A BSSID in lower case."""
+    octets = text.strip().lower()
+    if len(octets) != _ADDRESS_LENGTH or octets.count(":") != _ADDRESS_COLONS:
+        raise InvalidInput(f"“{printable(text)}” is not an address: write it like 02:7a:10:01:20:00.")
+    return octets
+
+
+def with_country(setup: Setup, text: str) -> Setup:
+    """text: two letters, or "" for none."""
+    country = text.strip()
+    if country and not (len(country) == 2 and country.isascii() and country.isalpha()):
+        raise InvalidInput(f"“{printable(country)}” is not a country: write two letters, for example GB.")
+    return replace(setup, country=country.upper())
+
+
+def with_time_zone(setup: Setup, text: str) -> Setup:
+    """text: an IANA name, or "" for the zone of the country."""
+    name = text.strip()
+    if name and not is_time_zone(name):
+        raise InvalidInput(f"“{printable(name)}” is not a time zone: write for example Europe/London.")
+    return replace(setup, time_zone=name)
+
+
+def with_own(setup: Setup, names: Iterable[str]) -> Setup:
+    """names: SSIDs and BSSIDs of our networks."""
+    return replace(setup, own=tuple(dict.fromkeys(names)))
+
+
+def with_client_limits(setup: Setup, limits: Iterable[str]) -> Setup:
+    kept = tuple(limit.strip() for limit in limits)
+    for limit in kept:
+        parse_limit(limit)
+    return replace(setup, clients=kept)
+
+
+def with_radio_name(setup: Setup, bssids: Iterable[str], name: str) -> Setup:
+    """Name the radio of these BSSIDs; "" takes its name away."""
+    addresses = {address(b) for b in bssids}
+    kept = [(a, n) for a, n in setup.names if a not in addresses]
+    new = [(a, name) for a in addresses] if name else []
+    return replace(setup, names=tuple(sorted([*kept, *new])))
+
+
+def with_threshold(setup: Setup, text: str) -> Setup:
+    """text: "act-lost=20", or "act-lost=" for the default."""
+    changed = dict(setup.thresholds)
+    if text.endswith("="):
+        changed.pop(text[:-1].strip().replace("-", "_"), None)
+    else:
+        name, value = threshold_from(text)
+        changed[name] = value
+    return replace(setup, thresholds=tuple(sorted(changed.items())))
+
+
+def with_joined(setup: Setup, bssids: Iterable[str]) -> Setup:
+    """These BSSIDs are one radio."""
+    return joined(setup, {address(b) for b in bssids})
+
+
+def with_separate(setup: Setup, bssids: Iterable[str]) -> Setup:
+    """Each of these BSSIDs is a radio of its own."""
+    return parted(setup, {address(b) for b in bssids})
+
+
+def with_ownership(setup: Setup, bssids: Iterable[str], is_own: bool) -> Setup:
+    """Mark the radio of these BSSIDs as own or foreign, whatever its SSIDs."""
+    addresses = {address(b) for b in bssids}
+    own = [name for name in setup.own if name.lower() not in addresses]
+    foreign = [a for a in setup.foreign if a not in addresses]
+    if is_own:
+        own += sorted(addresses)
+    else:
+        foreign += sorted(addresses)
+    return replace(setup, own=tuple(own), foreign=tuple(foreign))
+
+
+def with_emitter_note(setup: Setup, note: EmitterNote) -> Setup:
+    return replace(setup, emitters=(*setup.emitters, note))
+
+
+def with_completed(setup: Setup, step: CompletedStep) -> Setup:
+    """The step was carried out; an earlier one for the same radio is replaced."""
+    rest = tuple(d for d in setup.done if d.radio != step.radio)
+    return replace(setup, done=(*rest, step))
+
+
+def without_completed(setup: Setup, radio: str) -> Setup:
+    return replace(setup, done=tuple(d for d in setup.done if d.radio != radio))
+
+
+def with_reference(setup: Setup, window: tuple[float, float] | None) -> Setup:
+    return replace(setup, reference=window)
+
+
+def reference_from(text: str) -> tuple[float, float]:
+    """A window of "START/END" in ISO 8601; UTC where no zone is given. Seconds since the epoch."""
+    first, _, last = text.partition("/")
+    try:
+        moments = [datetime.fromisoformat(word) for word in (first, last)]
+    except ValueError:
+        raise InvalidInput(f"“{printable(text)}” is not START/END in ISO 8601.") from None
+    start_s, end_s = (m.replace(tzinfo=m.tzinfo or UTC).timestamp() for m in moments)
+    if start_s >= end_s:
+        raise InvalidInput(f"“{printable(text)}” ends before it begins.")
+    return start_s, end_s
+
+
+# Plan preferences
+
+
+def with_locked(setup: Setup, radios: Iterable[str]) -> Setup:
+    locked = tuple(sorted({address(r) for r in radios}))
+    return replace(setup, preferences=replace(setup.preferences, locked=locked))
+
+
+def with_lock_toggled(setup: Setup, radio: str) -> Setup:
+    return with_locked(setup, set(setup.preferences.locked) ^ {radio})
+
+
+def with_radio_limits(setup: Setup, radio: str, limits: Iterable[str], band: str = "5") -> Setup:
+    """What a radio can be set to; none for anything."""
+    owner, kept = address(radio), tuple(limit.strip() for limit in limits)
+    for limit in kept:
+        limit_of_radio(limit, band)
+    others = tuple(pair for pair in setup.preferences.offers if pair[0] != owner)
+    offers = (*others, *((owner, limit) for limit in kept))
+    return replace(setup, preferences=replace(setup.preferences, offers=offers))
+
+
+def with_weight(setup: Setup, radio: str, text: str) -> Setup:
+    """How much the throughput of a radio counts; 1 is the default."""
+    owner, weight = address(radio), _number(text, "The weight", 0.0, MOST_WEIGHT)
+    weights = {k: v for k, v in setup.preferences.weights if k != owner}
+    if weight != 1.0:
+        weights[owner] = weight
+    return replace(setup, preferences=replace(setup.preferences, weights=tuple(sorted(weights.items()))))
+
+
+def with_hours(setup: Setup, text: str) -> Setup:
+    """Hours of the day that the plan counts, local time; "" for all."""
+    hours = text.strip()
+    if hours:
+        hours_from(hours)
+    return replace(setup, preferences=replace(setup.preferences, hours=hours))
+
+
+def with_radar(setup: Setup, text: str) -> Setup:
+    return replace(setup, preferences=replace(setup.preferences, radar=text.strip()))
+
+
+def with_most_moves(setup: Setup, text: str) -> Setup:
+    """The largest number of changes; "" for any."""
+    most = int(_number(text, "The number of changes", 0, MOST_CHANGES)) if text.strip() else None
+    return replace(setup, preferences=replace(setup.preferences, most_moves=most))
+
+
+def with_change_cost(setup: Setup, text: str) -> Setup:
+    cost = _number(text, "The cost of a change", 0.0, MOST_COST)
+    return replace(setup, preferences=replace(setup.preferences, change_cost=cost))
+
+
+def _number(text: str, what: str, least: float, most: float) -> float:
+    try:
+        value = float(text)
+    except ValueError:
+        value = float("nan")
+    if not least <= value <= most:
+        raise InvalidInput(f"{what} is a number from {least:g} to {most:g}.")
+    return value
