@@ -11,7 +11,7 @@ import numpy as np
 
 from benchmarks import captures, sweeps
 from benchmarks.terminal import Program
-from gray_kettle.session import read
+from gray_kettle.session import load_session
 from gray_kettle.simulator.demo import make_demo
 from gray_kettle.store import Case
 
@@ -89,7 +89,7 @@ def session(path: Path) -> None:
     with Case.open(path) as case:
         for name in ("first time", "again"):
             marks = [time.perf_counter()]
-            found = read(case)
+            found = load_session(case)
             marks.append(time.perf_counter())
             _ = found.assessment
             marks.append(time.perf_counter())

@@ -24,7 +24,7 @@ from gray_kettle.model.records import (
 )
 from gray_kettle.model.setup import Setup
 from gray_kettle.phy.channels import Channel, narrow, wide
-from gray_kettle.session import read
+from gray_kettle.session import load_session
 from gray_kettle.store import Case
 
 RADIOS, SCAN_S, START_S = 60, 10.0, 1_790_000_000.0
@@ -41,7 +41,7 @@ def main() -> None:
             make(path, length_s)
             print(f"case of {hours * times:g} h, {path.stat().st_size / 1e6:.1f} MB")
             with Case.open(path) as case:
-                read(case, START_S, START_S + 60)  # imports and kept tables
+                load_session(case, START_S, START_S + 60)  # imports and kept tables
                 for name, window_s in (
                     ("a minute", 60),
                     ("an hour", 3600),
@@ -58,7 +58,7 @@ def timed(case: Case, name: str, start_s: float | None, window_s: float) -> None
     found = []
     for _ in range(3):
         marks = [time.perf_counter()]
-        session = read(case, start_s, None if start_s is None else start_s + window_s)
+        session = load_session(case, start_s, None if start_s is None else start_s + window_s)
         marks.append(time.perf_counter())
         _ = session.assessment
         marks.append(time.perf_counter())

@@ -5,7 +5,7 @@ transmitters have skirts; in the other everything wavers in decibels by a normal
 time exactly. Instruments show frames one by one, their mean (also of decibels) or their highest over the whole of a
 row's time, cross the span bin by bin, or measure it in pieces. Beacons last up to 2 ms, frames are answered.
 
-Source: docs/radio-model.md, "Signatures of what is not Wi-Fi"; docs/emitters.md says what is made of it.
+Source: docs/radio-model.md, "Signatures of non-Wi-Fi emitters"; docs/emitters.md says what is made of it.
 """
 
 import argparse

@@ -17,17 +17,20 @@ from pathlib import Path
 from gray_kettle.collect.files import open_file
 from gray_kettle.collect.ingest import ingest
 from gray_kettle.errors import KettleError
-from gray_kettle.export.json_api import air_answer, brief_answer, heard_answer, plan_answer
+from gray_kettle.export.json_api.air import air_answer
+from gray_kettle.export.json_api.brief import brief_answer
+from gray_kettle.export.json_api.heard import heard_answer
+from gray_kettle.export.json_api.plan import plan_answer
 from gray_kettle.model.setup import Setup
-from gray_kettle.session import read
+from gray_kettle.session import load_session
 from gray_kettle.simulator import tern_quay
 from gray_kettle.simulator.receivers import write_capture
 from gray_kettle.spectrum.views import Frame
 from gray_kettle.store import Case
 from tests.frames import busy_harbour, pcap_bytes, pcapng_bytes
 from tests.test_damage import DAMAGED
-from tests.test_listings import ALL
-from tests.test_netlink import MESSAGES
+from tests.test_nl80211 import MESSAGES
+from tests.test_scan_text import ALL
 from tests.test_sweep_files import OWN, START_S, magnitudes, own_rows, record
 
 _SLOW_S = 5.0
@@ -137,7 +140,7 @@ def once(path: Path, case_path: Path) -> str:
             result = ingest(case, open_file(path))
         except KettleError:
             return "refused"
-        found = read(case)
+        found = load_session(case)
         heard_answer(found.assessment.radios, found.assessment.links).model_dump_json()
         air_answer(found.assessment, None, None).model_dump_json()
         brief_answer(found.assessment, found.assessment.findings).model_dump_json()

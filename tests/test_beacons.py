@@ -15,7 +15,7 @@ from gray_kettle.decode.dot11.operating_channel import Placement, channel_of
 from gray_kettle.phy.channels import Channel, centre_hz, wide
 from gray_kettle.simulator.beacons import beacon_body, listing_text
 from gray_kettle.simulator.site import SimNetwork, SimRadio
-from tests.test_listings import read_listing
+from tests.test_scan_text import read_listing
 
 RSN = b"\x00\x0f\xac"
 

@@ -17,14 +17,15 @@ from hypothesis import strategies as st
 from gray_kettle.collect.files import open_file
 from gray_kettle.collect.ingest import STOPPED_NOTE, ingest
 from gray_kettle.errors import KettleError
-from gray_kettle.export.json_api import heard_answer, plan_answer
+from gray_kettle.export.json_api.heard import heard_answer
+from gray_kettle.export.json_api.plan import plan_answer
 from gray_kettle.model.records import Listening, Sightings
 from gray_kettle.model.setup import Setup
-from gray_kettle.session import read
+from gray_kettle.session import load_session
 from gray_kettle.store import Case
 from gray_kettle.store.packing import announcement_from, announcement_text, pack, unpack
 from tests.frames import BOAT, OWN, beacon, busy_harbour, load, pcap_bytes, traffic, write_pcap
-from tests.test_listings import LISTING
+from tests.test_scan_text import LISTING
 
 SETUP = Setup(
     site="Café “Möwe”",
@@ -143,12 +144,12 @@ def test_announcements_come_back_with_any_name(tmp_path):
 
 def heard_json(path, *window):
     with Case.open(path) as case:
-        return json.loads(heard_answer(read(case, *window).assessment.radios).model_dump_json(by_alias=True))
+        return json.loads(heard_answer(load_session(case, *window).assessment.radios).model_dump_json(by_alias=True))
 
 
 def plan_json(path):
     with Case.open(path) as case:
-        return json.loads(plan_answer(read(case).proposal, None).model_dump_json(by_alias=True))
+        return json.loads(plan_answer(load_session(case).proposal, None).model_dump_json(by_alias=True))
 
 
 def test_a_capture_split_in_any_way_and_taken_in_any_order_gives_the_same(tmp_path, case_of):

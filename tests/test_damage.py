@@ -17,7 +17,7 @@ from gray_kettle.errors import KettleError
 from gray_kettle.model.setup import Setup
 from gray_kettle.store import Case
 from tests.frames import busy_harbour, pcap_bytes, pcapng_bytes
-from tests.test_containers import block, enhanced, interface, section
+from tests.test_capture_files import block, enhanced, interface, section
 
 PACKETS = busy_harbour(2)
 COUNT = len(PACKETS)

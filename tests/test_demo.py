@@ -5,7 +5,7 @@ from dataclasses import replace
 import pytest
 
 from gray_kettle.planner import propose
-from gray_kettle.session import read
+from gray_kettle.session import load_session
 from gray_kettle.simulator.demo import make_demo
 from gray_kettle.store import Case
 
@@ -13,7 +13,7 @@ from gray_kettle.store import Case
 @pytest.fixture(scope="module")
 def session(demo_case):
     with Case.open(demo_case) as case:
-        return read(case)
+        return load_session(case)
 
 
 def radio(session, name, band):
@@ -155,7 +155,7 @@ def test_made_twice_it_holds_the_same(demo_case, tmp_path, session):
     again = tmp_path / "again.kettle"
     make_demo(again)
     with Case.open(again) as case:
-        other = read(case)
+        other = load_session(case)
     assert repr(other.assessment) == repr(session.assessment)
     assert [t.digest for t in other.observations.takes] == [t.digest for t in session.observations.takes]
     assert again.stat().st_size < 30e6

@@ -9,7 +9,7 @@ import pytest
 
 from gray_kettle.interference import detect, mains
 from gray_kettle.interference.block import block_of
-from gray_kettle.interference.bursts import Narrow, find_narrow, surroundings_of
+from gray_kettle.interference.bursts import NarrowBursts, find_narrow, surroundings_of
 from gray_kettle.interference.continuous import find_standing
 from gray_kettle.interference.even_bursts import Visible, even_stretch
 from gray_kettle.interference.evenness import is_even
@@ -153,7 +153,7 @@ def test_a_hopper_may_come_more_often_where_a_channel_lies_on_it(fuller_mhz, is_
     freq_hz = np.repeat((EDGES_HZ[:-1] + EDGES_HZ[1:]) / 2, number)
     row = np.random.default_rng(5).integers(0, block.rows, len(freq_hz))
     level = np.full(len(freq_hz), -50.0)
-    bursts = Narrow(row, block.time_s[row], freq_hz, level, np.full(len(freq_hz), 1e6))
+    bursts = NarrowBursts(row, block.time_s[row], freq_hz, level, np.full(len(freq_hz), 1e6))
     around = surroundings_of(block, find_standing(block))
     assert is_even(block, around, bursts, (EDGES_HZ[0], EDGES_HZ[-1])) == is_hopper
 

@@ -12,7 +12,7 @@ from gray_kettle.interference.block import block_of
 from gray_kettle.interference.bursts import find_narrow, surroundings_of
 from gray_kettle.interference.continuous import _is_steady, find_standing
 from gray_kettle.interference.detect import detect
-from gray_kettle.interference.mains import Locked
+from gray_kettle.interference.mains import MainsSynced
 from gray_kettle.interference.mains_in_row import wave_in_rows
 from gray_kettle.simulator.spectra import transmitters as tx
 from gray_kettle.simulator.spectra.scene import Instrument, Scene
@@ -122,7 +122,7 @@ def test_rows_that_pause_for_minutes_are_no_wave():
     ("duty", "filled", "is_oven"), [(0.5, 0.6, True), (0.78, 1.0, True), (0.78, 0.6, False)]
 )
 def test_two_ovens_fill_more_of_the_wave_than_one(duty, filled, is_oven):
-    met = Locked(
+    met = MainsSynced(
         50.0, 80.0, 900, 2.43e9, 2.473e9, -50.0, duty, filled, np.zeros(0), np.zeros((0, 0), bool), np.zeros(0, int),
         (2.431e9, 2.472e9), duty, 0.05,
     )  # fmt: skip
@@ -133,7 +133,7 @@ def test_two_ovens_fill_more_of_the_wave_than_one(duty, filled, is_oven):
     ("strength", "filled", "is_oven"), [(20.0, 1.0, True), (20.0, 0.7, False), (12.0, 1.0, False)]
 )
 def test_an_oven_as_wide_as_a_channel_must_fill_all_of_its_half_of_the_wave(strength, filled, is_oven):
-    met = Locked(
+    met = MainsSynced(
         50.0, strength, 250, 2.428e9, 2.474e9, -50.0, 0.45, filled, np.zeros(0), np.zeros((0, 0), bool),
         np.zeros(0, int), (2.431e9, 2.472e9), 0.45, 0.05,
     )  # fmt: skip

@@ -20,9 +20,9 @@ from gray_kettle.interference.clear_parts import clear_parts
 from gray_kettle.interference.comb import Comb
 from gray_kettle.interference.continuous import find_standing
 from gray_kettle.interference.detect import _is_cut_off, detect
-from gray_kettle.interference.fixed_frequency import Fixed
+from gray_kettle.interference.fixed_frequency import FixedFrequency
 from gray_kettle.interference.hops import find_hops
-from gray_kettle.interference.mains import Locked
+from gray_kettle.interference.mains import MainsSynced
 from gray_kettle.interference.saturated_channels import but_channels
 from gray_kettle.interference.visibility import keep_time_with_beacons, visible_rows_at
 from gray_kettle.model.records import Span
@@ -39,7 +39,7 @@ def bursts_at(freq_hz, level_dbm=-60.0, width_hz=1e6):
     """Bursts at fixed_frequency, one in each row."""
     freq_hz = np.asarray(freq_hz, float)
     row = np.arange(len(freq_hz))
-    return bursts.Narrow(
+    return bursts.NarrowBursts(
         row, START_S + row / 10, freq_hz, np.broadcast_to(level_dbm, freq_hz.shape).astype(float),
         np.full(len(freq_hz), width_hz),
     )  # fmt: skip
@@ -85,7 +85,7 @@ def test_the_middle_of_many_bursts_is_known_well(off_hz, number, is_one):
     centre_hz = 2.42e9 - off_hz
     rng = np.random.default_rng(3)
     some = bursts_at(centre_hz + rng.normal(0, 3e5, number), width_hz=2e6)
-    place = Fixed(some, centre_hz, 3e5, 2e6, -60.0, 1.0, 0.03, 9.0)
+    place = FixedFrequency(some, centre_hz, 3e5, 2e6, -60.0, 1.0, 0.03, 9.0)
     shares = dict(kinds.of_fixed(place, 0.25e6, True, False))
     assert (shares["802.15.4"] > 0.65) == is_one
     # Edges of channels are spread farther than what has a place.
@@ -182,7 +182,7 @@ def test_busy_bins_do_not_widen_the_spread_of_noise():
 
 def channel_at(mhz, level_dbm, number, spread_hz=0.2e6, share=0.01, level_spread_db=1.0):
     its = bursts_at(np.full(number, mhz * 1e6), level_dbm)
-    return Fixed(its, mhz * 1e6, spread_hz, 1e6, level_dbm, level_spread_db, share, 9.0)
+    return FixedFrequency(its, mhz * 1e6, spread_hz, 1e6, level_dbm, level_spread_db, share, 9.0)
 
 
 ADVERTISERS = {  # what a tuned sweep meets on two places: levels, numbers, spread, share of the time
@@ -298,7 +298,7 @@ def test_an_oven_shows_in_rows_at_nearly_even_distances(row_s, mains_hz):
 
 @pytest.mark.parametrize("in_step", [0.05, 0.4])
 def test_a_channel_in_rows_that_see_little_of_the_wave_is_no_oven(in_step):
-    met = Locked(
+    met = MainsSynced(
         100.09, 80.0, 900, 2.4629e9, 2.481e9, -50.0, 0.5, 0.5, NOTHING_HZ, np.zeros((0, 0), bool), np.zeros(0, int),
         (2.4629e9, 2.481e9), 0.5, in_step,
     )  # fmt: skip

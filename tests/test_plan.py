@@ -20,7 +20,7 @@ from gray_kettle.planner.migration_order import steps_of
 from gray_kettle.planner.objective import Objective, shifts_for
 from gray_kettle.planner.radio_model import RadioModel, reference_score
 from gray_kettle.planner.solver import solve
-from gray_kettle.session import read
+from gray_kettle.session import load_session
 from gray_kettle.store import Case
 from tests.frames import OWN, beacon, busy_harbour, ht, traffic, vht, write_pcap
 
@@ -168,7 +168,7 @@ def planned(tmp_path, case_of):
         setup = {"country": "GB", "own": ("tern-guest",), **setup}
         file = write_pcap(tmp_path / f"{number}.pcap", packets)
         with Case.open(case_of(file, setup=Setup(**setup), name=f"{number}.kettle")) as case:
-            return read(case).proposal
+            return load_session(case).proposal
 
     return plan
 

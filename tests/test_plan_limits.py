@@ -23,8 +23,8 @@ from gray_kettle.planner.hours import at_hours, hours_from, moments_of, times_of
 from gray_kettle.planner.limits import limit_of_radio, parse_limit
 from gray_kettle.planner.options import options_for
 from gray_kettle.planner.rules import rules_for, rules_of_clients
-from gray_kettle.session import Session, read
-from gray_kettle.site_timezone import zone_of
+from gray_kettle.session import Session, load_session
+from gray_kettle.site_timezone import site_time
 from gray_kettle.store import Case
 from tests.frames import OWN, beacon, busy_harbour, ht, load, traffic, write_pcap
 
@@ -41,7 +41,7 @@ def harbour(tmp_path_factory):
 
     with Case.create(path, Setup(country="GB", own=("tern-guest",))) as case:
         ingest(case, open_file(write_pcap(folder / "a.pcap", busy_harbour())))
-        return read(case)
+        return load_session(case)
 
 
 limits = st.lists(
@@ -155,7 +155,7 @@ def on_six(tmp_path, case_of, rates, country):
         write_pcap(tmp_path / "a.pcap", packets), setup=Setup(country=country, own=("tern-guest",))
     )
     with Case.open(path) as case:
-        return read(case)
+        return load_session(case)
 
 
 OFDM, DSSS = bytes([0x8C, 0x98, 0xB0]), bytes([0x82, 0x84, 0x8B, 0x96])
@@ -219,7 +219,7 @@ def test_a_visitor_counts_by_how_much_of_the_hours_it_was_there(harbour):
             for r in harbour.assessment.radios
         ),
     )
-    zone = zone_of("GB")
+    zone = site_time("GB")
     moments = moments_of(assessment, zone)
 
     def presence(hours):
@@ -311,7 +311,7 @@ def test_a_plan_that_was_stopped_can_be_asked_for_again(harbour):
 
 def test_hours_at_which_nothing_was_heard_are_said_to_count_for_nothing(harbour):
     """The harbour was heard for some seconds: at one hour of the day, and at no other."""
-    (hour,) = set(moments_of(harbour.assessment, zone_of("GB")).hour.tolist())
+    (hour,) = set(moments_of(harbour.assessment, site_time("GB")).hour.tolist())
     for first, words in ((hour, "at "), ((hour + 5) % 24, "nothing was heard at ")):
         preferences = PlanPreferences(hours=f"{first}-{(first + 1) % 24 or 24}")
         proposal = propose(harbour.assessment, replace(harbour.setup, preferences=preferences))

@@ -13,7 +13,7 @@ from gray_kettle.cli.main import main
 from gray_kettle.export.drawings import lanes_figure, save
 from gray_kettle.model.setup import Setup
 from gray_kettle.safe_text import HIDDEN_NAME, REPLACEMENT, network_name, printable
-from gray_kettle.session import read
+from gray_kettle.session import load_session
 from gray_kettle.store import Case
 from tests.frames import OWN, beacon, ht, write_pcap
 
@@ -100,7 +100,7 @@ def test_commands_print_nothing_that_a_terminal_obeys(hostile_case, capsys, comm
 @pytest.mark.parametrize("ending", ["svg", "pdf"])
 def test_drawings_hold_names_as_text_and_nothing_else(hostile_case, tmp_path, ending):
     with Case.open(hostile_case) as case:
-        session = read(case)
+        session = load_session(case)
     path = tmp_path / f"lanes.{ending}"
     save(lanes_figure(session, "2.4"), path)
     raw = path.read_bytes()

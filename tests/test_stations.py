@@ -9,14 +9,15 @@ import pytest
 from gray_kettle.analysis.assessment import Link
 from gray_kettle.collect.files import open_file
 from gray_kettle.collect.ingest import ingest
-from gray_kettle.export.json_api import air_answer, heard_answer
+from gray_kettle.export.json_api.air import air_answer
+from gray_kettle.export.json_api.heard import heard_answer
 from gray_kettle.model.setup import Setup
-from gray_kettle.session import read
+from gray_kettle.session import load_session
 from gray_kettle.store import Case
 from gray_kettle.tui.heard.tree import link_rows
 from tests.frames import BOAT, OWN, beacon, busy_harbour, data, ht, write_pcap
-from tests.test_listings import NETSH, SURVEY
-from tests.test_tallies import CLIENT, request
+from tests.test_scan_text import NETSH, SURVEY
+from tests.test_traffic_counters import CLIENT, request
 
 HIDDEN = "02:00:00:00:00:70"
 
@@ -34,7 +35,7 @@ def answered(tmp_path):
                 else:
                     write_pcap(file, content)
                 ingest(case, open_file(file))
-            found = read(case).assessment
+            found = load_session(case).assessment
             said = heard_answer(found.radios, found.links), air_answer(found, None, None)
             return tuple(json.loads(answer.model_dump_json(by_alias=True)) for answer in said)
 
@@ -188,7 +189,7 @@ def test_a_capture_in_pieces_in_any_order_gives_what_the_whole_one_gives(tmp_pat
         with Case.create(folder / "a.kettle", Setup(country="GB", own=("tern-guest",))) as case:
             for k, content in enumerate(inputs):
                 ingest(case, open_file(write_pcap(folder / f"{k}.pcap", content)))
-            found = read(case).assessment
+            found = load_session(case).assessment
             return [
                 json.loads(answer.model_dump_json(by_alias=True))
                 for answer in (heard_answer(found.radios, found.links), air_answer(found, None, None))

@@ -12,8 +12,8 @@ from gray_kettle.simulator import tern_quay, tern_sweeps
 from gray_kettle.simulator.analyser import SimulatedAnalyser
 from gray_kettle.store import Case
 from tests.frames import busy_harbour, pcap_bytes, write_pcap
-from tests.test_listings import NMCLI_TABLE
 from tests.test_safe_text import NAMES, hostile_case  # noqa: F401 - a fixture
+from tests.test_scan_text import NMCLI_TABLE
 
 PROGRAM = (sys.executable, "-m", "gray_kettle")
 

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from gray_kettle.analysis import assess
-from gray_kettle.analysis.explain import of_assessment, of_own, of_place, of_radio
+from gray_kettle.analysis.explain import of_assessment, of_channel, of_own, of_radio
 from gray_kettle.analysis.loss.channel_assessment import assess_all_channels, effect_on_own
 from gray_kettle.analysis.loss.emitter_loss import Emission
 from gray_kettle.analysis.loss.interference_loss import Candidates, Interferers, VictimRadio, score_channels
@@ -142,7 +142,7 @@ def assess_of(made):
 def test_a_place_that_was_not_measured_says_so_when_opened():
     nothing = Observations(0.0, 60.0, (), Sightings.empty(), Traffic.empty(), Listening.empty(), (), ())
     place = assess(nothing, Setup(country="GB")).places[0]
-    (told,) = of_place(place)
+    (told,) = of_channel(place)
     assert told.value == "not measured"
     assert of_own(facts(radio(1, 6, own=True)).own[0], assess_of(facts()))
 

@@ -42,7 +42,7 @@ def air(
     if radio and victim is None:
         raise KettleError(f"No radio {radio} in this window: see `gray-kettle heard {case}`.")
     if json:
-        from gray_kettle.export.json_api import air_answer
+        from gray_kettle.export.json_api.air import air_answer
 
         print_json(air_answer(assessment, victim, chosen))
     else:
@@ -80,7 +80,7 @@ def brief(case: CasePath, from_: Start = None, to: End = None, json: Json = Fals
     session = load(case, from_, to)
     findings = session.quick_findings
     if json:
-        from gray_kettle.export.json_api import brief_answer
+        from gray_kettle.export.json_api.brief import brief_answer
 
         print_json(brief_answer(session.assessment, findings))
     else:

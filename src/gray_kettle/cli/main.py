@@ -5,6 +5,7 @@ Results go to stdout, everything else to stderr. Exit status: 0 done, 1 nothing 
 
 import os
 import sys
+from collections.abc import Callable
 from typing import Annotated
 
 import typer
@@ -26,7 +27,7 @@ app = typer.Typer(
     rich_markup_mode=None,
     pretty_exceptions_enable=False,
 )
-for name, command in {
+_COMMANDS: dict[str, Callable[..., None]] = {
     "demo": open_app.demo,
     "open": open_app.open_case,
     "new": setup.new,
@@ -44,7 +45,8 @@ for name, command in {
     "doctor": diagnostics.doctor,
     "support": diagnostics.support,
     "config": diagnostics.config,
-}.items():
+}
+for name, command in _COMMANDS.items():
     app.command(name=name)(command)
 app.add_typer(stand_in, name="stand-in")
 

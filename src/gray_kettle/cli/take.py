@@ -75,7 +75,7 @@ def take(
                 shown = printable(name if name.startswith(SCHEME) else Path(name).name)
                 results.append(TakeResult(shown, "not read", 0, 0, (str(error),), None))
     if json:
-        from gray_kettle.export.json_api import take_answer
+        from gray_kettle.export.json_api.take import take_answer
 
         print_json(take_answer(results))
     else:

@@ -1,7 +1,7 @@
 """Places that belong to something else that is told, and places that nothing tells, which are one answer where they lie
 together.
 
-Source: docs/radio-model.md, "Places and hops".
+Source: docs/radio-model.md, "Fixed and hopping frequencies".
 """
 
 from dataclasses import replace

@@ -1,6 +1,6 @@
 """Who advertises: bursts of one level on two or three of three places, and nowhere else.
 
-Source: docs/radio-model.md, "Places and hops".
+Source: docs/radio-model.md, "Fixed and hopping frequencies".
 """
 
 import itertools

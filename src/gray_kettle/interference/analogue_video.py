@@ -1,7 +1,7 @@
 """What belongs to an analogue picture: its sender carries colour and sound beside the picture, as lines of its own, and
 what is left of its carrier stands in the middle.
 
-Source: docs/radio-model.md, "What stands".
+Source: docs/radio-model.md, "Continuous signals".
 """
 
 import math

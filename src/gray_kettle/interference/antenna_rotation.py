@@ -5,7 +5,7 @@ Above the low band nothing else keeps a time of seconds to a hundredth. What com
 often as its width is of the turn; how much more often bursts do, and of how many rhythms that is the best, says how
 sure it is.
 
-Source: docs/radio-model.md, "Places and hops".
+Source: docs/radio-model.md, "Fixed and hopping frequencies".
 """
 
 import math

@@ -3,7 +3,7 @@
 A tuned instrument meets short parts of everything. Where a channel lies, parts of its frames hide how often a hopper
 comes; between channels a hopper goes on as ever, and parts of frames do not.
 
-Source: docs/radio-model.md, "Places and hops".
+Source: docs/radio-model.md, "Fixed and hopping frequencies".
 """
 
 from dataclasses import dataclass

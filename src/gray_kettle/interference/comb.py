@@ -3,7 +3,7 @@
 A tuned instrument meets parts of channels that look like hops, and the edges of channels, which lie 5 MHz apart, make
 broad combs of 3.5 to 5 MHz by themselves. A hopper's comb is finer, and the same in every part of its range.
 
-Source: docs/radio-model.md, "Places and hops".
+Source: docs/radio-model.md, "Fixed and hopping frequencies".
 """
 
 import functools

@@ -2,7 +2,7 @@
 
 A channel that is busy most of the time looks alike in a low quantile; it falls back to the floor now and then.
 
-Source: docs/radio-model.md, "What stands".
+Source: docs/radio-model.md, "Continuous signals".
 """
 
 import itertools

@@ -3,7 +3,7 @@
 A tuned instrument meets short parts of everything. Parts of Wi-Fi of one level fill the 18 MHz of a channel and leave
 what is beside it empty; a hopper of one level is met as often at every place of its range.
 
-Source: docs/radio-model.md, "Places and hops".
+Source: docs/radio-model.md, "Fixed and hopping frequencies".
 """
 
 from dataclasses import dataclass

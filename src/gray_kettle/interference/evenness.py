@@ -2,7 +2,7 @@
 
 A hopper uses its places alike. What channels make that looks like places, or like a range, does not.
 
-Source: docs/radio-model.md, "Places and hops".
+Source: docs/radio-model.md, "Fixed and hopping frequencies".
 """
 
 import numpy as np

@@ -2,7 +2,7 @@
 
 A tuned instrument meets short parts of everything; there a place must hold more than lies beside it.
 
-Source: docs/radio-model.md, "Places and hops".
+Source: docs/radio-model.md, "Fixed and hopping frequencies".
 """
 
 from dataclasses import dataclass

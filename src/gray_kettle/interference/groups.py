@@ -4,7 +4,7 @@ of channels.
 A tuned instrument meets short parts of everything. There hops must lie evenly over a range that channels do not fill,
 or show a raster all through it.
 
-Source: docs/radio-model.md, "Places and hops".
+Source: docs/radio-model.md, "Fixed and hopping frequencies".
 """
 
 import itertools

@@ -1,6 +1,6 @@
 """Hoppers that take turns: two who talk to one another are heard at two levels, and never at one moment.
 
-Source: docs/radio-model.md, "Places and hops".
+Source: docs/radio-model.md, "Fixed and hopping frequencies".
 """
 
 from dataclasses import replace

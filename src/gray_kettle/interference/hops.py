@@ -1,6 +1,6 @@
 """Narrow bursts that go from place to place: what a group of them tells of its hopper.
 
-Source: docs/radio-model.md, "Places and hops".
+Source: docs/radio-model.md, "Fixed and hopping frequencies".
 """
 
 import math

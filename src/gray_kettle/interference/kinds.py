@@ -4,7 +4,7 @@ An expectation is a range that physics gives, with soft ends: inside it costs no
 distance in units of softness (a normal law). Costs add up; kinds are compared by them, and with "unknown", which
 expects nothing and costs a fixed amount. So every answer can be taken apart into its reasons.
 
-Source: docs/radio-model.md, "Signatures of what is not Wi-Fi".
+Source: docs/radio-model.md, "Signatures of non-Wi-Fi emitters".
 """
 
 import math

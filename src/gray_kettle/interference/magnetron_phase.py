@@ -3,7 +3,7 @@
 It comes on and goes off once a wave, and its middle goes evenly, or in an arc, from the one to the other. So what shows
 at some parts of the wave and on some frequencies tells of those that channels cover, and of those no look fell on.
 
-Source: docs/radio-model.md, "Keeping time with the mains".
+Source: docs/radio-model.md, "Mains-synchronous bursts".
 """
 
 from collections.abc import Callable

@@ -4,7 +4,7 @@ Every stretch of cells that something fills at a moment has a vote as wide as it
 middle. (Each one alike would not do: what is wide joins many narrow ones to one.) Votes of radios fall on all phases
 alike. What all looks have in common (the instrument's own rhythm) is taken off.
 
-Source: docs/radio-model.md, "Keeping time with the mains".
+Source: docs/radio-model.md, "Mains-synchronous bursts".
 """
 
 from collections.abc import Iterator

@@ -4,7 +4,7 @@ Every row falls on nearly the same part of the wave, and they move on through it
 mains. While the tube is on at that part the hump never pauses, and drifts; for the rest of the turn it is away. What
 channels do may come and go as slowly, but stays where it is.
 
-Source: docs/radio-model.md, "Keeping time with the mains".
+Source: docs/radio-model.md, "Mains-synchronous bursts".
 """
 
 import math

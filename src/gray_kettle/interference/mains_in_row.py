@@ -4,7 +4,7 @@ So rows that come in step with the mains tell, too. What is there at one part of
 through the rows as the wave drifts against them, always to one side. What comes and goes with time, wherever it lies,
 makes as much to the other.
 
-Source: docs/radio-model.md, "Keeping time with the mains".
+Source: docs/radio-model.md, "Mains-synchronous bursts".
 """
 
 import numpy as np

@@ -3,7 +3,7 @@
 The second path multiplies the power by 1 + a² + 2a cos(2 pi f delay + phase): for a shape and a delay that is linear in
 three numbers. Ends and delays are tried out, and the best of them bettered step by step.
 
-Source: docs/radio-model.md, "What stands".
+Source: docs/radio-model.md, "Continuous signals".
 """
 
 from dataclasses import dataclass

@@ -1,6 +1,6 @@
 """What channels that are hardly ever free make of themselves: things that seem to stand.
 
-Source: docs/radio-model.md, "What stands".
+Source: docs/radio-model.md, "Continuous signals".
 """
 
 from gray_kettle.interference.block import Block

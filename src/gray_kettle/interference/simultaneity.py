@@ -1,6 +1,6 @@
 """Two hoppers that neither a level nor a raster parts: one alone is never in two places at one moment.
 
-Source: docs/radio-model.md, "Places and hops".
+Source: docs/radio-model.md, "Fixed and hopping frequencies".
 """
 
 import math

@@ -4,7 +4,7 @@ Each is a power of a bell: exp(-ln 2 |2 (f - centre) / width|^p), p = 2 for a be
 fitted together, in decibels, one more at a time as long as it explains much that is left; what the sum then tells of
 one of them only by bending it is not told.
 
-Source: docs/radio-model.md, "What stands".
+Source: docs/radio-model.md, "Continuous signals".
 """
 
 from dataclasses import dataclass

@@ -1,6 +1,6 @@
 """What the quiet moments of rows tell: the power that is always there, whether it ever goes, how restless it is.
 
-Source: docs/radio-model.md, "What stands".
+Source: docs/radio-model.md, "Continuous signals".
 """
 
 import numpy as np

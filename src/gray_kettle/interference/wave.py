@@ -1,6 +1,6 @@
 """Which part of the mains' wave, and which frequencies, something fills that keeps time with it.
 
-Source: docs/radio-model.md, "Keeping time with the mains".
+Source: docs/radio-model.md, "Mains-synchronous bursts".
 """
 
 import math

@@ -2,7 +2,7 @@
 
 A tuned instrument meets short parts of everything. Ends, a raster, or widths tell hops from such parts.
 
-Source: docs/radio-model.md, "Places and hops".
+Source: docs/radio-model.md, "Fixed and hopping frequencies".
 """
 
 import math

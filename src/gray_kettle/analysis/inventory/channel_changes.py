@@ -1,6 +1,6 @@
 """How a radio behaves over the window: changes of channel, comings and goings, how steady its level is.
 
-Source: docs/radio-model.md, "Moves and absences".
+Source: docs/radio-model.md, "Channel changes and absences".
 """
 
 from collections.abc import Callable, Sequence

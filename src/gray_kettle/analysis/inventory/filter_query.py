@@ -22,7 +22,7 @@ _NUMBERS: dict[str, Callable[[Radio], float | None]] = {
     "width": lambda r: float(r.channel.width_mhz),
     "channel": lambda r: float(r.channel.primary),
     "air": lambda r: None if r.air_share is None else 100 * r.air_share,
-    "again": lambda r: None if r.retry_share is None else 100 * r.retry_share,
+    "retries": lambda r: None if r.retry_share is None else 100 * r.retry_share,
     "clients": lambda r: float(sum(len(n.clients) for n in r.networks)),
     "names": lambda r: float(len(r.networks)),
     "streams": lambda r: float(r.streams),

@@ -17,8 +17,8 @@ from gray_kettle.phy.channels import Channel
 ALONE = "announces one network"
 CERTAIN = "one beacon announces them all"
 PROBABLE = "same channel, interval and capabilities, neighbouring addresses, same level"
-BY_HAND = "told by hand"
-CERTAINTY = {ALONE: "certain", CERTAIN: "certain", PROBABLE: "probable", BY_HAND: "told"}
+BY_HAND = "grouped by hand"
+CERTAINTY = {ALONE: "certain", CERTAIN: "certain", PROBABLE: "probable", BY_HAND: "by hand"}
 _LOCAL_BIT = 0x02
 _LEAST_COMMON = 10  # moments heard together before a correlation says anything
 _SWING_DB = 4.0  # levels steadier than this have nothing to correlate

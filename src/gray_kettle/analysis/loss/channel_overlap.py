@@ -1,6 +1,6 @@
 """How channels lie to one another: what they share, what spills over, and what is left when one falls back.
 
-Source: docs/radio-model.md, "Masks and coupling" and "The harms".
+Source: docs/radio-model.md, "Masks and coupling" and "Interference loss".
 """
 
 import math

@@ -1,6 +1,6 @@
 """What emitters take from every candidate channel: silence while they are loud, frames while they are not.
 
-Source: docs/radio-model.md, "The harms". Arrays are shaped (candidates, emitters).
+Source: docs/radio-model.md, "Interference loss". Arrays are shaped (candidates, emitters).
 """
 
 from collections.abc import Callable, Sequence

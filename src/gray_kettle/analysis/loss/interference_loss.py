@@ -1,6 +1,6 @@
 """The harms: what every other radio takes from every candidate channel, all at once.
 
-Source: docs/radio-model.md, "The harms" and "Clear air". Arrays are shaped (candidates, others).
+Source: docs/radio-model.md, "Interference loss" and "Clear air". Arrays are shaped (candidates, others).
 """
 
 from collections.abc import Sequence

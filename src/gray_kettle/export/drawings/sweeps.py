@@ -202,7 +202,7 @@ def _spans(axes: Axes, shown: Sweeping, radios: list[Radio]) -> None:
             ends, [-row, -row], color=EMITTER, linewidth=2.2, linestyle=(0, (1, 0.7)), solid_capstyle="butt"
         )
         name = printable(emitter.name) or ADVICE[emitter.kind].short
-        sure = "told" if emitter.was_found_as else f"{100 * emitter.confidence:.0f} %"
+        sure = "set by hand" if emitter.was_found_as else f"{100 * emitter.confidence:.0f} %"
         axes.text(
             1.01, -row, literal(f"✶ {name}  {sure}  −{-emitter.level_dbm:.0f} dBm"),
             transform=axes.get_yaxis_transform(), fontsize=7.5, va="center", color=EMITTER, family="DejaVu Sans Mono",

@@ -47,7 +47,7 @@ class EmitterAnswer(Answer):
 
 
 class EmittersAnswer(Answer):
-    schema_: Literal["gray-kettle/emitters/1"] = Field(default="gray-kettle/emitters/1", alias="schema")
+    schema_: Literal["gray-kettle/emitters/2"] = Field(default="gray-kettle/emitters/2", alias="schema")
     emitters: list[EmitterAnswer]
     rows_waiting: int
 

@@ -1,6 +1,6 @@
 """Kinds of transmitters, each with the timing and the shape that its physics gives it.
 
-Source: docs/radio-model.md, "Signatures of what is not Wi-Fi".
+Source: docs/radio-model.md, "Signatures of non-Wi-Fi emitters".
 """
 
 from collections.abc import Callable
