@@ -6,6 +6,7 @@ import pytest
 from gray_kettle.analysis.inventory.filter_query import parse_filter
 from gray_kettle.analysis.inventory.radio_grouping import GroupingInput, group, joined, parted
 from gray_kettle.analysis.utilisation.history import busy_over_time, levels_over_time
+from gray_kettle.errors import InvalidInput
 from gray_kettle.model.setup import Setup
 from gray_kettle.phy.channels import narrow
 from gray_kettle.session import load_session
@@ -75,7 +76,7 @@ def test_utilisation_is_told_by_hour_from_whatever_there_is_then(judged):
     """Load is told in the first hour (20 %) and the third (60 %); frames are timed in the third alone."""
     packets = [beacon(BOAT, b"boat", 6, -50, k * 60, *ht(6), load(3, 51)) for k in range(30)]
     packets += [beacon(BOAT, b"boat", 6, -50, 7200 + k * 60, *ht(6), load(3, 153)) for k in range(30)]
-    place = next(p for p in judged(packets).assessment.places if p.channel == narrow("2.4", 6))
+    place = next(p for p in judged(packets).assessment.channels if p.channel == narrow("2.4", 6))
     shares = [(source, round(share, 2)) for _, source, share in place.utilisation.by_hour]
     assert shares == [("BSS load", 0.2), ("BSS load", 0.6)]
     (first, _, _), (third, _, _) = place.utilisation.by_hour
@@ -86,7 +87,7 @@ def test_several_names_of_one_radio_are_one_contender(judged):
     assessment = judged(busy_harbour()).assessment
     cafe = assessment.radio(CAFE)
     assert [n.ssid for n in cafe.networks] == [b"cafe", b"cafe-2"]
-    place = next(p for p in assessment.places if p.channel == narrow("2.4", 6))
+    place = next(p for p in assessment.channels if p.channel == narrow("2.4", 6))
     assert place.assessed.co_channel_radios == 1
 
 
@@ -118,7 +119,7 @@ def test_a_frame_heard_off_its_channel_is_no_transmitter_there(judged):
     boat = assessment.radio(BOAT)
     assert (boat.channel.primary, boat.moves) == (1, 0)
     assert boat.level_dbm == pytest.approx(-52, abs=0.1)  # the level of those received in place
-    place = next(p for p in assessment.places if p.channel == narrow("2.4", 3))
+    place = next(p for p in assessment.channels if p.channel == narrow("2.4", 3))
     # On 3, where the receiver was, neither its frames nor its load count: what our own radio there tells is used.
     assert place.utilisation.source == "BSS load"
     assert place.utilisation.value == pytest.approx(100 / 255, abs=0.001)
@@ -138,7 +139,7 @@ def test_not_measured_is_said_and_never_nought(judged):
     assessment = judged(
         [beacon(BOAT, b"boat", 6, -50, k / 10, *ht(6), load(3, 90)) for k in range(30)]
     ).assessment
-    by_number = {p.channel.primary: p for p in assessment.places if p.channel.band == "2.4"}
+    by_number = {p.channel.primary: p for p in assessment.channels if p.channel.band == "2.4"}
     assert by_number[6].utilisation.value == pytest.approx(90 / 255, abs=0.001)
     assert by_number[6].utilisation.source == "BSS load"
     for number in (1, 11):
@@ -152,7 +153,7 @@ def test_utilisation_takes_the_larger_of_frames_and_load_and_shows_the_rest(judg
     frames = traffic(BOAT, client, 6, frames=600, dbm=-50)
     beacons = [beacon(BOAT, b"boat", 6, -50, k / 10, *ht(6), load(3, 10)) for k in range(30)]
     assessment = judged(frames + beacons).assessment
-    used = next(p for p in assessment.places if p.channel == narrow("2.4", 6)).utilisation
+    used = next(p for p in assessment.channels if p.channel == narrow("2.4", 6)).utilisation
     assert used.source == "frames"
     assert 0.09 < used.value < 0.14  # 200 frames a second of 0.53 ms
     assert dict(used.others)["BSS load"] == pytest.approx(10 / 255, abs=0.001)
@@ -169,10 +170,10 @@ def kinds(session, severity=None):
 def test_the_harbour_s_faults_are_found_worst_first(judged):
     session = judged(busy_harbour())
     findings = session.proposal.findings
-    assert {"off-raster", "wide-in-2.4", "co-channel"} <= kinds(session, "act")
-    assert findings[0].kind == "off-raster"
+    assert {"off-channel-plan", "wide-in-2.4", "co-channel"} <= kinds(session, "act")
+    assert findings[0].kind == "off-channel-plan"
     assert "boat on 1/20 (−52 dBm)" in findings[0].effect
-    assert findings[0].first_step.startswith("Go to 11/20: clear air")
+    assert findings[0].first_step.startswith("Set 11/20: clear air")
     order = ["act", "watch", "note"]
     assert [order.index(f.severity) for f in findings] == sorted(order.index(f.severity) for f in findings)
     assert all(f.headline.startswith(f.kind.headline) for f in findings)
@@ -263,7 +264,7 @@ def test_filters_choose_radios(judged, text, names):
     ],
 )
 def test_a_condition_that_means_nothing_is_refused_in_words(text, words):
-    with pytest.raises(ValueError, match=words):
+    with pytest.raises(InvalidInput, match=words):
         parse_filter(text)
 
 
@@ -301,7 +302,7 @@ def test_a_capture_without_places_and_levels_is_judged_on_what_is_told(judged):
     move = session.proposal.move_of(OWN)
     assert move.target.label in ("1/20", "6/20", "11/20")
     assert move.reasons
-    assert any("came without one; each is taken as −65 dBm" in line for line in session.assessment.not_known)
+    assert any("have none; −65 dBm is assumed" in line for line in session.assessment.not_known)
 
 
 def test_a_receiver_s_place_that_cannot_be_is_not_believed(judged):
@@ -310,5 +311,5 @@ def test_a_receiver_s_place_that_cannot_be_is_not_believed(judged):
     packets += [beacon(BOAT, b"boat", n, -60, k / 10, mhz=2437) for k in range(30) for n in (1, 6, 11)]
     assessment = judged(packets).assessment
     assert ("5", 36) in assessment.covered
-    place = next(p for p in assessment.places if p.channel == narrow("5", 36))
+    place = next(p for p in assessment.channels if p.channel == narrow("5", 36))
     assert place.assessed is not None

@@ -144,7 +144,9 @@ def test_announcements_come_back_with_any_name(tmp_path):
 
 def heard_json(path, *window):
     with Case.open(path) as case:
-        return json.loads(heard_answer(load_session(case, *window).assessment.radios).model_dump_json(by_alias=True))
+        return json.loads(
+            heard_answer(load_session(case, *window).assessment.radios).model_dump_json(by_alias=True)
+        )
 
 
 def plan_json(path):

@@ -39,7 +39,7 @@ def test_all_own_radios_are_heard_where_the_story_puts_them(session):
 
 def test_its_faults_are_found(session):
     found = {(f.kind, f.subject) for f in session.proposal.findings}
-    assert ("off-raster", "hall 2.4 GHz") in found
+    assert ("off-channel-plan", "hall 2.4 GHz") in found
     assert ("wide-in-2.4", "hall 2.4 GHz") in found
     assert ("co-channel", "tea bar 2.4 GHz") in found
     assert ("chase", "office 5 GHz") in found
@@ -50,7 +50,7 @@ def test_its_faults_are_found(session):
 def test_every_cause_of_the_story_is_named_and_nothing_else_is_to_act_on(session):
     """What is wrong at Tern Quay, and the finding that says so.
 
-    Automatic selection put the hall on 3, 40 MHz wide: off-raster, wide-in-2.4. Tea bar and pier sit on 6 and hear each
+    Automatic selection put the hall on 3, 40 MHz wide: off-channel-plan, wide-in-2.4. Tea bar and pier sit on 6 and hear each
     other: co-channel of both. The oven at lunch and the gangway camera: emitters, with what they cost while on. Boats
     with their networks: visitor, six calls. Headsets, lights and tags: emitters. The chandlery wanders and the office
     follows: chase. The office left 116 for radar: radar-left. The hall's 5 GHz is idle while its 2.4 GHz is crowded:
@@ -59,7 +59,7 @@ def test_every_cause_of_the_story_is_named_and_nothing_else_is_to_act_on(session
     findings = session.proposal.findings
     found = {(f.kind, f.subject) for f in findings}
     assert found >= {
-        ("off-raster", "hall 2.4 GHz"), ("wide-in-2.4", "hall 2.4 GHz"), ("co-channel", "tea bar 2.4 GHz"),
+        ("off-channel-plan", "hall 2.4 GHz"), ("wide-in-2.4", "hall 2.4 GHz"), ("co-channel", "tea bar 2.4 GHz"),
         ("co-channel", "pier 2.4 GHz"), ("chase", "office 5 GHz"), ("radar-left", "office 5 GHz"),
         ("band-imbalance", "hall 2.4 GHz"), ("outdated-security", "pumphouse, saltline-stock"),
         ("forgotten", "shed 2.4 GHz"), ("retries", "hall 2.4 GHz"),
@@ -73,7 +73,7 @@ def test_every_cause_of_the_story_is_named_and_nothing_else_is_to_act_on(session
     rates = next(f for f in findings if f.kind == "low-basic-rates")
     assert "shed 2.4 GHz" in rates.cause
     act = {(f.kind, f.radio) for f in findings if f.severity == "act"}
-    assert {kind for kind, _ in act} <= {"off-raster", "wide-in-2.4", "co-channel", "emitter"}
+    assert {kind for kind, _ in act} <= {"off-channel-plan", "wide-in-2.4", "co-channel", "emitter"}
     assert not {"far-clients", "weak-own", "coverage", "sticky-client"} & {f.kind for f in findings}
 
 

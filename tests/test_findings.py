@@ -8,7 +8,10 @@ from gray_kettle.analysis.assessment import ChannelView, Gap, Utilisation
 from gray_kettle.analysis.findings import find
 from gray_kettle.analysis.inventory.channel_changes import answers, episodes_of, most_in_a_day, with_siblings
 from gray_kettle.analysis.thresholds import Thresholds, shown, threshold_from, thresholds_of
+from gray_kettle.errors import InvalidInput
+from gray_kettle.model.enums import FindingKind
 from gray_kettle.model.setup import Setup
+from gray_kettle.site_timezone import site_time
 from tests.radios import START_S, channel, client, emitter, facts, kinds, moving, network, radio
 
 HOME = (("hall", -40.0), ("pier", -70.0))
@@ -52,7 +55,7 @@ RADAR = emitter("radar", 5603.0, 5605.0, -60.0, 0.01)
 @pytest.mark.parametrize(
     ("kind", "enough", "too_little"),
     [
-        ("off-raster", [own(1, 3)], [own(1, 6)]),
+        ("off-channel-plan", [own(1, 3)], [own(1, 6)]),
         ("wide-in-2.4", [own(1, 1, width=40)], [own(1, 1)]),
         ("co-channel", [own(1, 6), radio(9, 6, activity=0.3)], [own(1, 6), radio(9, 6, activity=0.02)]),
         ("overlap", [own(1, 6), radio(9, 8, activity=0.3)], [own(1, 6), radio(9, 11, activity=0.3)]),
@@ -125,10 +128,10 @@ def test_a_busy_place_is_told_with_by_whom_and_when():
     place = ChannelView(channel("2.4", 6), Utilisation(0.7, "sweep", "high", (), hours), None)
     summer_s, winter_s = 1_784_000_000.0, 1_763_000_000.0
     for start_s, hour in ((summer_s, "13:00"), (winter_s, "12:00")):
-        there = replace(facts(mine, other), places=(place,), start_s=start_s)
+        there = replace(facts(mine, other), channels=(place,), start_s=start_s, site_time=site_time("GB"))
         busy = next(f for f in find(there) if f.kind == "high-utilisation")
         assert "radio 9" in busy.cause
-        assert f"Busiest hour: {hour}, 90 %" in busy.effect
+        assert f"Busiest hour: {hour} with 90 %" in busy.effect
 
 
 def test_only_what_keeps_a_decision_open_is_told_as_missing():
@@ -144,9 +147,9 @@ def test_only_what_keeps_a_decision_open_is_told_as_missing():
 def test_a_visit_costs_more_while_it_is_in_and_names_its_radios_together():
     friend = replace(radio(8, 6, level=-60.0, presence=0.2, episodes=VISITS), name="friend")
     (visit,) = [f for f in find(facts(own(1, 6), PASSING, friend)) if f.kind == "visitor"]
-    assert visit.figures["radios"] == sorted([PASSING.id, friend.id])
-    assert visit.figures["lost_while_in"] > 3 * visit.figures["lost"]
-    assert visit.figures["visits"] == 2
+    assert visit.figures.radios == tuple(sorted([PASSING.id, friend.id]))
+    assert visit.figures.lost_while_in > 3 * visit.figures.lost
+    assert visit.figures.visits == 2
 
 
 def test_a_slow_client_s_cost_follows_from_equal_turns():
@@ -177,7 +180,7 @@ def test_a_threshold_is_written_as_it_is_shown(text, kept):
 
 @pytest.mark.parametrize("text", ["act-lost", "nothing=3", "act-lost=120", "act-lost=x", "swing-db=nan"])
 def test_a_threshold_that_means_nothing_is_refused_in_words(text):
-    with pytest.raises(ValueError, match=r"threshold|does not do"):
+    with pytest.raises(InvalidInput, match=r"threshold|does not do"):
         threshold_from(text)
 
 

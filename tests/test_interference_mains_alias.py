@@ -80,7 +80,7 @@ def test_few_rows_on_the_rest_of_the_wave_tell_nothing():
     """The look after the one that saw it falls on the part of the wave in which it is off: its share stays."""
     (oven,) = [s for s in seen((*WIFI, OVEN), rate=12.5, rows=1500) if s.kind == "microwave-oven"]
     first = DetectionBlock(START_S, START_S + 120, 1500, 2.4e9, 2.485e9, "", (oven,))
-    after = replace(first, start_s=START_S + 120.1, end_s=START_S + 140, rows=250, sightings=())
+    after = replace(first, start_s=START_S + 120.1, end_s=START_S + 140, rows=250, detections=())
     told = [
         duty_of(*looks)
         for looks in (

@@ -40,7 +40,7 @@ def collect(case, fault="", pieces=25, seconds=40.0, asked=ASKED):
     with SimulatedAnalyser(SCENE, time.time, rows_per_s=50.0, fault=fault) as analyser:
         source = Analyser(f"scpi://127.0.0.1:{analyser.port}?{asked}")
         ended = lambda: count[0] >= pieces  # noqa: E731
-        result = take_live(case, source, "bench", seconds=seconds, on_piece=on_piece, is_cancelled=ended)
+        result = take_live(case, source, "bench", seconds=seconds, on_piece=heard, is_cancelled=ended)
     return result, source, came
 
 

@@ -10,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gray_kettle.analysis.loss.interference_loss import Candidates, Interferers, VictimRadio
+from gray_kettle.errors import InvalidInput
 from gray_kettle.model.plan_preferences import CHANGE_COST
 from gray_kettle.model.setup import Setup
 from gray_kettle.phy.channels import all_channels, narrow, wide
@@ -194,7 +195,7 @@ def test_no_alternative_beats_the_proposal_for_the_site_and_each_says_what_it_lo
         for other in move.alternatives:
             assert other.channel != move.target
             assert other.loses
-            cell = next(c for c in move.field if c.channel == other.channel)
+            cell = next(c for c in move.heatmap if c.channel == other.channel)
             assert cell.barred == ""
             assert cell.expected_mbps == other.expected_mbps
 
@@ -210,7 +211,7 @@ def test_no_alternative_beats_the_proposal_for_the_site_and_each_says_what_it_lo
 def test_limits_of_clients_are_kept(planned, limit, allowed):
     move = planned(busy_harbour(), clients=(limit,)).move_of(OWN)
     assert move.target.primary in allowed
-    open_to_it = {c.channel.primary for c in move.field if not c.barred}
+    open_to_it = {c.channel.primary for c in move.heatmap if not c.barred}
     assert open_to_it <= allowed | {3}
 
 
@@ -268,10 +269,10 @@ def test_forty_megahertz_in_2_4_needs_a_second_half_in_which_nothing_is_heard(pl
 
     wide_ones = [wide("2.4", 1, 40)[0]]
     (move,) = planned(alone_but_for(-90)).moves
-    assert [c.barred for c in move.field if c.channel in wide_ones] == [""]
+    assert [c.barred for c in move.heatmap if c.channel in wide_ones] == [""]
     with_one = alone_but_for(-90) + [beacon("02:00:00:00:03:01", b"near", 6, -90, k / 10) for k in range(30)]
     (move,) = planned(with_one).moves
-    assert [c.barred for c in move.field if c.channel in wide_ones] == ["its second half is in use"]
+    assert [c.barred for c in move.heatmap if c.channel in wide_ones] == ["its secondary channel is in use"]
 
 
 def test_a_radio_is_only_widened_as_far_as_its_generation_goes(planned):
@@ -282,16 +283,16 @@ def test_a_radio_is_only_widened_as_far_as_its_generation_goes(planned):
         for n in (44, 149)
     ]
     (move,) = planned(packets).moves
-    assert max(c.channel.width_mhz for c in move.field) == 40
+    assert max(c.channel.width_mhz for c in move.heatmap) == 40
 
 
 @pytest.mark.parametrize("text", ["", "fast", "7:1-11", "2.4:", "2.4:a-b", "2.4:20GHz", "2.4"])
 def test_a_limit_that_means_nothing_is_refused_with_an_example(text):
-    with pytest.raises(ValueError, match=r"2\.4:1-11"):
+    with pytest.raises(InvalidInput, match=r"2\.4:1-11"):
         parse_limit(text)
 
 
 @given(st.text(max_size=20))
 def test_no_text_breaks_the_reading_of_limits(text):
-    with contextlib.suppress(ValueError):
+    with contextlib.suppress(InvalidInput):
         assert parse_limit(text).band in ("2.4", "5", "6")

@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 
 from gray_kettle.analysis.assessment import Client
 from gray_kettle.analysis.loss.channel_plan import FOUR, THREE, channel_plans
+from gray_kettle.errors import InvalidInput
 from gray_kettle.export.change_sheet import sheet_table, sheet_text
 from gray_kettle.model.plan_preferences import PlanPreferences
 from gray_kettle.model.setup import Setup
@@ -173,7 +174,7 @@ def test_four_places_where_thirteen_is_permitted_and_nobody_sends_in_the_old_way
     assert channel_plans(session.assessment.radios, country) == (
         (THREE, FOUR) if len(places) == 4 else (THREE,)
     )
-    assert any("Between our 4 radios of 2.4 GHz" in text for text in session.assessment.not_known)
+    assert any("Levels between our 4 radios in 2.4 GHz" in text for text in session.assessment.not_known)
     targets = [m.target for m in session.proposal.moves]
     assert {t.primary for t in targets} == places
     if len(places) == 4:
@@ -197,7 +198,7 @@ def test_hours_are_read_with_their_end_left_out(text, hours):
 @given(st.text("0123456789-, x", max_size=9))
 def test_any_other_words_for_hours_are_refused_with_an_example(text):
     if not re.fullmatch(r"\d{1,2}-\d{1,2}(,\d{1,2}-\d{1,2})*", text.replace(" ", "")):
-        with pytest.raises(ValueError, match="8-16"):
+        with pytest.raises(InvalidInput, match="8-16"):
             hours_from(text)
 
 

@@ -126,7 +126,7 @@ def survey(*readings: tuple[int, int]) -> str:
 )
 def test_a_survey_is_used_before_all_else_by_how_its_counters_grew(answered, readings, value, confidence):
     _, air = answered(busy_harbour(6), survey(*readings))
-    place = next(p for p in air["places"] if (p["band"], p["channel"]) == ("2.4", 1))
+    place = next(p for p in air["channels"] if (p["band"], p["channel"]) == ("2.4", 1))
     assert place["utilisation"]["source"] == "survey"
     assert place["utilisation"]["value"] == pytest.approx(value)
     assert place["utilisation"]["confidence"] == confidence
@@ -157,7 +157,7 @@ def test_a_link_that_no_capture_shows_has_a_row_of_its_own_in_heard(answered):
     title, row = link_rows([link], [])
     assert title.fixed
     text = "".join(content for content, _ in row.lines[0])
-    assert re.search(rf"{CLIENT} +−61 dBm +31 % again +0 % lost +sends at 65 Mb/s", text)
+    assert re.search(rf"{CLIENT} +−61 dBm +31 % retries +0 % lost +sends at 65 Mb/s", text)
 
 
 def sample() -> list[tuple[float, bytes]]:

@@ -16,7 +16,7 @@ from gray_kettle.collect.files import SweepOptions, open_file
 from gray_kettle.decode.sweeps.column_layout import parse_layout
 from gray_kettle.decode.sweeps.number_parsing import decimals, numbers
 from gray_kettle.decode.sweeps.table import TableReader
-from gray_kettle.errors import KettleError
+from gray_kettle.errors import InvalidInput, KettleError
 from gray_kettle.store import Case
 
 START_S = 1.79e9
@@ -206,8 +206,8 @@ GOOD = own_rows(range(10))
         ([*GOOD, f"{START_S + 20},2400500000,1000000,-90,oops,-92,-93"], 11, "1 levels were no numbers"),
         ([*GOOD, *own_rows([20, 21], bins=6)], 12, "Line 12: 6 levels follow where rows had 4"),
         ([*GOOD, *own_rows([2, 3])], 12, "Line 12: time goes back by 7.000 s"),
-        ([*GOOD, f"yesterday,2400500000,1000000,{-90},-91,-92,-93"], 10, "“yesterday” is no time"),
-        ([*GOOD, f"{START_S + 20},2400500000,-5,-90,-91,-92,-93"], 10, "-5 is no step_hz"),
+        ([*GOOD, f"yesterday,2400500000,1000000,{-90},-91,-92,-93"], 10, "“yesterday” is not a time"),
+        ([*GOOD, f"{START_S + 20},2400500000,-5,-90,-91,-92,-93"], 10, "-5 is not a step_hz"),
         (["# averages: many", *GOOD], 10, "“many” is no averages"),
         ([*GOOD[:5], "\x1b[2J\udcff\udcfe", *GOOD[5:]], 10, "Line 7 was left out"),
     ],
@@ -243,7 +243,7 @@ def test_no_table_gives_anything_but_rows_and_notes(lines):
     ],
 )
 def test_a_layout_that_is_none_is_refused(layout, why, tmp_path, capsys):
-    with pytest.raises(ValueError, match=why):
+    with pytest.raises(InvalidInput, match=why):
         parse_layout(layout)
     assert main(["take", str(tmp_path / "a.kettle"), "x", "--layout", layout]) == 2
     assert why in capsys.readouterr().err
@@ -254,7 +254,7 @@ def test_a_table_with_the_wrong_layout_says_what_it_found(tmp_path, capsys):
     table.write_text("\n".join(GOOD))
     assert main(["new", str(case)]) == 0
     assert main(["take", str(case), str(table), "--layout", "date,clock,start_hz,step_hz,dbm"]) == 1
-    assert "is no date and clock: does the layout fit?" in capsys.readouterr().err
+    assert "is not a date and clock: does the layout fit?" in capsys.readouterr().err
     assert main(["take", str(case), str(table), "--layout", OWN, "--json"]) == 0
     assert json.loads(capsys.readouterr().out)["inputs"][0]["records"] == 10
 

@@ -103,7 +103,9 @@ def test_the_camera_is_there_while_a_boat_is_in(demo):
 
 
 def test_sweeps_are_the_source_of_utilisation_where_there_are_any(demo):
-    channels = {(p.channel.band, p.channel.primary): p.utilisation for p in read(demo).assessment.channels}
+    channels = {
+        (p.channel.band, p.channel.primary): p.utilisation for p in load_session(demo).assessment.channels
+    }
     assert channels["2.4", 6].source == "sweep"
     assert "frames" in dict(channels["2.4", 6].others)
     assert channels["6", 37].source != "sweep"
@@ -111,7 +113,7 @@ def test_sweeps_are_the_source_of_utilisation_where_there_are_any(demo):
 
 def test_dense_rows_make_the_share_certain(demo):
     start_s = moment(12.7)
-    used = read(demo, start_s, start_s + 170).assessment.channels[5].utilisation
+    used = load_session(demo, start_s, start_s + 170).assessment.channels[5].utilisation
     assert (used.source, used.confidence) == ("sweep", "high")
 
 

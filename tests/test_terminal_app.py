@@ -115,7 +115,7 @@ def test_figures_are_opened_and_channels_followed_to_their_clients(terminal, own
     terminal.wait_for("Go to 1/20")
     terminal.keys("i")
     opened = terminal.wait_for(
-        "Where these figures come from", "hall 2.4 GHz (off-raster)", "clear air on 3/40"
+        "Where these figures come from", "hall 2.4 GHz (off-channel-plan)", "clear air on 3/40"
     )
     terminal.keys("Down")
     opened = terminal.wait_for("left by those that overlap", "“Clear air”")

@@ -106,7 +106,7 @@ def test_f_of_a_band_that_was_not_observed_nothing_is_claimed():
     """No sightings, no sweeps: no figure, no finding about a channel, and the gap is told."""
     nothing = Observations(0.0, 60.0, (), Sightings.empty(), Traffic.empty(), Listening.empty(), (), ())
     found = assess(nothing, Setup(country="GB", own=("tern-guest",)))
-    assert all(p.assessed is None and p.utilisation.value is None for p in found.places)
+    assert all(p.assessed is None and p.utilisation.value is None for p in found.channels)
     assert found.findings == ()
     assert found.not_known
 
@@ -141,7 +141,7 @@ def assess_of(made):
 
 def test_a_place_that_was_not_measured_says_so_when_opened():
     nothing = Observations(0.0, 60.0, (), Sightings.empty(), Traffic.empty(), Listening.empty(), (), ())
-    place = assess(nothing, Setup(country="GB")).places[0]
+    place = assess(nothing, Setup(country="GB")).channels[0]
     (told,) = of_channel(place)
     assert told.value == "not measured"
     assert of_own(facts(radio(1, 6, own=True)).own[0], assess_of(facts()))

@@ -24,9 +24,9 @@ from gray_kettle.store import Case
 
 _OF_READING = {
     "lanes": lanes_figure,
-    "ledger": share_chart_figure,
+    "shares": share_chart_figure,
     "levels": levels_figure,
-    "field": heatmap_figure,
+    "heatmap": heatmap_figure,
 }
 VIEWS = (*_OF_READING, "sweep", "waterfall")
 _COLUMNS, _LINES = 900, 500  # of the pictures inside a drawing: as many as print can show

@@ -39,6 +39,6 @@ def staying(proposal: Proposal) -> HypotheticalPlan:
 
 def next_open(move: Move, channel: Channel, step: int) -> Channel:
     """The next channel that is open to a radio, by width and frequency, around the ends."""
-    found = [c.channel for c in move.field if not c.barred or c.channel in (move.source, move.target)]
+    found = [c.channel for c in move.heatmap if not c.barred or c.channel in (move.source, move.target)]
     ordered = sorted(set(found), key=lambda c: (c.width_mhz, c.centre_hz, c.primary))
     return ordered[(ordered.index(channel) + step) % len(ordered)]

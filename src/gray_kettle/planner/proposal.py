@@ -1,4 +1,4 @@
-"""What the plan answers with. Values only."""
+"""The values of a plan."""
 
 from dataclasses import dataclass
 
@@ -9,7 +9,7 @@ from gray_kettle.planner.migration_order import Step
 
 @dataclass(frozen=True)
 class Alternative:
-    """A further channel for a radio, all others as proposed. loses: what it gives up against the proposal."""
+    """Another channel for a radio, all others as proposed. loses: what it gives up against the proposal."""
 
     channel: Channel
     expected_mbps: float
@@ -19,7 +19,7 @@ class Alternative:
 
 @dataclass(frozen=True)
 class HeatmapCell:
-    """One channel of the field of a radio: what it would give with all others as proposed, or why it is out."""
+    """One channel of the heatmap of a radio: what it would give with all others as proposed, or why it is barred."""
 
     channel: Channel
     expected_mbps: float | None
@@ -29,7 +29,7 @@ class HeatmapCell:
 
 @dataclass(frozen=True)
 class ClientBarred:
-    """The best channel that clients alone keep a radio from, all others as proposed. rule: how that is said."""
+    """The best channel that only clients bar, all others as proposed. rule: name of the rule."""
 
     rule: str
     channel: Channel
@@ -38,7 +38,7 @@ class ClientBarred:
 
 @dataclass(frozen=True, eq=False)
 class Move:
-    """Where one own radio should go, from where; the same where it should stay."""
+    """The proposed channel of one own radio, and its present one; the same where it should stay."""
 
     radio: Radio
     source: Channel
@@ -47,7 +47,7 @@ class Move:
     after: ChannelAssessment | None
     reasons: tuple[str, ...]
     alternatives: tuple[Alternative, ...]
-    field: tuple[HeatmapCell, ...]
+    heatmap: tuple[HeatmapCell, ...]
     barred_by_clients: ClientBarred | None = None
 
     @property

@@ -263,7 +263,7 @@ class _Band:
         target = model.options.channels[solution.chosen[k]]
         chosen = next(s for s in after if s.channel == target)
         alternatives = self._alternatives(k, target, scores, chosen)
-        field = tuple(
+        heatmap = tuple(
             HeatmapCell(
                 o.channel, None if o.barred else s.expected_mbps, None if o.barred else s.clear_air, o.barred
             )
@@ -273,7 +273,9 @@ class _Band:
         why = reasons.reasons_for(view, chosen, target, alternatives, options, conflict, self.channel_plan)
         why = (makes_room, *why) if makes_room else why
         held = self._barred_by_clients(view.radio, options, after)
-        return Move(view.radio, view.radio.channel, target, view.now, chosen, why, alternatives, field, held)
+        return Move(
+            view.radio, view.radio.channel, target, view.now, chosen, why, alternatives, heatmap, held
+        )
 
     def _barred_by_clients(
         self, radio: Radio, options: tuple[Option, ...], after: tuple[ChannelAssessment, ...]

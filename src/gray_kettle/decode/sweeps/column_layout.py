@@ -1,8 +1,9 @@
-"""What the columns of a sweep table are, and where the bins of a row lie."""
+"""The columns of a sweep table, and the frequencies of the bins of a row."""
 
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
+from gray_kettle.errors import InvalidInput
 from gray_kettle.model.records import LATEST_S
 
 COLUMNS = ("time", "date", "clock", "start_hz", "low_hz", "high_hz", "step_hz", "samples", "skip")
@@ -14,7 +15,7 @@ _EDGES_AGREE = 0.05
 
 @dataclass(frozen=True)
 class Head:
-    """What stands before the levels of a row. samples: frames summed up, 0 when not told."""
+    """The fields before the levels of a row. samples: frames averaged, 0 when not given."""
 
     time_s: float
     start_hz: float
@@ -29,14 +30,14 @@ class Layout:
     columns: tuple[str, ...]
 
     def head(self, words: list[bytes], bins: int) -> Head:
-        """Raises: ValueError, saying which word is not what the layout calls it."""
+        """The head of one row. Raises: ValueError, naming the field that does not fit the layout."""
         known = {name: word.strip() for name, word in zip(self.columns, words, strict=False)}
         time_s = _time_s(known)
         step_hz = _hz(known, "step_hz")
         low_hz, high_hz = _hz(known, "low_hz"), _hz(known, "high_hz")
         if high_hz and low_hz:
             even_hz = (high_hz - low_hz) / bins
-            # Some programs tell the step rounded, others one bin more than fits between the edges.
+            # Some programs round the step, others give one bin more than fits between the edges.
             if not step_hz or abs(even_hz - step_hz) < _EDGES_AGREE * step_hz:
                 step_hz = even_hz
             elif abs((high_hz - low_hz) / step_hz - bins) > 1.5:
@@ -44,7 +45,7 @@ class Layout:
                     f"{bins:,} levels of {step_hz:g} Hz do not fill {low_hz:g} to {high_hz:g} Hz: does the layout fit?"
                 )
         if not 0 < step_hz <= _WIDEST_STEP_HZ:
-            raise ValueError(f"the step of {step_hz:g} Hz is none")
+            raise ValueError(f"{step_hz:g} Hz is not a step")
         start_hz = _hz(known, "start_hz") or low_hz + step_hz / 2
         if not _LOWEST_HZ <= start_hz <= _HIGHEST_HZ:
             hint = ": it looks like MHz, and hertz are needed" if 100 < start_hz < 1e5 else ""
@@ -54,22 +55,22 @@ class Layout:
 
 
 def parse_layout(text: str) -> Layout:
-    """The layout that a comma list of column names tells. Raises: ValueError, when it is none."""
+    """The layout given by a comma list of column names. Raises: InvalidInput."""
     names = [word.strip() for word in text.split(",")]
     if names[-1] != "dbm":
-        raise ValueError("a layout ends in “dbm”: the levels stand last in a row")
+        raise InvalidInput("A layout ends in “dbm”: the levels come last in a row.")
     for name in names[:-1]:
         if name not in COLUMNS:
-            raise ValueError(f"“{name}” is no column: {', '.join(COLUMNS)} and dbm are")
+            raise InvalidInput(f"“{name}” is not a column: use {', '.join(COLUMNS)} and dbm.")
     columns = tuple(names[:-1])
     if not {"start_hz", "low_hz"} & set(columns):
-        raise ValueError(
-            "a layout needs start_hz (centre of the first bin) or low_hz (lower edge of the row)"
+        raise InvalidInput(
+            "A layout needs start_hz (centre of the first bin) or low_hz (lower edge of the row)."
         )
     if "step_hz" not in columns and not {"low_hz", "high_hz"} <= set(columns):
-        raise ValueError("a layout needs step_hz, or low_hz and high_hz")
+        raise InvalidInput("A layout needs step_hz, or low_hz and high_hz.")
     if "time" not in columns and not {"date", "clock"} <= set(columns):
-        raise ValueError("a layout needs time (Unix seconds), or date and clock")
+        raise InvalidInput("A layout needs time (Unix seconds), or date and clock.")
     return Layout(columns)
 
 
@@ -80,13 +81,13 @@ def _number(known: dict[str, bytes], name: str) -> float:
         return float(known[name])
     except ValueError:
         word = known[name][:24].decode("ascii", "replace")
-        raise ValueError(f"“{word}” is no {name}: does the layout fit?") from None
+        raise ValueError(f"“{word}” is not a {name}: does the layout fit?") from None
 
 
 def _hz(known: dict[str, bytes], name: str) -> float:
     value = _number(known, name)
     if not 0 <= value < _HIGHEST_HZ:
-        raise ValueError(f"{value:g} is no {name}")
+        raise ValueError(f"{value:g} is not a {name}")
     return value
 
 
@@ -98,7 +99,7 @@ def _time_s(known: dict[str, bytes]) -> float:
         try:
             time_s = datetime.fromisoformat(word).replace(tzinfo=UTC).timestamp()
         except ValueError:
-            raise ValueError(f"“{word[:40]}” is no date and clock: does the layout fit?") from None
+            raise ValueError(f"“{word[:40]}” is not a date and clock: does the layout fit?") from None
     if not 0 < time_s < LATEST_S:
-        raise ValueError(f"{time_s:g} is no time in Unix seconds")
+        raise ValueError(f"{time_s:g} is not a time in Unix seconds")
     return time_s

@@ -21,7 +21,7 @@ class ChannelHeatmap(ThemedWidget, Widget):
 
     def watch_move(self, move: Move | None) -> None:
         """As high as it has widths: what is left is for the reasons."""
-        lines = _FRAME_LINES + len({c.channel.width_mhz for c in move.field}) if move else _FRAME_LINES
+        lines = _FRAME_LINES + len({c.channel.width_mhz for c in move.heatmap}) if move else _FRAME_LINES
         if self.styles.height is None or self.styles.height.value != lines:
             self.styles.height = lines
 
@@ -32,8 +32,8 @@ class ChannelHeatmap(ThemedWidget, Widget):
         if y == 0:
             name = f" {move.radio.name} {move.radio.band} GHz: expected Mb/s on every channel and width"
             return self.cells([(name, "steam!")], width)
-        widths = sorted({c.channel.width_mhz for c in move.field})
-        primaries = sorted({c.channel.primary for c in move.field})
+        widths = sorted({c.channel.width_mhz for c in move.heatmap})
+        primaries = sorted({c.channel.primary for c in move.heatmap})
         pitch = max(3, min(7, (width - 6) // max(len(primaries), 1)))
         if y == 1:
             cells: list[Cell] = [("  MHz ", "dim")]
@@ -53,11 +53,11 @@ class ChannelHeatmap(ThemedWidget, Widget):
         return self.cells([], width)
 
     def _barred(self, move: Move, room: int) -> str:
-        reasons = list(dict.fromkeys(c.barred for c in move.field if c.barred))
+        reasons = list(dict.fromkeys(c.barred for c in move.heatmap if c.barred))
         return fit("✗: " + "; ".join(reasons), room) if reasons and room > 8 else ""
 
     def _width_line(self, move: Move, width_mhz: int, primaries: list[int], pitch: int) -> Strip:
-        best = max((c.expected_mbps or 0.0 for c in move.field), default=1.0) or 1.0
+        best = max((c.expected_mbps or 0.0 for c in move.heatmap), default=1.0) or 1.0
         segments = [Segment(f"{width_mhz:>5} ", self.ink("dim"))]
         for number in primaries:
             cell = _best_of(move, width_mhz, number, self.hypothetical_plan)
@@ -82,7 +82,7 @@ def _best_of(
     move: Move, width_mhz: int, primary: int, hypothetical_plan: Channel | None
 ) -> HeatmapCell | None:
     """The cell of a width and primary; of two (above and below) the one that is marked, else the better."""
-    found = [c for c in move.field if c.channel.width_mhz == width_mhz and c.channel.primary == primary]
+    found = [c for c in move.heatmap if c.channel.width_mhz == width_mhz and c.channel.primary == primary]
     if not found:
         return None
     marked = (hypothetical_plan, move.target, move.source)
