@@ -170,7 +170,7 @@ def test_emitters_are_told_and_what_is_said_of_them_lasts(demo_case, tmp_path, c
     assert (told["radar"]["name"], told["radar"]["dismissed"], told["radar"]["found_as"]) == (
         "tea bar", True, "microwave-oven",
     )  # fmt: skip
-    assert main(["emitters", str(case), "--kind", f"{oven['id']}=kettle"]) == 1
+    assert main(["emitters", str(case), "--kind", f"{oven['id']}=kettle"]) == 2
     assert "is no kind: microwave-oven, bluetooth" in capsys.readouterr().err
     assert main(["emitters", str(case), "--dismiss", "none"]) == 1
     assert "There is no emitter none in this window: bluetooth@" in capsys.readouterr().err

@@ -64,11 +64,11 @@ def test_every_cause_of_the_story_is_named_and_nothing_else_is_to_act_on(session
         ("band-imbalance", "hall 2.4 GHz"), ("outdated-security", "pumphouse, saltline-stock"),
         ("forgotten", "shed 2.4 GHz"), ("retries", "hall 2.4 GHz"),
     }  # fmt: skip
-    emitters = {f.figures["kind"]: f for f in findings if f.kind == "emitter"}
+    emitters = {f.figures.kind: f for f in findings if f.kind == "emitter"}
     assert set(emitters) == {"microwave-oven", "analogue-video", "bluetooth", "ble-advertising", "802.15.4"}
     visit = next(f for f in findings if f.kind == "visitor")
     assert "MV Guillemot" in visit.subject
-    assert visit.figures["visits"] == 6
+    assert visit.figures.visits == 6
     assert "116/80 on Thu 03:21" in next(f for f in findings if f.kind == "radar-left").cause
     rates = next(f for f in findings if f.kind == "low-basic-rates")
     assert "shed 2.4 GHz" in rates.cause
@@ -106,7 +106,7 @@ def test_the_plan_is_the_one_that_the_facts_call_for(session):
     assert moves["pier", "2.4"].target.label == "11/20"
     assert {m.target.width_mhz for (_, band), m in moves.items() if band == "2.4"} == {20}
     assert all(m.target.primary in (1, 6, 11) for (_, band), m in moves.items() if band == "2.4")
-    assert any("Set 44/80 fixed" in reason for reason in moves["office", "5"].reasons)
+    assert any("Set 44/80 as a fixed channel" in reason for reason in moves["office", "5"].reasons)
     assert not any(
         set(m.target.parts) & {116, 120, 124, 128} for (_, band), m in moves.items() if band == "5"
     )
@@ -129,7 +129,7 @@ def test_what_is_not_wifi_is_told_and_nothing_else(session):
     subjects = {
         f.subject.partition(" at ")[0]: f.severity for f in session.assessment.findings if f.kind == "emitter"
     }
-    assert (subjects["microwave oven"], subjects["analogue picture (camera or video sender)"]) == (
+    assert (subjects["microwave oven"], subjects["analogue video (camera or video sender)"]) == (
         "act",
         "act",
     )

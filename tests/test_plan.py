@@ -223,9 +223,9 @@ def test_a_width_limit_is_kept(planned):
 
 def test_the_country_decides(planned):
     low = planned(busy_harbour(), country="US").move_of(OWN)
-    assert all(c.barred for c in low.field if c.channel.primary in (12, 13))
+    assert all(c.barred for c in low.heatmap if c.channel.primary in (12, 13))
     high = planned(busy_harbour(), country="JP").move_of("02:00:00:00:01:10")
-    assert all(c.barred for c in high.field if c.channel.primary >= 149)
+    assert all(c.barred for c in high.heatmap if c.channel.primary >= 149)
 
 
 def test_nothing_is_proposed_that_was_not_listened_to(planned):

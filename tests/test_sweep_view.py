@@ -9,6 +9,7 @@ from rich.color import Color, ColorSystem
 from gray_kettle.cli.main import main
 from gray_kettle.collect.prefetch import ahead
 from gray_kettle.model.records import Span, SweepRows
+from gray_kettle.session import load_session
 from gray_kettle.simulator import tern_quay
 from gray_kettle.spectrum.views import Frame
 from gray_kettle.store import Case

@@ -24,7 +24,7 @@ _POINTS: dict[tuple[str, int], tuple[tuple[float, float], ...]] = {
 HALF_PASSBAND_MHZ = {20: 9.0, 40: 19.0, 80: 39.0, 160: 79.0, 320: 159.0}
 
 # The mask is a limit. Transmitters that are linear enough for their fast rates stay below it outside
-# the channel, and the victim's own filter helps: 15 dB together (docs/decisions/002-skirts-below-the-mask.md).
+# the channel, and the victim's own filter helps: 15 dB together (docs/decisions/002-adjacent-channel-coupling.md).
 SKIRT_BELOW_MASK_DB = 15.0
 NOTHING_DB = -200.0
 

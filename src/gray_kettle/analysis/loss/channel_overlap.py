@@ -11,7 +11,7 @@ from gray_kettle.phy.masks import NOTHING_DB, SKIRT_BELOW_MASK_DB, coupling_db
 
 _REACH_HZ = 200e6  # centres further apart than this cannot touch
 # What lies within the width that a receiver is set to reaches its narrower frames unfiltered, but for what the
-# transform keeps apart (docs/decisions/009-falling-back-is-not-free.md).
+# transform keeps apart (docs/decisions/009-narrow-fallback-has-a-cost.md).
 _UNFILTERED_DB = -30.0
 
 Overlap = tuple[float, float, float, float, float, float]

@@ -308,7 +308,7 @@ def _lost_by_group(known: FloatArray, reported: FloatArray, groups: _Groups) -> 
 
     What access points tell is the busy share of a channel, not of themselves: within a group it counts once, as
     the most that any of them tells, beside the sum of what each is known or taken to send
-    (docs/decisions/003-told-load-is-of-the-channel.md).
+    (docs/decisions/003-bss-load-is-channel-utilisation.md).
     """
     if not len(groups.order):
         return np.zeros((known.shape[0], 0))
