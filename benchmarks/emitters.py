@@ -112,7 +112,8 @@ def note_of(span: Span, time_s: FloatArray, codes: Codes) -> list[Emitter]:
     for first in range(0, len(time_s), BLOCK_ROWS):
         when_s, some = time_s[first : first + BLOCK_ROWS], codes[first : first + BLOCK_ROWS]
         looks.append(
-            DetectionBlock(float(when_s[0]), float(when_s[-1]), len(when_s), low_hz, low_hz + span.step_hz * span.bins, "",
+            DetectionBlock(float(when_s[0]), float(when_s[-1]), len(when_s), low_hz,
+                           low_hz + span.step_hz * span.bins, "",
                    detect(span, when_s, some))
         )  # fmt: skip
     nothing = (Sightings.empty(), Traffic.empty(), Listening.empty(), ("",), ())

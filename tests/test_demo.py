@@ -50,11 +50,12 @@ def test_its_faults_are_found(session):
 def test_every_cause_of_the_story_is_named_and_nothing_else_is_to_act_on(session):
     """What is wrong at Tern Quay, and the finding that says so.
 
-    Automatic selection put the hall on 3, 40 MHz wide: off-channel-plan, wide-in-2.4. Tea bar and pier sit on 6 and hear each
-    other: co-channel of both. The oven at lunch and the gangway camera: emitters, with what they cost while on. Boats
-    with their networks: visitor, six calls. Headsets, lights and tags: emitters. The chandlery wanders and the office
-    follows: chase. The office left 116 for radar: radar-left. The hall's 5 GHz is idle while its 2.4 GHz is crowded:
-    band-imbalance. Two foreign ciphers: outdated-security. The shed: forgotten, and low-basic-rates.
+    Automatic selection put the hall on 3, 40 MHz wide: off-channel-plan, wide-in-2.4. Tea bar and pier are on 6
+    and hear each other: co-channel of both. The oven at lunch and the gangway camera: emitters, with what they
+    cost while on. Boats with their networks: visitor, six calls. Headsets, lights and tags: emitters. The
+    chandlery wanders and the office follows: chase. The office left 116 for radar: radar-left. The hall's 5 GHz
+    is idle while its 2.4 GHz is crowded: band-imbalance. Two foreign ciphers: outdated-security. The shed:
+    forgotten, and low-basic-rates.
     """
     findings = session.proposal.findings
     found = {(f.kind, f.subject) for f in findings}

@@ -325,7 +325,7 @@ def test_a_scan_log_is_read_and_a_line_that_lies_is_said_with_its_number():
     assert (found["02:7a:10:01:20:01"]["level"], found["02:7a:10:01:20:01"]["estimated"]) == (-75.0, True)
     (piece,), reader = read_listing(text)
     assert (piece.records, piece.skipped) == (2, 2)
-    assert reader.notes[0].startswith("Line 2 was left out: level_dbm")
+    assert reader.notes[0].startswith("Line 2 was skipped: level_dbm")
     assert "Line 3" in reader.notes[1]
 
 

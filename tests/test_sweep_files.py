@@ -199,17 +199,17 @@ GOOD = own_rows(range(10))
 @pytest.mark.parametrize(
     ("lines", "kept", "said"),
     [
-        ([*GOOD, "walrus"], 10, "Line 12 was left out: it has 1 fields"),
+        ([*GOOD, "walrus"], 10, "Line 12 was skipped: it has 1 fields"),
         ([*GOOD, GOOD[0].replace("2400500000", "2400.5")], 10, "it looks like MHz, and hertz are needed"),
-        ([*GOOD, f"{START_S + 20},2400500000,1000000,0.001,0.002,90,91"], 10, "these are no dBm"),
+        ([*GOOD, f"{START_S + 20},2400500000,1000000,0.001,0.002,90,91"], 10, "these are not dBm"),
         ([*GOOD, f"{START_S + 20},2400500000,1000000,nan,nan,nan,nan"], 10, "none of its levels is a number"),
         ([*GOOD, f"{START_S + 20},2400500000,1000000,-90,oops,-92,-93"], 11, "1 levels were no numbers"),
-        ([*GOOD, *own_rows([20, 21], bins=6)], 12, "Line 12: 6 levels follow where rows had 4"),
+        ([*GOOD, *own_rows([20, 21], bins=6)], 12, "Line 12: 6 levels in a row; earlier rows had 4"),
         ([*GOOD, *own_rows([2, 3])], 12, "Line 12: time goes back by 7.000 s"),
         ([*GOOD, f"yesterday,2400500000,1000000,{-90},-91,-92,-93"], 10, "“yesterday” is not a time"),
         ([*GOOD, f"{START_S + 20},2400500000,-5,-90,-91,-92,-93"], 10, "-5 is not a step_hz"),
         (["# averages: many", *GOOD], 10, "“many” is no averages"),
-        ([*GOOD[:5], "\x1b[2J\udcff\udcfe", *GOOD[5:]], 10, "Line 7 was left out"),
+        ([*GOOD[:5], "\x1b[2J\udcff\udcfe", *GOOD[5:]], 10, "Line 7 was skipped"),
     ],
 )
 def test_what_is_wrong_is_said_with_its_line_and_the_rest_is_kept(lines, kept, said):
@@ -432,7 +432,7 @@ def test_captures_are_spans_of_their_own_and_annotations_are_notes(tmp_path):
 @pytest.mark.parametrize(
     ("change", "said"),
     [
-        ({"core:datatype": "cq7"}, "is no type of sample"),
+        ({"core:datatype": "cq7"}, "is not a sample type"),
         ({"core:sample_rate": "fast"}, "tells no sample rate"),
         ({"captures": []}, "no capture tells its frequency"),
         ({"captures": 7}, "no capture tells its frequency"),

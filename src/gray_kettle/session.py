@@ -64,7 +64,7 @@ class Session:
 
 
 def _without_preferences(setup: Setup) -> Setup:
-    """The part of a setup that the assessment depends on: plan, client limits and completed steps have no part in it."""
+    """The part of a setup that the assessment depends on: without the plan, client limits and completed steps."""
     return replace(setup, preferences=Setup().preferences, done=(), clients=(), site="", complaint="")
 
 

@@ -189,7 +189,8 @@ def _single_spot_gaps(own: tuple[OwnView, ...]) -> tuple[Gap, ...]:
         if len(ours) > 1 and len(spots) == 1:
             text = (
                 f"Levels between our {len(ours)} radios in {band} GHz: all were measured at one spot, so each pair is "
-                "assumed to hear each other at the weaker of its two levels there. A take beside each radio measures it."
+                "assumed to hear each other at the weaker of its two levels there. "
+                "A take beside each radio measures it."
             )
             out.append(Gap(f"levels between our radios, {band} GHz", text))
     return tuple(out)

@@ -23,9 +23,11 @@ def apply(
         str, typer.Argument(metavar="URL", help="The access point or controller: https://HOST:PORT.")
     ],
     yes: Annotated[bool, typer.Option("--yes", help="Write without asking.")] = False,
-    dry_run: Annotated[bool, typer.Option("--dry-run", help="Only say what would be written.")] = False,
+    dry_run: Annotated[
+        bool, typer.Option("--dry-run", help="Show what would be written, and write nothing.")
+    ] = False,
     user: Annotated[
-        str, typer.Option("--user", help=f"Who asks; the password is in {_PASSWORD_VARIABLE}.")
+        str, typer.Option("--user", help=f"User name; the password is read from {_PASSWORD_VARIABLE}.")
     ] = "",
 ) -> None:
     """Carry out the plan on access points that speak RESTCONF: a dry run, a question, writing, reading back."""
@@ -42,7 +44,7 @@ def apply(
             for change in found:
                 print(_told(change))
             if not wanted:
-                print("Nothing to write: every radio found is set so already.")
+                print("Nothing to write: every radio that was found has its proposed channel already.")
                 return
             if dry_run or not (yes or typer.confirm(f"Write these {len(wanted)} settings?")):
                 print("Nothing was written.")
@@ -54,7 +56,7 @@ def apply(
                     assert change.device is not None
                     device.set_channel(change.device, move.target.primary, move.target.width_mhz)
                     if not next(c for c in changes_for(proposal, device.radios()) if c.move is move).settled:
-                        raise KettleError("it was written, and reads back otherwise")
+                        raise KettleError("it was written, but reads back differently")
                 except KettleError as error:
                     print(f"  {_name(change)}: not set: {error}")
                     failed += 1
@@ -69,7 +71,7 @@ def apply(
                     )
     if failed:
         raise KettleError(
-            f"{failed} of {len(wanted)} settings were not made; the others were, and are marked as done."
+            f"{failed} of {len(wanted)} settings failed; the others are written and marked as done."
         )
 
 
@@ -80,7 +82,7 @@ def _name(change: "Change") -> str:
 def _told(change: "Change") -> str:
     move, device = change.move, change.device
     if device is None:
-        return f"  {_name(change)}: no radio with its BSSIDs there; set it by hand"
+        return f"  {_name(change)}: no radio with its BSSIDs on this access point; set it by hand"
     where = f"{printable(device.host)} radio {device.number}"
     now = f"{device.channel}/{device.width_mhz}{' automatic' if device.automatic else ''}"
     if change.settled:

@@ -9,18 +9,20 @@ import typer
 
 from gray_kettle.errors import KettleError
 
-stand_in = typer.Typer(no_args_is_help=True, help="Start a simulated instrument, to try things without one.")
+stand_in = typer.Typer(
+    no_args_is_help=True, help="Start a simulated instrument or access point, to try a task without one."
+)
 
 
 @stand_in.callback()
 def _stand_in() -> None:
-    """Start a simulated instrument, to try things without one."""
+    """Start a simulated instrument or access point, to try a task without one."""
 
 
 @stand_in.command(name="analyser")
 def stand_in_analyser(
     port: Annotated[int, typer.Option("--port", help="Port on this machine, 0 for a free one.")] = 5025,
-    hour: Annotated[float, typer.Option("--hour", help="Hour of Tern Quay's day at which it begins.")] = 12.1,
+    hour: Annotated[float, typer.Option("--hour", help="Hour of the demo day at which it starts.")] = 12.1,
     rows_per_s: Annotated[float, typer.Option("--rows-per-s", help="Sweeps a second.")] = 20.0,
     band: Annotated[str, typer.Option("--band", help="2.4 or 5.")] = "2.4",
     fault: Annotated[str, typer.Option("--fault", help="slow, silent, broken, drops, ascii or terse.")] = "",
@@ -30,7 +32,7 @@ def stand_in_analyser(
     from gray_kettle.simulator.analyser import FAULTS, SimulatedAnalyser
 
     if fault not in FAULTS or band not in ("2.4", "5") or not 0.1 <= rows_per_s <= 1000:
-        raise typer.BadParameter("see --help for the faults, bands and rates that there are.")
+        raise typer.BadParameter("see --help for the faults, bands and rates.")
     began_s, first_s = time.time(), tern_quay.START_S + 86400 + hour * 3600
     scene = tern_sweeps.scene(tern_quay.site(), "ticket hall", band, tern_quay.SEED)
     try:
@@ -43,12 +45,12 @@ def stand_in_analyser(
                 else "start=5160MHz&stop=5860MHz&points=701"
             )
             print(
-                f"Listening. In another terminal: gray-kettle take CASE 'scpi://127.0.0.1:{analyser.port}?{span}'",
+                f"Listening. In another terminal, run: gray-kettle take CASE 'scpi://127.0.0.1:{analyser.port}?{span}'",
                 flush=True,
             )
             _until_interrupted()
     except OSError as error:
-        raise KettleError(f"Port {port} cannot be had: {error.strerror}.") from error
+        raise KettleError(f"Port {port} cannot be used: {error.strerror}.") from error
 
 
 def _until_interrupted() -> None:
@@ -61,8 +63,8 @@ def _until_interrupted() -> None:
 @stand_in.command(name="sweeps")
 def stand_in_sweeps(
     output: Annotated[Path, typer.Argument(metavar="FILE.csv", help="The sweep table to write.")],
-    hour: Annotated[float, typer.Option("--hour", help="Hour of Tern Quay's second day.")] = 12.1,
-    minutes: Annotated[float, typer.Option("--minutes", help="How long it sweeps.")] = 2.0,
+    hour: Annotated[float, typer.Option("--hour", help="Hour of the demo's second day.")] = 12.1,
+    minutes: Annotated[float, typer.Option("--minutes", help="Duration of the table.")] = 2.0,
     rows_per_s: Annotated[float, typer.Option("--rows-per-s", help="Sweeps a second.")] = 5.0,
     band: Annotated[str, typer.Option("--band", help="2.4 or 5.")] = "2.4",
 ) -> None:
@@ -74,7 +76,7 @@ def stand_in_sweeps(
     from gray_kettle.simulator.spectra.writers import truth_text, write_table
 
     if band not in ("2.4", "5") or not 0 < minutes <= 1440 or not 0.01 <= rows_per_s <= 100:
-        raise typer.BadParameter("see --help for the bands, lengths and rates that there are.")
+        raise typer.BadParameter("see --help for the bands, lengths and rates.")
     span = tern_sweeps.LOW if band == "2.4" else tern_sweeps.HIGH
     times = tern_quay.START_S + 86400 + hour * 3600 + np.arange(0, 60 * minutes, 1 / rows_per_s)
     # No instrument sweeps by the clock: rows that did would meet an oven always at one phase of the mains.
@@ -101,9 +103,9 @@ def stand_in_access_point(
     try:
         with SimulatedAccessPoints(boxes_of(site, tern_quay.END_S - 1), site.country, port) as points:
             print(
-                f"Listening. In another terminal: gray-kettle apply CASE http://127.0.0.1:{points.port}",
+                f"Listening. In another terminal, run: gray-kettle apply CASE http://127.0.0.1:{points.port}",
                 flush=True,
             )
             _until_interrupted()
     except OSError as error:
-        raise KettleError(f"Port {port} cannot be had: {error.strerror}.") from error
+        raise KettleError(f"Port {port} cannot be used: {error.strerror}.") from error

@@ -67,7 +67,7 @@ def open_file(path: Path, session: SweepOptions | None = None) -> Source:
     if source is None:
         input_stream.close()
         raise KettleError(
-            f"{input_stream.name} is of a kind that is not known here. What can be read: {WHAT_IS_READ}."
+            f"{input_stream.name} has an unknown format. Formats that can be read: {WHAT_IS_READ}."
         )
     return source
 
@@ -103,7 +103,7 @@ class CaptureFile:
         try:
             yield from reader.pieces(walk(self.input_stream))
         except DecodeError as error:
-            self.notes.append(f"{error}: what came before it was kept.")
+            self.notes.append(f"{error}: everything before it was kept.")
         self.notes += reader.notes()
 
 
@@ -128,7 +128,7 @@ class SweepTable:
         try:
             yield from ahead(_coded(reader.pieces(self.input_stream.readinto)))
         except DecodeError as error:
-            self.notes.append(f"{error}: what came before it was kept.")
+            self.notes.append(f"{error}: everything before it was kept.")
         self.notes += reader.notes
 
 
@@ -146,7 +146,7 @@ class FftRecords:
         try:
             yield from ahead(_coded(reader.pieces(self.input_stream.readinto)))
         except DecodeError as error:
-            self.notes.append(f"{error}: what came before it was kept.")
+            self.notes.append(f"{error}: everything before it was kept.")
         self.notes += reader.notes
 
 
@@ -174,7 +174,7 @@ class Recording:
         try:
             yield from ahead(_coded(self._reader.pieces(self.input_stream.readinto)))
         except DecodeError as error:
-            self.notes.append(f"{error}: what came before it was kept.")
+            self.notes.append(f"{error}: everything before it was kept.")
         self.notes += self._reader.notes
 
 
@@ -193,7 +193,7 @@ class NetlinkAnswers:
                 self.input_stream, self.input_stream.head, self.input_stream.written_s
             )
         except DecodeError as error:
-            self.notes.append(f"{error}: what came before it was kept.")
+            self.notes.append(f"{error}: everything before it was kept.")
 
 
 class Listing:
@@ -208,5 +208,5 @@ class Listing:
         try:
             yield from reader.pieces(self.input_stream.lines())
         except DecodeError as error:
-            self.notes.append(f"{error}: what came before it was kept.")
+            self.notes.append(f"{error}: everything before it was kept.")
         self.notes += reader.notes

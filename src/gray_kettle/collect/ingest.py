@@ -18,7 +18,7 @@ from gray_kettle.model.records import Piece, SweepRows
 from gray_kettle.store import Case
 
 _WRITE_EVERY_S = 1.0
-STOPPED_NOTE = "Stopped by hand: what was read until then was kept."
+STOPPED_NOTE = "Cancelled: everything read until then was kept."
 
 
 class LiveSource(Protocol):
@@ -94,7 +94,7 @@ def ingest(
     if not records and not stopped:
         case.forget_take(number)
         reason = " ".join(notes) or "It holds no frames, scans or sweeps."
-        raise KettleError(f"{input_stream.name}: nothing usable in it. {reason}")
+        raise KettleError(f"{input_stream.name}: it holds nothing usable. {reason}")
     if not stopped and input_stream.is_stream:  # that it is the same shows at its end
         same = next(
             (
@@ -109,7 +109,7 @@ def ingest(
             return _held_already(source, same)
     if beginnings and not stopped:
         listed = ", ".join(str(n) for n in beginnings)
-        notes.append(f"It goes on where take {listed} of it ended, and stands in its place.")
+        notes.append(f"It continues where take {listed} of the same file ended, and replaces it.")
     totals = Piece(records=records, skipped=skipped, swept_bands=tuple(sorted(swept)))
     digest = input_stream.mark if stopped else input_stream.digest
     case.finish_take(number, totals, tuple(notes), digest, complete=not stopped, replaces=beginnings)
@@ -155,7 +155,7 @@ def take_live(
     notes += source.notes
     if not records:
         case.forget_take(number)
-        raise KettleError(f"{source.name}: nothing came. {' '.join(notes)}".strip())
+        raise KettleError(f"{source.name}: no data arrived. {' '.join(notes)}".strip())
     totals = Piece(records=records, skipped=skipped)
     case.finish_take(number, totals, tuple(notes), f"live-{number}", complete=True)
     return TakeResult(source.name, source.kind, records, skipped, tuple(notes), number)

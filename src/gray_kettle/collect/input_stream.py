@@ -60,7 +60,7 @@ class InputStream:
         self._pending = self._head()
         if not self._pending:
             self.close()
-            raise KettleError(f"{self.name} is empty: ask for it again.")
+            raise KettleError(f"{self.name} is empty: export it again.")
         self.head = self._pending
         self.mark = blake2b(self.head, digest_size=8).hexdigest()
         self._digest = Digest()
@@ -170,7 +170,7 @@ class InputStream:
         try:
             count = self._collected(room) if self.is_stream else self._file.readinto(room.data)
         except OSError as error:
-            raise DecodeError(f"It cannot be read on ({error.strerror})", self.bytes_read) from error
+            raise DecodeError(f"The rest cannot be read ({error.strerror})", self.bytes_read) from error
         self.bytes_read += count
         return int(count)
 

@@ -66,7 +66,7 @@ def parse_uri(uri: str) -> Wanted:
         odd = (
             f"“{printable(next(iter(reported)))}” is not known"
             if reported
-            else "host or points are not right"
+            else "the host or the number of points is invalid"
         )
         raise KettleError(f"{printable(uri)}: {odd}. {_EXAMPLE}")
     if wanted.start_hz >= wanted.stop_hz and (wanted.start_hz or wanted.stop_hz):
@@ -85,7 +85,7 @@ def _hz(text: str) -> float:
     except (KeyError, ValueError):
         value = -1.0
     if not 0 <= value < 1e12:
-        raise ValueError(f"“{printable(text)}” is no frequency")
+        raise ValueError(f"“{printable(text)}” is not a frequency")
     return value
 
 
@@ -113,7 +113,7 @@ class Analyser:
                 with _Connection(self.wanted.host, self.wanted.port) as line:
                     span = self._set_up(line)
                     if ever:
-                        self._say(f"The connection was lost; back after {time.time() - lost_s:.0f} s.")
+                        self._say(f"Connection lost; restored after {time.time() - lost_s:.0f} s.")
                     for row in self._rows(line, span, is_cancelled):
                         ever, pause_s = True, 0.5
                         yield row
@@ -140,7 +140,7 @@ class Analyser:
         line.write("*CLS")
         identity = printable(line.ask("*IDN?"))[:80]
         if not identity:
-            raise LostError("It does not say who it is (*IDN?)")
+            raise LostError("It does not answer *IDN?")
         for command, value in (
             ("FREQ:STAR", wanted.start_hz),
             ("FREQ:STOP", wanted.stop_hz),
@@ -160,7 +160,9 @@ class Analyser:
         start_hz, stop_hz = line.number("FREQ:STAR?"), line.number("FREQ:STOP?")
         points = int(line.number("SWE:POIN?"))
         if not (2 <= points <= _MOST_POINTS and 0 < start_hz < stop_hz):
-            raise LostError(f"It tells a span that is none ({start_hz:g} to {stop_hz:g} Hz, {points} points)")
+            raise LostError(
+                f"It reports an impossible span ({start_hz:g} to {stop_hz:g} Hz, {points} points)"
+            )
         if wanted.points and points != wanted.points:
             self._say(
                 f"The analyser sweeps {points:,} points, not the {wanted.points:,} that were asked for."
@@ -203,11 +205,9 @@ class Analyser:
             levels = line.trace(binary=self._binary)
             if len(levels) != span.bins:
                 bad += 1
-                self._say(
-                    f"A trace of {len(levels):,} points came where {span.bins:,} were to come; left out."
-                )
+                self._say(f"A trace of {len(levels):,} points arrived instead of {span.bins:,}; skipped.")
                 if bad >= _BAD_TRACES:
-                    raise LostError("Its traces do not have the points that it tells")
+                    raise LostError("Its traces do not have the number of points that it reports")
                 yield Piece(skipped=1)
                 continue
             bad = 0
@@ -292,7 +292,9 @@ class _Connection:
             return do(*words, **options)
         except self._failures as error:
             reason = (
-                "does not answer" if "timeout" in str(error).lower() else "broke off, or answers nonsense"
+                "does not answer"
+                if "timeout" in str(error).lower()
+                else "ended the connection or sent an invalid answer"
             )
             raise LostError(f"It {reason}") from error
 

@@ -77,7 +77,7 @@ class CaptureReader:
             self._first_damage = block.offset + int(block.starts[np.argmax(broken)])
 
     def notes(self) -> list[str]:
-        """What was left out and why, in sentences."""
+        """What was skipped and why, in sentences."""
         out = []
         for link, count in self._unknown_links.items():
             out.append(
@@ -87,14 +87,14 @@ class CaptureReader:
         if self._damaged:
             out.append(
                 f"{self._damaged:,} packets have a damaged or incomplete header, the first at byte "
-                f"{self._first_damage:,}; they were left out."
+                f"{self._first_damage:,}; they were skipped."
             )
         if self._bad_fcs:
-            out.append(f"{self._bad_fcs:,} frames arrived broken (bad checksum) and were left out.")
+            out.append(f"{self._bad_fcs:,} frames had a bad checksum and were skipped.")
         if self._untimed:
-            out.append(f"{self._untimed:,} packets carry no time; they were left out.")
+            out.append(f"{self._untimed:,} packets have no timestamp; they were skipped.")
         if self._announcer.unplaced:
             out.append(
-                f"{self._announcer.unplaced:,} beacons tell no channel that exists; they were left out."
+                f"{self._announcer.unplaced:,} beacons announce a channel that does not exist; they were skipped."
             )
         return out

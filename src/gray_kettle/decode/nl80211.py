@@ -106,7 +106,7 @@ class ScanAnswers:
         while at + _HEADER_BYTES <= len(data):
             length, kind, _, sequence = struct.unpack_from(order.sign + "IHHI", data, at)
             if not _HEADER_BYTES <= length <= _LARGEST:
-                raise DecodeError(f"A message claims {length:,} bytes", offset + at)
+                raise DecodeError(f"A message header states a length of {length:,} bytes", offset + at)
             if at + length > len(data):
                 break
             body = data[at + _HEADER_BYTES : at + length]

@@ -47,12 +47,12 @@ def sheet_text(sheet: Sheet) -> str:
         ]
         out += ["      done at ____:____   clients are back [ ]", ""]
     if sheet.conflicts:
-        out += ["Nothing is open to:", *(f"    {text}" for text in sheet.conflicts), ""]
+        out += ["No channel is available for:", *(f"    {text}" for text in sheet.conflicts), ""]
     if sheet.stays:
-        out += ["These stay; set them fixed where they are:"]
+        out += ["Unchanged; set as fixed channels:"]
         out += [f"[ ] {line.radio}: {settings_of(line)}" for line in sheet.stays] + [""]
     if sheet.other:
-        out += ["Also worth doing, best for the effort first:"]
+        out += ["Other steps, largest gain for the effort first:"]
         out += [f"[ ] {what}\n      {gain}; {effort}" for what, gain, effort in sheet.other]
     return "\n".join(out) + "\n"
 

@@ -368,7 +368,7 @@ def _assessment(
         off = off_in_rows(row_mw, rows, floor_mw, level_mw, block.looks_of_bins(max(len(own) - 2, 1)))
         if span.is_tuned:
             off = max(off, off_with_others(block, rows, (low + a, low + b), inside))
-    level_db = 10 * np.log10(row_mw[row_mw > 0]) if row_mw.any() else np.zeros(1)  # others were left out
+    level_db = 10 * np.log10(row_mw[row_mw > 0]) if row_mw.any() else np.zeros(1)  # others were skipped
     q = np.quantile(level_db, [0.05, 0.25, 0.75])
     looks = block.looks_of_bins(max(len(own) * 0.7, 1))
     expected = spread_db(looks, -0.6745, -1.645)  # of its quiet moments: others may come on top

@@ -240,7 +240,8 @@ def _from_locked(block: Block, o: MainsSynced) -> Detection | None:
 
     return Detection(
         likely, o.low_hz, o.high_hz, o.high_hz - o.low_hz, o.level_dbm, o.duty, float(block.time_s[o.rows[0]]),
-        float(block.time_s[o.rows[-1]]), len(o.rows), _channels(block, o.low_hz, o.high_hz, duty), evidence_text.of_locked(o),
+        float(block.time_s[o.rows[-1]]), len(o.rows), _channels(block, o.low_hz, o.high_hz, duty),
+        evidence_text.of_locked(o),
     )  # fmt: skip
 
 

@@ -99,7 +99,7 @@ def source_of(country: str) -> str:
     """Where the rules of a country come from, in words."""
     if country.upper() in regulatory.of_this_machine():
         return "this machine's regulatory database"
-    return "our table" if country.upper() in _RULES else "what all countries of our table share"
+    return "our table" if country.upper() in _RULES else "channels common to all countries of our table"
 
 
 def _by_frequency(stretches: tuple[regulatory.Stretch, ...], band: str) -> dict[int, Rule]:

@@ -38,7 +38,7 @@ def parse(raw: bytes) -> dict[str, tuple[Stretch, ...]]:
     try:
         magic, version = _HEADER.unpack_from(raw, 0)
         if (magic, version) != (_MAGIC, _VERSION):
-            raise ValueError("This is no regulatory database of a kind we know.")
+            raise ValueError("This is not a known regulatory database format.")
         out: dict[str, tuple[Stretch, ...]] = {}
         at = _HEADER.size
         while True:

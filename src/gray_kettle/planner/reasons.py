@@ -114,7 +114,7 @@ def _what_is_wrong(
         )
     elif not fits_plan(source, channel_plan):
         out.append(
-            f"{source.label} lies between the channels {plan_text(channel_plan)}. It looks empty in a list, but "
+            f"{source.label} lies between the channels {plan_text(channel_plan)}. It seems empty in a list, but "
             "stations that cannot decode each other do not take turns, and frames collide."
         )
     worst = [h for h in now.losses if h.share_lost >= 0.01][:2]
@@ -150,7 +150,8 @@ def _why_stay(after: ChannelAssessment, alternatives: tuple[Alternative, ...]) -
             f"Stay: no other channel is expected to give more than the {after.expected_mbps:.0f} Mb/s here "
             f"({best.channel.label}: {best.expected_mbps:.0f} Mb/s)."
         )
-    offer = f"Stay: {best.channel.label} would give {best.expected_mbps:.0f} instead of {after.expected_mbps:.0f} Mb/s, "
+    offered = f"{best.expected_mbps:.0f} instead of {after.expected_mbps:.0f} Mb/s"
+    offer = f"Stay: {best.channel.label} would give {offered}, "
     if best.expected_mbps > after.expected_mbps * (1 + _DISRUPTION):
         return offer + "but would take more than that from own radios there, or require a radar check."
     return offer + "too little to justify the disruption."

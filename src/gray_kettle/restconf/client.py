@@ -58,7 +58,7 @@ class Restconf:
         parts = urlsplit(address)
         if parts.scheme not in ("http", "https") or not parts.hostname:
             raise KettleError(
-                f"“{printable(address)}” is no address of an access point: write https://HOST:PORT."
+                f"“{printable(address)}” is not the address of an access point: write https://HOST:PORT."
             )
         if parts.username or parts.password:  # it would be shown with the address
             raise KettleError("Name the user with --user; the password is in a variable, see --help.")
@@ -84,7 +84,7 @@ class Restconf:
             return tuple(radio for host in hosts for radio in _radios_of(host))
         except _NO_SUCH_MODEL as error:
             raise KettleError(
-                f"{self._base} answered what is no list of access points ({error!r})."
+                f"{self._base} did not answer with a list of access points ({error!r})."
             ) from error
 
     def set_channel(self, radio: DeviceRadio, channel: int, width_mhz: int) -> None:
@@ -97,9 +97,9 @@ class Restconf:
         try:
             now = _setting_of(answer.json()[f"{_MODULE}:config"])
         except _NO_SUCH_MODEL as error:
-            raise KettleError(f"{self._base} answered what is no radio ({error!r}).") from error
+            raise KettleError(f"{self._base} did not answer with a radio ({error!r}).") from error
         if now != radio.setting:
-            raise KettleError("somebody changed it since it was read. Look again.")
+            raise KettleError("somebody changed it since it was read. Read it again.")
         # Its version goes along, so that a change between these two requests is not lost either.
         mark = answer.headers.get("ETag", "")
         headers = {"Content-Type": _JSON} | ({"If-Match": mark} if mark else {})
@@ -114,11 +114,9 @@ class Restconf:
                 links = ElementTree.fromstring(answer.content).iter()
                 found = [link.get("href", "") for link in links if link.get("rel") == "restconf"]
             except ElementTree.ParseError as error:
-                raise KettleError(
-                    f"{self._base} does not say where its RESTCONF begins ({error})."
-                ) from error
+                raise KettleError(f"{self._base} does not name its RESTCONF root ({error}).") from error
             if not found or not found[0].startswith("/"):
-                raise KettleError(f"{self._base} does not say that it speaks RESTCONF.")
+                raise KettleError(f"{self._base} does not report RESTCONF support.")
             self._root = found[0].rstrip("/")
         return f"{self._root}/data"
 
@@ -129,7 +127,7 @@ class Restconf:
                 for part in known.iter_bytes():
                     content += part
                     if len(content) > _MOST_BYTES:
-                        raise KettleError(f"{self._base} answered more than an access point has to say.")
+                        raise KettleError(f"{self._base} sent an answer that is too large.")
         except (httpx.HTTPError, httpx.InvalidURL) as error:
             raise KettleError(f"{self._base} cannot be reached: {printable(str(error))}.") from error
         # Unpacked already: what says how it was packed or how long it was no longer holds.
@@ -152,7 +150,7 @@ def _why(answer: httpx.Response) -> str:
         return printable(str(known.get("error-message") or known["error-tag"]))
     except _NO_SUCH_MODEL:
         if answer.status_code == httpx.codes.PRECONDITION_FAILED:
-            return "somebody changed it since it was read. Look again."
+            return "somebody changed it since it was read. Read it again."
         return printable(answer.reason_phrase or "no reason given")
 
 

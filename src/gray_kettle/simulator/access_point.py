@@ -53,7 +53,7 @@ class SimulatedAccessPoints:
                 and is_allowed(self.country, c)
                 for c in all_channels(band)
             ):
-                return f"channel {config['channel']} is not to be had with {config['channel-width']} MHz"
+                return f"channel {config['channel']} is not available with {config['channel-width']} MHz"
             radio["config"] = config
             return ""
 
@@ -116,13 +116,13 @@ def _handler(points: SimulatedAccessPoints) -> type[BaseHTTPRequestHandler]:
             elif radio := points.radio_at(unquote(self.path)):
                 self._json(200, {f"{_MODULE}:config": radio["config"]}, _mark(radio))
             else:
-                self._refuse(404, "invalid-value", "there is no such resource")
+                self._refuse(404, "invalid-value", "no such resource")
 
         def do_PATCH(self) -> None:
             try:
                 body = json.loads(self.rfile.read(int(self.headers.get("Content-Length", 0))))
             except ValueError:
-                self._refuse(400, "malformed-message", "this is no JSON")
+                self._refuse(400, "malformed-message", "this is not JSON")
                 return
             radio = points.radio_at(unquote(self.path))
             if radio and self.headers.get("If-Match", _mark(radio)) != _mark(radio):

@@ -68,7 +68,7 @@ class Case:
         if path.exists():
             raise KettleError(f"{path} exists already: choose another name, or open it.")
         if not path.parent.is_dir():
-            raise KettleError(f"The folder {path.parent} does not exist: make it first.")
+            raise KettleError(f"The folder {path.parent} does not exist: create it first.")
         case = cls(path, _engine(path))
         with case._writing() as db:
             db.execute(sa.text(f"PRAGMA application_id = {header.APPLICATION_ID}"))

@@ -17,7 +17,7 @@ def check(path: Path) -> int:
     Raises: KettleError, when the file is not there, is no case, or is from a newer version.
     """
     if not path.is_file():
-        raise KettleError(f"{path} is not there: make it with `gray-kettle new {path}`.")
+        raise KettleError(f"{path} does not exist: create it with `gray-kettle new {path}`.")
     try:
         with path.open("rb") as file:
             head = file.read(100)
@@ -28,7 +28,7 @@ def check(path: Path) -> int:
     version = int.from_bytes(head[60:64])
     if version > VERSION:
         raise KettleError(
-            f"{path} was made by a newer version of Gray Kettle (format {version}, this one reads up to "
+            f"{path} was written by a newer version of Gray Kettle (format {version}, this one reads up to "
             f"{VERSION}): update Gray Kettle to open it."
         )
     return version

@@ -2,6 +2,9 @@
 
 from typing import ClassVar
 
+from rich.console import Group, RenderableType
+from rich.table import Table
+from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import VerticalScroll
@@ -24,9 +27,48 @@ Everywhere
   ctrl+q      quit
 
 Signs
-  ■ own radio   □ foreign radio   ▲ act   ◆ watch   · note
-  ✶ non-Wi-Fi emitter   ┄ no data then   – not measured
+  ■ □         own radio, foreign radio
+  ▲ ◆ ·       findings: act, watch, note
+  ✶           non-Wi-Fi emitter
+  ┄ –         no data at that time; not measured
 """
+_KEY_COLUMNS = 14  # a help text starts the words of a key line here
+
+
+def _rendered(text: str) -> RenderableType:
+    """A help text, wrapped to any width: lines that start with two spaces are a key and its words."""
+    parts: list[RenderableType] = []
+    rows: list[list[str]] = []
+    paragraph: list[str] = []
+
+    def finish() -> None:
+        if rows:
+            table = Table.grid(padding=(0, 2))
+            for key, words in rows:
+                table.add_row(Text(f"  {key}", no_wrap=True), Text(words))
+            parts.append(table)
+        if paragraph:
+            parts.append(Text(" ".join(paragraph)))
+        rows.clear()
+        paragraph.clear()
+
+    for line in text.strip("\n").split("\n"):
+        key, words = line[:_KEY_COLUMNS].strip(), line[_KEY_COLUMNS:].strip()
+        if not line.strip():
+            finish()
+            parts.append(Text(""))
+        elif line.startswith(" ") and key:
+            if paragraph:
+                finish()
+            rows.append([key, words])
+        elif line.startswith(" ") and rows:
+            rows[-1][1] += " " + words
+        else:
+            if rows:
+                finish()
+            paragraph.append(line)
+    finish()
+    return Group(*parts)
 
 
 class HelpScreen(ModalScreen[None]):
@@ -36,7 +78,7 @@ class HelpScreen(ModalScreen[None]):
     HelpScreen { align: center middle; }
     HelpScreen > VerticalScroll { width: 84; max-width: 96%; height: auto; max-height: 90%; padding: 1 2;
         background: $surface; border: round $rule; }
-    HelpScreen Static { width: auto; }
+    HelpScreen Static { width: 100%; }
     """
     BINDINGS: ClassVar = [Binding("escape,question_mark,q,enter", "close", "close", id="help.close")]
 
@@ -46,7 +88,7 @@ class HelpScreen(ModalScreen[None]):
 
     def compose(self) -> ComposeResult:
         with VerticalScroll():
-            yield Static(self._of_view.strip("\n") + "\n" + _EVERYWHERE, markup=False)
+            yield Static(_rendered(self._of_view.strip("\n") + "\n" + _EVERYWHERE), markup=False)
 
     def action_close(self) -> None:
         self.dismiss(None)

@@ -93,7 +93,7 @@ ADVICE = {
         "point-to-point link",
         "link",
         "Dishes and panels on roofs and masts, between buildings, to boats and cranes.",
-        "Look along the direction of its antennas. Its owner can pause it for a minute.",
+        "Follow the direction of its antennas. Its owner can pause it for a minute.",
         "Agree on frequencies with its owner, or use channels that it does not overlap.",
     ),
     EmitterKind.UNKNOWN: Advice(

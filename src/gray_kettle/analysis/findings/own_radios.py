@@ -204,7 +204,7 @@ def _unsteady(facts: Facts) -> Iterator[Finding]:
             subject=title(radio),
             cause=f"Its level at one spot varies by {radio.swing_db:.0f} dB (10th to 90th percentile).",
             effect="When the level is low, clients fall to low rates or roam to another radio.",
-            first_step="Look for moving obstacles (doors, vehicles, people), or a loose antenna or cable.",
+            first_step="Check for moving obstacles (doors, vehicles, people), or a loose antenna or cable.",
             figures=Swing(radio.swing_db),
             radio=radio.id,
             see="heard",

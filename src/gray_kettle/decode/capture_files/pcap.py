@@ -83,7 +83,7 @@ def iter_pcap(file: ByteReader) -> Iterator[PacketBlock]:
         if stretch.left >= _HEADER_BYTES:
             (claimed,) = packets.one.unpack_from(stretch.data.data, stretch.at + 8)
             if claimed > LARGEST_PACKET:
-                raise DecodeError(f"A packet claims {claimed:,} bytes", stretch.offset)
+                raise DecodeError(f"A packet header states a length of {claimed:,} bytes", stretch.offset)
             wanted += claimed
         if not stretch.need(wanted):
             if not stretch.left:

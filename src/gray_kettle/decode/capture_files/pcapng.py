@@ -94,7 +94,7 @@ def iter_pcapng(file: ByteReader) -> Iterator[PacketBlock]:
                 continue
         (length,) = struct.unpack_from(order + "I", stretch.data.data, stretch.at + 4)
         if length < _HEADER_BYTES or length & 3 or length > LARGEST_PACKET:
-            raise DecodeError(f"A block claims a length of {length:,} bytes", stretch.offset)
+            raise DecodeError(f"A block header states a length of {length:,} bytes", stretch.offset)
         if not stretch.need(length):
             raise DecodeError("The capture stops in the middle of a block", stretch.offset)
         if in_section_header:
@@ -120,7 +120,7 @@ def _packets(
     trouble = len(starts), ""  # the first block that cannot be what it says, and why
     closing = blocks.words[starts + lengths - 4]
     if len(wrong := np.flatnonzero(closing != lengths)):
-        trouble = int(wrong[0]), "A block tells one length at its beginning and another at its end"
+        trouble = int(wrong[0]), "The two length fields of a block differ"
     known_before = np.full(len(starts), len(interfaces))
     for k in np.flatnonzero((kinds == _INTERFACE) & (lengths >= 20)):
         content = stretch.data[starts[k] + 8 : starts[k] + lengths[k] - 4].tobytes()
@@ -142,7 +142,7 @@ def _packets(
     limit = np.minimum(room, snap[0]) if snap[0] else room
     captured = np.where(is_simple, np.minimum(sent, limit), words[:, 3])
     for bad, why in (
-        (which >= known_before[rows], "A packet names an interface that was not described"),
+        (which >= known_before[rows], "A packet refers to an interface that was not described"),
         (captured > room, "A packet is longer than its block"),
     ):
         if len(wrong := np.flatnonzero(bad)) and rows[wrong[0]] < trouble[0]:

@@ -29,7 +29,7 @@ def channel_of(band: str, primary: int, said: Placement) -> Channel:
     """
     found = wide(band, primary, 20)
     if not found:
-        raise ValueError(f"Nothing transmits on {primary} in the {band} GHz band.")
+        raise ValueError(f"No channel has its centre at {primary} in the {band} GHz band.")
     base = found[0]
     for candidate in (
         _from_eht(band, primary, said),

@@ -85,7 +85,7 @@ class NetshReader:
                 stations = float(values[at - 1])
         try:
             if number is None or share is None:
-                raise ValueError("It tells no channel or no level.")
+                raise ValueError("The entry has no channel or no level.")
             label = label_from_words(" ".join(self._of_network[1:3]))
             found = plain(self._bssid, self._ssid, channel_hz(number, band), label, kind, 0, 0.0, basic)
         except ValueError:

@@ -78,7 +78,7 @@ class LogReader:
     def _say(self, number: int, error: ValueError) -> None:
         self._wrong += 1
         if self._wrong <= _MOST_NOTES:
-            self.notes.append(f"Line {number:,} was left out: {error}.")
+            self.notes.append(f"Line {number:,} was skipped: {error}.")
 
 
 _OF_ANNOUNCEMENT = (

@@ -15,12 +15,12 @@ class LogLine(BaseModel):
 
     model_config = ConfigDict(extra="ignore", title="Gray Kettle scan log, one line")
 
-    time: float | str = Field(description="Unix seconds, or ISO 8601 (UTC where it tells no zone)")
+    time: float | str = Field(description="Unix seconds, or ISO 8601 (UTC where it has no zone)")
     bssid: str = Field(pattern=rf"^{MAC}$")
     frequency_mhz: float = Field(ge=2400, le=7200, description="Centre of the primary 20 MHz")
-    width_mhz: int = Field(default=0, ge=0, le=320, description="0: not told")
+    width_mhz: int = Field(default=0, ge=0, le=320, description="0: not reported")
     centre_mhz: float = Field(
-        default=0.0, ge=0, le=7200, description="Centre of the whole channel; 0: not told"
+        default=0.0, ge=0, le=7200, description="Centre of the whole channel; 0: not reported"
     )
     ssid: str = Field(default="", description="The network's name; empty for a hidden one")
     ssid_hex: str = Field(
@@ -28,7 +28,10 @@ class LogLine(BaseModel):
     )
     level_dbm: float | None = Field(default=None, ge=-150, le=30)
     level_percent: float | None = Field(
-        default=None, ge=0, le=100, description="Where only a share is told: an estimate"
+        default=None,
+        ge=0,
+        le=100,
+        description="Where only a percentage is reported: an estimate of the level",
     )
     noise_dbm: float | None = Field(default=None, ge=-150, le=30)
     security: str = Field(
@@ -52,4 +55,4 @@ def read_line(text: str) -> LogLine:
         where = ".".join(str(part) for part in first["loc"]) or "the line"
         raise ValueError(f"{where}: {first['msg']}") from error
     except ValueError as error:
-        raise ValueError(f"it is no entry of a scan log ({error})") from error
+        raise ValueError(f"it is not an entry of a scan log ({error})") from error

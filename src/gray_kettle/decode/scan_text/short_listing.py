@@ -25,11 +25,11 @@ def plain(
 ) -> Announcement:
     """Raises: ValueError, for an address or a frequency that cannot be."""
     if re.fullmatch(MAC, bssid) is None:
-        raise ValueError(f"{bssid!r} is no address.")
+        raise ValueError(f"{bssid!r} is not an address.")
     band, primary = number_at(freq_hz)
     only = wide(band, primary, 20)
     if not only or abs(only[0].primary_hz - freq_hz) > 2.5e6:
-        raise ValueError(f"{freq_hz / 1e6:g} MHz is no channel.")
+        raise ValueError(f"{freq_hz / 1e6:g} MHz is not a channel.")
     channel = only[0]
     # Where the listing tells a width and no centre there is one place in the fixed groups; in 2.4 GHz there are two.
     if width_mhz > 20:

@@ -36,7 +36,7 @@ class Clock:
         if self.dates:
             return []
         when = datetime.fromtimestamp(self.fallback_s, UTC).isoformat(timespec="seconds")
-        return [f"The listing is not dated; the file's own time was taken ({when})."]
+        return [f"The listing has no date; the file's modification time was used ({when})."]
 
 
 def time_of(text: str) -> float | None:

@@ -42,13 +42,13 @@ class Layout:
                 step_hz = even_hz
             elif abs((high_hz - low_hz) / step_hz - bins) > 1.5:
                 raise ValueError(
-                    f"{bins:,} levels of {step_hz:g} Hz do not fill {low_hz:g} to {high_hz:g} Hz: does the layout fit?"
+                    f"{bins:,} levels of {step_hz:g} Hz do not fit {low_hz:g} to {high_hz:g} Hz: does the layout fit?"
                 )
         if not 0 < step_hz <= _WIDEST_STEP_HZ:
             raise ValueError(f"{step_hz:g} Hz is not a step")
         start_hz = _hz(known, "start_hz") or low_hz + step_hz / 2
         if not _LOWEST_HZ <= start_hz <= _HIGHEST_HZ:
-            hint = ": it looks like MHz, and hertz are needed" if 100 < start_hz < 1e5 else ""
+            hint = ": it seems to be in MHz; hertz are needed" if 100 < start_hz < 1e5 else ""
             raise ValueError(f"a row cannot begin at {start_hz:g} Hz{hint}")
         samples = int(_number(known, "samples") or 0)
         return Head(time_s, start_hz, step_hz, max(samples, 0))

@@ -134,9 +134,11 @@ class RecordReader:
             raise DecodeError("The last record is cut short", at_byte)
 
     def _remarks(self) -> list[str]:
-        out = ["The card tells no time of day: the first record is taken for when the file was written."]
+        out = [
+            "The records hold no time of day: the first one is assumed to be of the time when the file was written."
+        ]
         if self._left_out:
-            out.append(f"{self._left_out:,} records held no power at all and were left out.")
+            out.append(f"{self._left_out:,} records were empty and were skipped.")
         return out
 
     def _piece(self, found: list[SweepRows]) -> Piece:

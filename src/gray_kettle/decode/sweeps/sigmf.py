@@ -71,10 +71,10 @@ def describe(text: bytes, written_s: float) -> Description:
     except (ValueError, KeyError, TypeError, RecursionError) as error:
         raise ValueError("the description is damaged") from error
     if kind is None:
-        raise ValueError(f"“{printable(str(known['core:datatype']))[:40]}” is no type of sample")
+        raise ValueError(f"“{printable(str(known['core:datatype']))[:40]}” is not a sample type")
     rate_hz = _number(known.get("core:sample_rate"))
     if not _RATES_HZ[0] <= rate_hz <= _RATES_HZ[1]:
-        raise ValueError("the description tells no sample rate (core:sample_rate)")
+        raise ValueError("the description has no sample rate (core:sample_rate)")
     notes: list[str] = []
     captures = _captures(document.get("captures"), rate_hz, written_s, notes)
     order = ">" if kind[3] == "_be" else "<"
@@ -93,25 +93,25 @@ def describe(text: bytes, written_s: float) -> Description:
 def _captures(known: Any, rate_hz: float, written_s: float, notes: list[str]) -> tuple[Capture, ...]:
     listed = [c for c in known if isinstance(c, dict)] if isinstance(known, list) else []
     if not listed:
-        raise ValueError("no capture tells its frequency (core:frequency)")
+        raise ValueError("no capture has a frequency (core:frequency)")
     listed.sort(key=lambda c: _number(c.get("core:sample_start")))
     starts = [int(max(_number(c.get("core:sample_start")), 0)) for c in listed]
     out: list[Capture] = []
     for capture, first, last in zip(listed, starts, [*starts[1:], -1], strict=True):
         centre_hz = _number(capture.get("core:frequency"))
         if not 1e6 <= centre_hz <= 1e12:
-            notes.append(f"The capture from sample {first:,} on tells no frequency and was left out.")
+            notes.append(f"The capture from sample {first:,} on has no frequency and was skipped.")
             continue
         start_s = _moment(capture.get("core:datetime"))
         if start_s is None:
             before = out[-1] if out else None
             start_s = before.start_s + (first - before.first) / rate_hz if before else written_s
             if before is None:
-                notes.append("The recording tells no time: it is taken to begin when its file was written.")
+                notes.append("The recording has no time: it is assumed to start when its file was written.")
         header = int(max(_number(capture.get("core:header_bytes")), 0))
         out.append(Capture(first, last, header, centre_hz, start_s))
     if not out:
-        raise ValueError("no capture tells its frequency (core:frequency)")
+        raise ValueError("no capture has a frequency (core:frequency)")
     return tuple(out)
 
 
@@ -162,8 +162,8 @@ class RecordingReader:
         self.notes = list(known.notes)
         if full_scale_dbm is None:
             self.notes.append(
-                f"Levels of a recording are relative: a full sample is taken for {FULL_SCALE_DBM:g} dBm. "
-                "Tell the true one with --full-scale."
+                f"Levels of a recording are relative: full scale is assumed to be {FULL_SCALE_DBM:g} dBm. "
+                "Give the correct one with --full-scale."
             )
         bins = round(known.rate_hz / bin_hz) if bin_hz else _USUAL_BINS
         self._bins = min(max(bins, 2), _MOST_BINS)

@@ -49,13 +49,13 @@ class TableReader:
 
     @property
     def notes(self) -> list[str]:
-        """What was left out or noticed, with the line of each; of one kind the first few."""
+        """What was skipped or noticed, with the line of each; of one kind the first few."""
         out = []
         for kind, lines in self._said.items():
             more = len(lines) - _MOST_NOTES
             out += lines[:_MOST_NOTES] + ([f"… and {more:,} more lines: {kind}."] if more > 0 else [])
         if self._missing:
-            out.append(f"{self._missing:,} levels were no numbers; they are kept as not measured.")
+            out.append(f"{self._missing:,} levels were not numbers; they are stored as not measured.")
         return out
 
     def pieces(self, readinto: ReadInto) -> Generator[Piece]:
@@ -77,7 +77,7 @@ class TableReader:
             if at:
                 yield self._piece(self._rows(block[:at].split(b"\n")[:-1]))
             if len(rest) > 16 * _MOST_BINS:
-                self._leave_out("a line is longer than any row", "it has no end that could be found")
+                self._leave_out("a line is longer than any row", "its end was not found")
                 rest = b""
         if rest:
             yield self._piece(self._rows([rest]))
@@ -131,7 +131,7 @@ class TableReader:
             elif colon and key == "detector":
                 raise ValueError
         except ValueError:
-            self._say("a fact was not understood", f"“{value}” is no {key}; it was passed over")
+            self._say("a field was not understood", f"“{value}” is no {key}; it was ignored")
 
     def _run(self, run: list[tuple[int, bytes]], commas: int) -> Iterator[SweepRows]:
         before = len(self._layout.columns)
@@ -139,11 +139,13 @@ class TableReader:
         if bins < 1 or bins > _MOST_BINS:
             for number, _ in run:
                 self._leave_out(
-                    "no levels", f"it has {commas + 1} fields, and levels come after {before}", number
+                    "no levels", f"it has {commas + 1} fields, and levels start after {before}", number
                 )
             return
         if self._bins and bins != self._bins and len(self._layout.columns) == len(OWN_LAYOUT.columns):
-            self._say("another bin count", f"{bins:,} levels follow where rows had {self._bins:,}", run[0][0])
+            self._say(
+                "another bin count", f"{bins:,} levels in a row; earlier rows had {self._bins:,}", run[0][0]
+            )
         self._bins = bins
         heads: list[Head | None] = []
         tails = []
@@ -162,7 +164,7 @@ class TableReader:
         try:
             return self._layout.head(words, bins)
         except ValueError as error:
-            self._leave_out("not what the layout says", str(error), number)
+            self._leave_out("it does not match the layout", str(error), number)
             return None
 
     def _told(self, lines: list[int], heads: list[Head], levels: Levels) -> Iterator[SweepRows]:
@@ -174,7 +176,7 @@ class TableReader:
             wrong = (strongest > _LOUDEST_DBM) | (weakest < _QUIETEST_DBM) | np.isnan(strongest)
         self._missing += int(np.isnan(levels[~wrong]).sum())
         for k in np.flatnonzero(wrong):
-            known = f"levels reach from {weakest[k]:g} to {strongest[k]:g}: these are no dBm"
+            known = f"levels reach from {weakest[k]:g} to {strongest[k]:g}: these are not dBm"
             self._leave_out(
                 "no dBm", "none of its levels is a number" if np.isnan(strongest[k]) else known, lines[k]
             )
@@ -214,7 +216,7 @@ class TableReader:
             back_s = self._last_s - head.time_s
             self._say(
                 "time goes back",
-                f"time goes back by {back_s:.3f} s; from here on it is a run of its own",
+                f"time goes back by {back_s:.3f} s; a new run starts here",
                 number,
             )
         self._last_s = head.time_s
@@ -224,7 +226,7 @@ class TableReader:
 
     def _leave_out(self, kind: str, why: str, number: int | None = None) -> None:
         self._skipped += 1
-        self._said.setdefault(kind, []).append(f"Line {number or self._line:,} was left out: {why}.")
+        self._said.setdefault(kind, []).append(f"Line {number or self._line:,} was skipped: {why}.")
 
 
 def _levels(tails: list[bytes], bins: int) -> Levels:

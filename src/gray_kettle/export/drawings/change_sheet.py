@@ -60,19 +60,19 @@ def _blocks(sheet: Sheet) -> Iterator[list[tuple[_Text, bool]]]:
         yield _block(line)
     if sheet.conflicts:
         yield [
-            (("Nothing is open to", 12, OWN, 0.0), False),
+            (("No channel is available for", 12, OWN, 0.0), False),
             *((t, False) for c in sheet.conflicts for t in _lines(c, 9.5, INK, 0.0)),
         ]
     if sheet.stays:
         yield [
             (("", 6, INK, 0.0), False),
-            (("These stay; set them fixed where they are", 12, OWN, 0.0), False),
+            (("Unchanged; set as fixed channels", 12, OWN, 0.0), False),
         ]
         for line in sheet.stays:
             where = f"{line.radio}: {settings_of(line)}"
             yield [(text, k == 0) for k, text in enumerate(_lines(where, 9.5, INK, 0.3))]
     if sheet.other:
-        yield [(("", 6, INK, 0.0), False), (("Also worth doing", 12, OWN, 0.0), False)]
+        yield [(("", 6, INK, 0.0), False), (("Other steps", 12, OWN, 0.0), False)]
         for what, gain, effort in sheet.other:
             yield [
                 (text, k == 0)

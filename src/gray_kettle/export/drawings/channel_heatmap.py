@@ -29,7 +29,7 @@ def heatmap_figure(session: Session, band: str) -> Figure:
         rows[0].text(0.5, 0.5, f"no own radio in {band} GHz", ha="center", transform=rows[0].transAxes)
         rows[0].set_axis_off()
     site = printable(session.setup.site) or "Site not named"
-    title = f"{site}: {band} GHz, expected Mb/s on every channel and width (framed: now; –: not open to it)"
+    title = f"{site}: {band} GHz, expected Mb/s on every channel and width (framed: now; –: not available)"
     figure.suptitle(literal(title), x=0.01, ha="left", fontsize=11, color=INK)
     return figure
 

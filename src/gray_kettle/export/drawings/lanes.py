@@ -26,7 +26,9 @@ def lanes_figure(session: Session, band: str) -> Figure:
     _draw_lanes(lanes, radios, band)
     _draw_ledger(ledger, channel_views, band)
     site = printable(session.setup.site) or "Site not named"
-    figure.suptitle(literal(f"{site}: {band} GHz, who fills what"), x=0.01, ha="left", fontsize=12, color=INK)
+    figure.suptitle(
+        literal(f"{site}: {band} GHz, radios by frequency"), x=0.01, ha="left", fontsize=12, color=INK
+    )
     return figure
 
 
@@ -44,7 +46,7 @@ def _draw_lanes(axes: Axes, radios: list[Radio], band: str) -> None:
         axes.fill_between([primary - 10, primary + 10], base, top, color=colour, linewidth=0)
         mark = "■" if radio.own else "□"
         label = literal(
-            f"{mark} {radio.name}  {channel.label}  {'level not told' if radio.level_dbm is None else dbm(level)}"
+            f"{mark} {radio.name}  {channel.label}  {'level unknown' if radio.level_dbm is None else dbm(level)}"
         )
         axes.text(
             1.01,
@@ -120,7 +122,7 @@ def _draw_ledger(axes: Axes, channel_views: list[ChannelView], band: str) -> Non
     axes.tick_params(axis="x", pad=12 if band == "2.4" else 18)
     axes.set_xlabel("MHz (channel numbers above)", color=INK)
     axes.set_ylabel("clear air", color=INK)
-    note = "light: clear air · hatched: lost to overlapping radios · dark: shared on the channel"
+    note = "light: clear air · hatched: adjacent-channel · dark: co-channel"
     axes.text(
         1.01, 0.5, note.replace(" · ", "\n"), transform=axes.transAxes, fontsize=7.5, va="center", color=INK
     )

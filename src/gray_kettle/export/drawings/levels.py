@@ -44,7 +44,7 @@ def levels_figure(session: Session, band: str) -> Figure:
         strip.spines[["top", "left"]].set_visible(False)
     if not radios:
         strips[0].text(
-            0.5, 0.5, f"no radio was heard in {band} GHz", ha="center", transform=strips[0].transAxes
+            0.5, 0.5, f"no radio was observed in {band} GHz", ha="center", transform=strips[0].transAxes
         )
         strips[0].set_axis_off()
     else:

@@ -27,7 +27,7 @@ def share_chart_figure(session: Session, band: str) -> Figure:
     busy = [p for p in assessment.channels if p.channel.band == band]
     _sources(rows[-1], busy)
     site = printable(session.setup.site) or "Site not named"
-    title = literal(f"{site}: {band} GHz, what each channel leaves and who takes the rest")
+    title = literal(f"{site}: {band} GHz, clear air and losses on each channel")
     figure.suptitle(title, x=0.01, ha="left", fontsize=12, color=INK)
     handles, labels = rows[0].get_legend_handles_labels()
     figure.legend(handles, labels, loc="outside lower left", ncols=5, fontsize=8, frameon=False)
@@ -39,15 +39,15 @@ def _shares(axes: Axes, channel_views: list[ChannelView], seat: Radio | None) ->
     bottom = [0.0] * len(measured)
     for name, colour, hatch in (
         ("clear air", _CLEAR, ""),
-        ("shared on the channel", FOREIGN, ""),
-        ("overlapped from the side", _OVERLAP, "////"),
+        ("co-channel", FOREIGN, ""),
+        ("adjacent-channel", _OVERLAP, "////"),
         ("not Wi-Fi", EMITTER, "...."),
     ):
         heights = []
         for _, s in measured:
             parts = {
-                "shared on the channel": s.co_channel_lost,
-                "overlapped from the side": s.adjacent_lost,
+                "co-channel": s.co_channel_lost,
+                "adjacent-channel": s.adjacent_lost,
                 "not Wi-Fi": s.non_wifi_lost,
             }
             total, lost = sum(parts.values()), 1 - s.clear_air

@@ -55,7 +55,7 @@ def sweep_figure(shown: Sweeping) -> Figure:
     _presence(above, shown)
     _shares(middle, shown)
     _spans(below, shown, radios)
-    _title(figure, shown, "how strong, and how much of the time")
+    _title(figure, shown, "level and share of time")
     return figure
 
 

@@ -1,1 +1,1 @@
-"""What the main screen does beside showing: loading, window, edits of the setup, capture, export. Composed, not inherited."""
+"""Controllers that the main screen is composed of: loading, window, edits of the setup, capture, export."""

@@ -1,4 +1,4 @@
-"""Reads, assesses and plans off the interface's thread; the screen gets each answer as a message as soon as it is there."""
+"""Reads, assesses and plans in workers; the screen gets each result as a message as soon as it is ready."""
 
 import logging
 import time

@@ -16,7 +16,7 @@ from gray_kettle.tui.view_state import BANDS, ViewState
 # Views have fixed numbers. A new view is added here and in tui/views.py.
 VIEWS = {
     "1": ("brief", "Brief"),
-    "2": ("heard", "GroupingInput"),
+    "2": ("heard", "Heard"),
     "3": ("air", "Air"),
     "4": ("sweep", "Sweep"),
     "5": ("plan", "Plan"),

@@ -49,13 +49,17 @@ Heard: radios, not SSIDs. One radio may announce several networks.
               were grouped wrongly
   escape      back to the view that led here
 
-margin: level over the strongest other radio on the same channel.
-air: share of time that its frames took, from captures (a lower bound);
-~ estimated activity.  retries: share of its frames that were retries.
-clients in ( ): reported by the access point.  ~ before a level: converted from
-a percentage.  off channel: other channels on which its frames were received; it
-does not transmit there.  A client's line ends with its capabilities and the
-channels that it supports.
+Columns
+  margin      level over the strongest other radio on the same channel
+  air         share of time that its frames took, from captures (a lower bound);
+              ~ marks an estimated activity
+  retries     share of its frames that were retries
+  clients     in ( ): reported by the access point
+  dBm         ~ marks a level that was converted from a percentage
+  off channel channels on which its frames were received; it does not transmit
+              there
+
+A client's line ends with its capabilities and the channels that it supports.
 """
 
 

@@ -38,11 +38,14 @@ def summary(shown: Shown) -> str:
     if not proposal.moves:
         return ""
     if shown.hypothetical_plan is not None and shown.elsewhere:
-        text = f" By hand: {shown.hypothetical_plan.typical_mbps:.0f} Mb/s for a typical radio, proposed {_plan_mbps(proposal):.0f}"
+        by_hand_mbps = shown.hypothetical_plan.typical_mbps
+        text = f" By hand: {by_hand_mbps:.0f} Mb/s for a typical radio, proposed {_plan_mbps(proposal):.0f}"
     else:
         confidence = "proved best" if proposal.proved else _gap(proposal)
-        many = f"{len(moving)} of {len(proposal.moves)} radios change" if moving else "Every radio stays"
-        text = f" {many}: {shown.now.typical_mbps:.0f} → {_plan_mbps(proposal):.0f} Mb/s for a typical radio; {confidence}"
+        change = "changes" if len(moving) == 1 else "change"
+        many = f"{len(moving)} of {len(proposal.moves)} radios {change}" if moving else "Every radio stays"
+        mbps = f"{shown.now.typical_mbps:.0f} → {_plan_mbps(proposal):.0f} Mb/s for a typical radio"
+        text = f" {many}: {mbps}; {confidence}"
     if proposal.hours:
         text += f"; {proposal.hours}"
     if shown.kept is not None:
