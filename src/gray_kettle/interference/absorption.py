@@ -102,8 +102,10 @@ def _as_one(some: list[Detection]) -> Detection:
     shares: dict[tuple[str, int], float] = {}
     for band, number, share in (c for s in some for c in s.channels):
         shares[band, number] = min(shares.get((band, number), 0.0) + share, 1.0)
-    together = f"{len(some)} frequencies from {mhz(low_hz)} to {mhz(high_hz)}: "
+    together = (
+        f"{len(some)} frequencies from {mhz(low_hz)} to {mhz(high_hz)}: "
         "one emitter that changes between them, or several"
+    )
     return replace(
         loudest, low_hz=low_hz, high_hz=high_hz, duty=min(sum(s.duty for s in some), 1.0),
         first_s=min(s.first_s for s in some), last_s=max(s.last_s for s in some), rows=sum(s.rows for s in some),
