@@ -3,7 +3,7 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo test lint screenshots bench emitters fuzz lock clean
+.PHONY: demo test check lint dist screenshots bench emitters fuzz lock clean
 
 demo: $(VENV)/.app
 	@$(BIN)/gray-kettle demo
@@ -12,6 +12,15 @@ test: $(VENV)/.dev
 	@tools/need tmux
 	@$(MAKE) --no-print-directory lint
 	@$(BIN)/pytest --numprocesses 2 --dist loadfile
+
+# About a minute: format, lint, types, layers and the fast tests. `make test` runs everything.
+check: lint
+	@$(BIN)/pytest --numprocesses 2 --dist loadfile -m "not slow"
+
+# Source distribution and wheel, in dist/.
+dist: $(VENV)/.dev
+	@rm -rf dist
+	@$(BIN)/python -m build --outdir dist .
 
 lint: $(VENV)/.dev
 	@$(BIN)/ruff check src tests benchmarks
@@ -28,11 +37,11 @@ screenshots: $(VENV)/.app
 bench: $(VENV)/.dev
 	@$(BIN)/python -m benchmarks
 
-# How well emitters are found and told, on scenes that nothing was set on; writes docs/emitters-*.
+# How well emitters are detected, on simulated scenes that no limit was set on; writes docs/emitters-*.
 emitters: $(VENV)/.dev
 	@$(BIN)/python -m benchmarks.emitters
 
-# Damaged inputs through all of the way, for as long as you like.
+# Damaged inputs through the whole program, for MINUTES.
 MINUTES ?= 10
 fuzz: $(VENV)/.dev
 	@$(BIN)/python -m tests.fuzz --minutes $(MINUTES)
@@ -59,4 +68,4 @@ lock: $(VENV)/.dev
 		-c requirements-dev.lock pyproject.toml -o requirements.lock
 
 clean:
-	rm -rf $(VENV) .pytest_cache .mypy_cache .ruff_cache .hypothesis
+	rm -rf $(VENV) dist .pytest_cache .mypy_cache .ruff_cache .hypothesis

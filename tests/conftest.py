@@ -1,6 +1,7 @@
 """What tests share: a terminal, the demo case, and a case made from any capture."""
 
 import os
+import tempfile
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -14,7 +15,12 @@ from gray_kettle.model.setup import Setup
 from gray_kettle.store import Case
 from tests.terminal import Terminal
 
-os.environ["GRAY_KETTLE_REGULATORY_DB"] = "none"  # the same answers whatever this machine's kernel knows
+os.environ["GRAY_KETTLE_REGULATORY_DB"] = "none"  # independent of this machine's kernel
+_HOME = tempfile.mkdtemp(
+    prefix="gray-kettle-tests-"
+)  # no test reads or writes the user's configuration or log
+for _name in ("XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_STATE_HOME"):
+    os.environ[_name] = f"{_HOME}/{_name}"
 settings.register_profile(
     "ours", deadline=None, max_examples=80, suppress_health_check=[HealthCheck.too_slow]
 )
@@ -51,5 +57,5 @@ def case_of(tmp_path: Path) -> Callable[..., Path]:
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """The file that lasts longest first: of two processes neither should be left with it alone at the end."""
-    items.sort(key=lambda item: item.path.name != "test_in_a_terminal.py")
+    """The longest file first, so that no process is left alone with it at the end."""
+    items.sort(key=lambda item: item.path.name not in ("test_terminal_app.py", "test_terminal_edits.py"))

@@ -1,4 +1,4 @@
-"""What `doctor` checks on this machine, and what `support` puts together about a case without giving names away."""
+"""The checks of `doctor` on this machine, and the masked support file of a case."""
 
 import json
 import os
@@ -30,11 +30,12 @@ _COLLECTORS = {
     "system_profiler": ("scans on macOS", "only part of macOS"),
 }
 _MAC = re.compile(r"\b(?:[0-9a-f]{2}[:-]){5}[0-9a-f]{2}\b", re.IGNORECASE)
+_HOST = re.compile(r"(?<=://)[^/\s:?]+|\b\d{1,3}(?:\.\d{1,3}){3}\b")
 
 
 @dataclass(frozen=True)
 class Check:
-    """One line of the doctor. state: "ok", "missing" (a capability that is not there) or "problem"."""
+    """One line of the doctor. state: "ok", "missing" (a capability that this machine lacks) or "problem"."""
 
     topic: str
     state: str
@@ -151,8 +152,9 @@ class Masking:
         return self._names.setdefault(name, f"name-{len(self._names) + 1}")
 
     def text(self, text: str) -> str:
-        """Free text, with every address and every name that was met so far masked."""
+        """Free text with all hardware addresses, hosts, the home folder, and the names seen so far masked."""
         masked = _MAC.sub(lambda found: self.address(found[0]), text)
+        masked = _HOST.sub(lambda found: self.address(found[0]), masked).replace(str(Path.home()), "~")
         for name, number in sorted(self._names.items(), key=lambda item: -len(item[0])):
             if len(name) > 1:
                 masked = masked.replace(name, number)
