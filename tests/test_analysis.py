@@ -214,7 +214,7 @@ def test_nothing_is_judged_where_nothing_is_ours(judged):
 
 
 def test_the_same_observations_give_the_same_assessment_to_the_bit(judged):
-    from gray_kettle.analysis import assess
+    from gray_kettle.analysis.assess import assess
 
     session = judged(busy_harbour())
     again = assess(session.observations, session.setup)

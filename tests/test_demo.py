@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import pytest
 
-from gray_kettle.planner import propose
+from gray_kettle.planner.propose import propose
 from gray_kettle.session import load_session
 from gray_kettle.simulator.demo import make_demo
 from gray_kettle.store import Case

@@ -5,8 +5,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from gray_kettle.analysis import assess
-from gray_kettle.analysis.assess import TYPICAL_CLIENT
+from gray_kettle.analysis.assess import TYPICAL_CLIENT, assess
 from gray_kettle.analysis.emitters.tracking import find_emitters, non_wifi_share, note_of
 from gray_kettle.analysis.loss.interference_loss import Candidates, Interferers, score_channels
 from gray_kettle.detection import detect_pending

@@ -18,11 +18,11 @@ from gray_kettle.model.plan_preferences import PlanPreferences
 from gray_kettle.model.setup import Setup
 from gray_kettle.phy.channels import all_channels, narrow, wide
 from gray_kettle.phy.countries import KNOWN, is_allowed, needs_radar_watch
-from gray_kettle.planner import propose
 from gray_kettle.planner.change_sheet import sheet_of
 from gray_kettle.planner.hours import at_hours, hours_from, moments_of, times_of_day
 from gray_kettle.planner.limits import limit_of_radio, parse_limit
 from gray_kettle.planner.options import options_for
+from gray_kettle.planner.propose import propose
 from gray_kettle.planner.rules import rules_for, rules_of_clients
 from gray_kettle.session import Session, load_session
 from gray_kettle.site_timezone import site_time

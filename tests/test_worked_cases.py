@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from gray_kettle.analysis import assess
+from gray_kettle.analysis.assess import assess
 from gray_kettle.analysis.explain import of_assessment, of_channel, of_own, of_radio
 from gray_kettle.analysis.loss.channel_assessment import assess_all_channels, effect_on_own
 from gray_kettle.analysis.loss.emitter_loss import Emission

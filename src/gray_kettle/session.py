@@ -6,13 +6,12 @@ from dataclasses import replace
 from functools import cached_property
 from typing import TYPE_CHECKING
 
-from gray_kettle.analysis.assess import assess, take_inventory
-from gray_kettle.analysis.assessment import Assessment, Finding, Inventory
 from gray_kettle.errors import KettleError
 from gray_kettle.model.records import Observations
 from gray_kettle.model.setup import Setup
 
-if TYPE_CHECKING:  # the database and the planner are imported by whoever needs them
+if TYPE_CHECKING:  # each answer imports what it needs: a command starts faster that needs fewer of them
+    from gray_kettle.analysis.assessment import Assessment, Finding, Inventory
     from gray_kettle.planner.proposal import Proposal
     from gray_kettle.store import Case
 
@@ -29,29 +28,33 @@ class Session:
         self.planning: Callable[[float], None] = lambda done: None
 
     @cached_property
-    def inventory(self) -> Inventory:
+    def inventory(self) -> "Inventory":
         """Radios, emitters and links alone: far less work than the assessment."""
+        from gray_kettle.analysis.take_inventory import take_inventory
+
         return take_inventory(self.observations, self.setup)
 
     @cached_property
-    def assessment(self) -> Assessment:
+    def assessment(self) -> "Assessment":
+        from gray_kettle.analysis.assess import assess
+
         return assess(self.observations, self.setup, self.inventory)
 
     @cached_property
     def proposal(self) -> "Proposal":
         """Raises: InvalidInput, for a limit in the setup that cannot be parsed."""
-        from gray_kettle.planner import propose
+        from gray_kettle.planner.propose import propose
 
         return propose(self.assessment, self.setup, self.planning)
 
     @property
-    def quick_findings(self) -> tuple[Finding, ...]:
+    def quick_findings(self) -> "tuple[Finding, ...]":
         """The findings with first steps from a plan that is searched but not proved."""
-        from gray_kettle.planner import propose
+        from gray_kettle.planner.propose import findings_with_first_steps
 
         if "proposal" in self.__dict__:
             return self.proposal.findings
-        return propose(self.assessment, self.setup, self.planning, prove_best=False).findings
+        return findings_with_first_steps(self.assessment, self.setup, self.planning)
 
     def with_setup(self, setup: Setup) -> "Session":
         """The same observations under another setup. The assessment is kept where only plan preferences differ."""

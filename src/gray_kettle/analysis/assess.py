@@ -13,10 +13,7 @@ from gray_kettle.analysis.assessment import (
     OwnView,
     Radio,
 )
-from gray_kettle.analysis.emitters.tracking import find_emitters
 from gray_kettle.analysis.findings import Facts, find
-from gray_kettle.analysis.inventory.radios import find_radios
-from gray_kettle.analysis.inventory.stations import links_by_station
 from gray_kettle.analysis.loss.channel_assessment import (
     assess_channel,
     channel_assessments,
@@ -28,8 +25,8 @@ from gray_kettle.analysis.loss.interference_loss import Candidates, VictimRadio,
 from gray_kettle.analysis.observed.coverage import Coverage
 from gray_kettle.analysis.observed.survey_counters import surveyed
 from gray_kettle.analysis.observed.traffic_totals import traffic_totals
+from gray_kettle.analysis.take_inventory import take_inventory
 from gray_kettle.analysis.thresholds import thresholds_of
-from gray_kettle.analysis.utilisation.activity import with_swept_activity
 from gray_kettle.analysis.utilisation.meter import Meter
 from gray_kettle.model.records import Observations
 from gray_kettle.model.setup import Setup
@@ -43,19 +40,6 @@ TYPICAL_CLIENT = VictimRadio("ax", model_constants.CLIENT_STREAMS, model_constan
 
 
 _BAND_EDGES_HZ = {"2.4": (2.401e9, 2.483e9), "5": (5.16e9, 5.885e9), "6": (5.935e9, 7.115e9)}
-
-
-def take_inventory(observations: Observations, setup: Setup) -> Inventory:
-    """Radios, emitters and links of a window: all that needs no assessment of channels."""
-    coverage = Coverage(observations)
-    sent = traffic_totals(observations.traffic)
-    radios = find_radios(observations, setup, coverage, sent)
-    emitters = find_emitters(observations, setup, radios)
-    return Inventory(
-        radios=with_swept_activity(radios, emitters, observations),
-        emitters=emitters,
-        links=tuple(links_by_station(observations).values()),
-    )
 
 
 def assess(observations: Observations, setup: Setup, inventory: Inventory | None = None) -> Assessment:

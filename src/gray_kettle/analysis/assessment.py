@@ -1,8 +1,8 @@
-"""What the judge answers with. Values only; shares are 0 to 1, levels dBm, times seconds since the epoch."""
+"""Results of the analysis. Values only; shares are 0 to 1, levels dBm, times seconds since the epoch."""
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
-from gray_kettle.analysis.figures import Figures
 from gray_kettle.model.enums import (
     ChannelAction,
     EmitterKind,
@@ -14,10 +14,13 @@ from gray_kettle.model.enums import (
 from gray_kettle.model.records import SweptChannel
 from gray_kettle.phy.channels import Channel
 
+if TYPE_CHECKING:  # the payloads of findings are imported by what makes or reads them
+    from gray_kettle.analysis.figures import Figures
+
 
 @dataclass(frozen=True)
 class Link:
-    """What a device's own counters tell of its link to a station, over the window; None where they do not."""
+    """Counters that a device keeps of its link to a station, over the window; None where it keeps none."""
 
     station: str
     level_dbm: float | None
@@ -328,7 +331,7 @@ class Finding:
     cause: str
     effect: str
     first_step: str
-    figures: Figures
+    figures: "Figures"
     radio: str = ""
     lost: float = 0.0
     see: str = "heard"

@@ -104,4 +104,8 @@ def _is_usage(error: Exception) -> bool:
 
 
 def run() -> None:
+    """The program. The version is printed without the parser, whose first use costs more than Python's start."""
+    if sys.argv[1:] == ["--version"]:
+        print(f"gray-kettle {__version__}")
+        return
     sys.exit(main())

@@ -1,26 +1,26 @@
 """Answers as plain text and tables for a terminal or a pipe. Rich lays the tables out by terminal cells."""
 
 import sys
+from typing import TYPE_CHECKING
 
 from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from gray_kettle.analysis.assess import channels_seen_from
-from gray_kettle.analysis.assessment import Assessment, Finding, Network, Radio
-from gray_kettle.analysis.emitters.advice import ADVICE
-from gray_kettle.analysis.explain import Explanation
-from gray_kettle.analysis.findings import confidence_text, emitter_title
-from gray_kettle.export.json_api.base import iso
+from gray_kettle.export.utc import iso
 from gray_kettle.model.enums import Severity
-from gray_kettle.planner.proposal import Proposal
 from gray_kettle.safe_text import network_name, printable
+
+if TYPE_CHECKING:  # each table imports what it needs
+    from gray_kettle.analysis.assessment import Assessment, Finding, Network, Radio
+    from gray_kettle.analysis.explain import Explanation
+    from gray_kettle.planner.proposal import Proposal
 
 MARKS = {Severity.ACT: "▲", Severity.WATCH: "◆", Severity.NOTE: "·"}
 _WIDEST = 100_000  # a pipe has no width: no cell is cut
 
 
-def print_rich(content: "Table | str") -> None:
+def print_rich(content: Table | str) -> None:
     """Print a table as wide as its cells, without colours or line breaks in a row."""
     if isinstance(content, str):
         print(content)
@@ -48,7 +48,7 @@ def _number(value: float | None, unit: str = "") -> str:
     return "–" if value is None else f"{value:.0f}{unit}"
 
 
-def heard_table(radios: tuple[Radio, ...]) -> Table:
+def heard_table(radios: "tuple[Radio, ...]") -> Table:
     rows = []
     for radio in radios:
         clients = sum(len(n.clients) for n in radio.networks)
@@ -86,13 +86,15 @@ def heard_table(radios: tuple[Radio, ...]) -> Table:
     return _table(head, rows, {4, 5, 6, 8, 9})
 
 
-def _named(network: Network) -> str:
+def _named(network: "Network") -> str:
     """Its SSID, marked where its beacons hide it."""
     name = network_name(network.ssid)
     return f"{name} (hidden)" if network.hidden and network.named_by else name
 
 
-def air_table(assessment: Assessment, radio: Radio | None, band: str | None) -> Table:
+def air_table(assessment: "Assessment", radio: "Radio | None", band: str | None) -> Table:
+    from gray_kettle.analysis.assess import channels_seen_from
+
     rows = []
     for view in channels_seen_from(assessment, radio):
         if band not in (None, view.channel.band):
@@ -118,8 +120,11 @@ def air_table(assessment: Assessment, radio: Radio | None, band: str | None) -> 
     return _table(head, rows, {1, 3, 4, 5, 6, 7, 8})
 
 
-def emitters_text(assessment: Assessment, band: str | None) -> str:
+def emitters_text(assessment: "Assessment", band: str | None) -> str:
     """A paragraph for each emitter."""
+    from gray_kettle.analysis.emitters.advice import ADVICE
+    from gray_kettle.analysis.findings import confidence_text, emitter_title
+
     lines: list[str] = []
     for e in assessment.emitters:
         if band not in (None, e.band):
@@ -146,7 +151,7 @@ def emitters_text(assessment: Assessment, band: str | None) -> str:
     return "\n".join(lines).rstrip()
 
 
-def brief_text(assessment: Assessment, findings: tuple[Finding, ...]) -> str:
+def brief_text(assessment: "Assessment", findings: "tuple[Finding, ...]") -> str:
     lines = []
     for finding in findings:
         lines.append(f"{MARKS[finding.severity]} {finding.headline}")
@@ -162,7 +167,7 @@ def brief_text(assessment: Assessment, findings: tuple[Finding, ...]) -> str:
     return "\n".join(lines)
 
 
-def plan_text(proposal: Proposal, band: str | None) -> str:
+def plan_text(proposal: "Proposal", band: str | None) -> str:
     lines = [f"Planned for: {proposal.hours}."] if proposal.hours else []
     for move in proposal.moves:
         if band not in (None, move.radio.band) or move.before is None or move.after is None:
@@ -191,7 +196,7 @@ def plan_text(proposal: Proposal, band: str | None) -> str:
     return "\n".join(lines)
 
 
-def explain_text(found: tuple[Explanation, ...]) -> str:
+def explain_text(found: "tuple[Explanation, ...]") -> str:
     """A paragraph for each figure."""
     lines: list[str] = []
     for one in found:

@@ -1,5 +1,1 @@
 """An assessment to a proposal: channel and width for each own radio, with reasons, and the steps that are no change."""
-
-from gray_kettle.planner.propose import propose
-
-__all__ = ["propose"]

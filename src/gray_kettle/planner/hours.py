@@ -82,11 +82,23 @@ def are_heard(hours: frozenset[int], moments: Moments) -> bool:
 def at_hours(
     assessment: Assessment, hours: frozenset[int], moments: Moments, site_time: SiteTime
 ) -> Assessment:
-    """The same radios and emitters as present at these hours, and our radios judged among them.
+    """The same radios and emitters with their presence at these hours, and the own radios assessed among them.
 
-    Findings, places and their utilisation stay those of the window. The same assessment where nothing was heard at
+    Findings, channels and utilisation stay those of the window. The same assessment where nothing was observed at
     these hours.
     """
+    then = _present_at(assessment, hours, moments, site_time)
+    if then is assessment:
+        return assessment
+    by_id = {r.id: r for r in then.radios}
+    own = tuple(_view_at(v, by_id[v.radio.id], then.radios, then.emitters) for v in assessment.own)
+    return replace(then, own=own)
+
+
+def _present_at(
+    assessment: Assessment, hours: frozenset[int], moments: Moments, site_time: SiteTime
+) -> Assessment:
+    """Radios and emitters as present at these hours; own views are still those of the window."""
     of_hours = np.isin(moments.hour, list(hours))
     if not of_hours.any() or of_hours.all():
         return assessment
@@ -94,27 +106,25 @@ def at_hours(
     shift = round(site_time.offset_s(assessment.start_s) / 3600)
     utc = frozenset((hour - shift) % 24 for hour in hours)
     emitters = tuple(_emitter_at(e, utc) for e in assessment.emitters)
-    by_id = {r.id: r for r in radios}
-    own = tuple(_view_at(v, by_id[v.radio.id], radios, emitters) for v in assessment.own)
-    return replace(assessment, radios=radios, emitters=emitters, own=own)
+    return replace(assessment, radios=radios, emitters=emitters)
 
 
 def _radio_at(radio: Radio, moments: Moments, of_hours: NDArray[np.bool_]) -> Radio:
     if radio.own or not radio.episodes:
         return radio
     there = _inside(moments.time_s, radio.episodes)
-    default_weight, then = float(there.mean()), float(there[of_hours].mean())
-    factor = then / default_weight if default_weight else 1.0
+    usual, then = float(there.mean()), float(there[of_hours].mean())
+    factor = then / usual if usual else 1.0
     stays = tuple(replace(s, presence=min(s.presence * factor, 1.0)) for s in radio.stays)
     return replace(radio, stays=stays)
 
 
 def _emitter_at(emitter: Emitter, utc: frozenset[int]) -> Emitter:
-    looked = [share for hour, share in emitter.hours if hour in utc]
-    default_weight = np.mean([share for _, share in emitter.hours]) if emitter.hours else 0.0
-    if not looked or not default_weight:
-        return emitter  # nobody looked at these hours: as usual
-    duty = min(emitter.duty_while_on * float(np.mean(looked)), 1.0)
+    at_these = [share for hour, share in emitter.hours if hour in utc]
+    usual = np.mean([share for _, share in emitter.hours]) if emitter.hours else 0.0
+    if not at_these or not usual:
+        return emitter  # nothing was swept at these hours: as in the whole window
+    duty = min(emitter.duty_while_on * float(np.mean(at_these)), 1.0)
     factor = duty / emitter.duty if emitter.duty else 1.0
     channels = tuple((band, n, min(d * factor, 1.0)) for band, n, d in emitter.channels)
     return replace(emitter, duty=duty, channels=channels)
@@ -132,9 +142,9 @@ def _view_at(
 def times_of_day(
     assessment: Assessment, moments: Moments, site_time: SiteTime, counted: frozenset[int] | None, most: int
 ) -> tuple[tuple[float, Assessment], ...]:
-    """The window by times of day that differ, with the share of the day that each stands for; none where all is alike.
+    """The parts of the day that differ, with the weight of each; none where all are alike. Own views are not made.
 
-    A plan that is good on the average may be bad at noon: each time counts by itself. counted: hours that count alone.
+    A plan that is good on average may be bad at noon: each part counts by itself. counted: hours that count alone.
     """
     length = 24 // most
     found: list[tuple[float, tuple[float, ...], Assessment]] = []
@@ -142,7 +152,7 @@ def times_of_day(
         hours = frozenset(range(first, first + length)) & (counted or frozenset(range(24)))
         if not are_heard(hours, moments):
             continue
-        then = at_hours(assessment, hours, moments, site_time)
+        then = _present_at(assessment, hours, moments, site_time)
         shape = _shape(then)
         for k, (weight, known, same) in enumerate(found):
             if max((abs(a - b) for a, b in zip(shape, known, strict=True)), default=0.0) < _SAME:

@@ -37,22 +37,28 @@ class ClientBarred:
 
 
 @dataclass(frozen=True, eq=False)
-class Move:
-    """The proposed channel of one own radio, and its present one; the same where it should stay."""
+class ChannelOutcome:
+    """The proposed channel of one own radio and its present one, the same where it should stay, with what they give."""
 
     radio: Radio
     source: Channel
     target: Channel
     before: ChannelAssessment | None
     after: ChannelAssessment | None
-    reasons: tuple[str, ...]
-    alternatives: tuple[Alternative, ...]
-    heatmap: tuple[HeatmapCell, ...]
-    barred_by_clients: ClientBarred | None = None
 
     @property
     def stays(self) -> bool:
         return self.source == self.target
+
+
+@dataclass(frozen=True, eq=False)
+class Move(ChannelOutcome):
+    """An outcome with its reasons, the alternatives, and the whole heatmap of channels."""
+
+    reasons: tuple[str, ...]
+    alternatives: tuple[Alternative, ...]
+    heatmap: tuple[HeatmapCell, ...]
+    barred_by_clients: ClientBarred | None = None
 
 
 @dataclass(frozen=True)

@@ -4,7 +4,7 @@ from functools import partial
 
 import numpy as np
 
-from gray_kettle.analysis.assessment import Assessment, ChannelAssessment, OwnView, Radio, Stay
+from gray_kettle.analysis.assessment import Assessment, ChannelAssessment, Finding, OwnView, Radio, Stay
 from gray_kettle.analysis.findings import title
 from gray_kettle.analysis.loss.channel_assessment import (
     channel_assessments,
@@ -24,7 +24,15 @@ from gray_kettle.planner.migration_order import Step, steps_of
 from gray_kettle.planner.objective import MOST_PROVED, SMALL_SITE, Objective
 from gray_kettle.planner.options import Option, options_for, unwise
 from gray_kettle.planner.other_steps import other_steps
-from gray_kettle.planner.proposal import Alternative, ClientBarred, Conflict, HeatmapCell, Move, Proposal
+from gray_kettle.planner.proposal import (
+    Alternative,
+    ChannelOutcome,
+    ClientBarred,
+    Conflict,
+    HeatmapCell,
+    Move,
+    Proposal,
+)
 from gray_kettle.planner.radio_model import RadioModel, own_neighbours_of, with_own_neighbours
 from gray_kettle.planner.rules import is_by_clients
 from gray_kettle.planner.solver import Solution, estimated_score, solve
@@ -40,17 +48,44 @@ _TIMES, _FEW_TIMES = 6, 3  # of the day, looked at by themselves on a small and 
 _NOT_OPEN = 100.0  # log units: the cost of staying where a rule forbids it; nothing else comes near
 
 
-def propose(
-    assessment: Assessment,
-    setup: Setup,
-    progress: Progress = lambda done: None,
-    prove_best: bool = True,
-) -> Proposal:
+def propose(assessment: Assessment, setup: Setup, progress: Progress = lambda done: None) -> Proposal:
     """Channel and width for every own radio together, band by band, and the other steps; for the hours that count.
 
-    prove_best False: a bounded plan, without the proof and the other steps. progress gets the share of the work done,
-    and may raise to cancel. Raises: InvalidInput, for a limit in the setup that cannot be parsed.
+    progress gets the share of the work done, and may raise to cancel. Raises: InvalidInput, for a limit in the setup
+    that cannot be parsed.
     """
+    assessed, found, hours = _search(assessment, setup, progress, prove_best=True)
+    moves = [m for table, solution in found.values() for m in table.moves(solution)]
+    conflicts = tuple(c for table, _ in found.values() for c in table.conflicts)
+    objectives = [(table, solution.objective, solution) for table, solution in found.values()]
+    return Proposal(
+        moves=tuple(moves),
+        other_steps=other_steps(assessed, WhatIf({b: t.placed(s) for b, (t, s) in found.items()}), moves),
+        findings=tuple(reasons.with_first_step(f, moves) for f in assessed.findings),
+        proved=all(s.proved for _, _, s in objectives),
+        score_stay=sum(float(j.score(j.start)) for _, j, _ in objectives),
+        score=sum(s.score for _, _, s in objectives),
+        bound=sum(s.bound for _, _, s in objectives),
+        conflicts=conflicts,
+        order=tuple(s for table, objective, solution in objectives for s in table.order(objective, solution)),
+        judged=assessed,
+        hours=hours,
+    )
+
+
+def findings_with_first_steps(
+    assessment: Assessment, setup: Setup, progress: Progress = lambda done: None
+) -> tuple[Finding, ...]:
+    """The findings, with first steps from a bounded plan: searched as in `propose`, without proof and reasons."""
+    assessed, found, _ = _search(assessment, setup, progress, prove_best=False)
+    outcomes = [o for table, solution in found.values() for o in table.outcomes(solution)]
+    return tuple(reasons.with_first_step(f, outcomes) for f in assessed.findings)
+
+
+def _search(
+    assessment: Assessment, setup: Setup, progress: Progress, prove_best: bool
+) -> tuple[Assessment, "dict[str, tuple[_Band, Solution]]", str]:
+    """The assessment of the hours that count, the solution of each band, and the hours in words."""
     found: dict[str, tuple[_Band, Solution]] = {}
     assessment, times, hours = _at_hours_that_count(assessment, setup)
     bands = [b for b in BANDS if any(v.radio.band == b and v.now for v in assessment.own)]
@@ -59,7 +94,7 @@ def propose(
         views = tuple(v for v in assessment.own if v.radio.band == band and v.now is not None)
         open_plans = channel_plans(assessment.radios, setup.country) if band == "2.4" else (THREE,)
         tables = [_Band(views, assessment, setup, channel_plan, times) for channel_plan in open_plans]
-        if len(views) > MOST_PROVED and len(tables) > 1:  # each takes seconds: a look at both tells which
+        if len(views) > MOST_PROVED and len(tables) > 1:  # each takes seconds: an estimate chooses
             three, four = (estimated_score(t.models) for t in tables)
             tables = tables[1:] if four > three + _OTHER_PLAN_GAIN else tables[:1]
         for table in tables:
@@ -68,24 +103,7 @@ def propose(
                 found[band] = table, solution
     if left is not None and sum(table.count_moves(s) for table, s in found.values()) > left:
         _share_moves(found, left)
-    moves = [m for table, solution in found.values() for m in table.moves(solution)]
-    conflicts = tuple(c for table, _ in found.values() for c in table.conflicts)
-    objectives = [(table, solution.objective, solution) for table, solution in found.values()]
-    return Proposal(
-        moves=tuple(moves),
-        other_steps=other_steps(assessment, WhatIf({b: t.placed(s) for b, (t, s) in found.items()}), moves)
-        if prove_best
-        else (),
-        findings=tuple(reasons.with_first_step(f, moves) for f in assessment.findings),
-        proved=all(s.proved for _, _, s in objectives),
-        score_stay=sum(float(j.score(j.start)) for _, j, _ in objectives),
-        score=sum(s.score for _, _, s in objectives),
-        bound=sum(s.bound for _, _, s in objectives),
-        conflicts=conflicts,
-        order=tuple(s for table, objective, solution in objectives for s in table.order(objective, solution)),
-        judged=assessment,
-        hours=hours,
-    )
+    return assessment, found, hours
 
 
 Times = tuple[tuple[float, Assessment], ...]
@@ -251,16 +269,29 @@ class _Band:
             f"instead of {with_move[other]:.0f} Mb/s, and it would itself get {without[k]:.0f} there."
         )
 
-    def _move(self, k: int, solution: Solution, makes_room: str) -> Move:
-        view, model = self.views[k], self.models[k]
-        options = self.all_options[k]
-        own_neighbours = own_neighbours_of(self.models, solution.chosen, k)
-        others = with_own_neighbours(model, own_neighbours)
+    def outcomes(self, solution: Solution) -> list[ChannelOutcome]:
+        """Channels before and after for all own radios, without reasons and alternatives."""
+        out = []
+        for k, view in enumerate(self.views):
+            target = self.models[k].options.channels[solution.chosen[k]]
+            _, (after,) = self._scores(k, solution, [target])
+            out.append(ChannelOutcome(view.radio, view.radio.channel, target, view.now, after))
+        return out
+
+    def _scores(
+        self, k: int, solution: Solution, channels: list[Channel]
+    ) -> tuple[ChannelScores, tuple[ChannelAssessment, ...]]:
+        """Channels for one radio, the other own radios being on the channels of the solution."""
+        model = self.models[k]
+        others = with_own_neighbours(model, own_neighbours_of(self.models, solution.chosen, k))
         neighbours = [(v.radio, v.radio.stay) for m, v in enumerate(self.views) if m != k]
-        rows = (*self.foreign[k][1], *neighbours)
-        scores = score_channels(model.victim, Candidates([o.channel for o in options]), others)
-        after = channel_assessments(scores, others, rows)
-        target = model.options.channels[solution.chosen[k]]
+        scores = score_channels(model.victim, Candidates(channels), others)
+        return scores, channel_assessments(scores, others, (*self.foreign[k][1], *neighbours))
+
+    def _move(self, k: int, solution: Solution, makes_room: str) -> Move:
+        view, options = self.views[k], self.all_options[k]
+        scores, after = self._scores(k, solution, [o.channel for o in options])
+        target = self.models[k].options.channels[solution.chosen[k]]
         chosen = next(s for s in after if s.channel == target)
         alternatives = self._alternatives(k, target, scores, chosen)
         heatmap = tuple(

@@ -9,7 +9,7 @@ from gray_kettle.analysis.loss.channel_plan import FOUR, THREE, fits_plan, plan_
 from gray_kettle.model.enums import ChannelAction, LossKind
 from gray_kettle.phy.channels import Channel
 from gray_kettle.planner.options import NOT_LISTENED_TO, Option
-from gray_kettle.planner.proposal import Alternative, Move
+from gray_kettle.planner.proposal import Alternative, ChannelOutcome
 from gray_kettle.safe_text import dbm
 
 _DISRUPTION = 0.1  # about what the solver's cost of a change asks for
@@ -167,7 +167,7 @@ def loss_text(chosen: ChannelAssessment, mbps: float, clear_air: float) -> str:
     return "same throughput; the change, a radar check or slower discovery by clients rank it second"
 
 
-def with_first_step(finding: Finding, moves: Sequence[Move]) -> Finding:
+def with_first_step(finding: Finding, moves: Sequence[ChannelOutcome]) -> Finding:
     """The finding with the plan's own figures as its first step, where that step is a change of channel."""
     if finding.action == ChannelAction.NONE:
         return finding

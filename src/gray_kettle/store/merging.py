@@ -5,9 +5,17 @@ from typing import TypeVar
 
 import numpy as np
 
-from gray_kettle.decode.dot11.traffic_counters import LONGEST_AGGREGATE_S, LONGEST_SILENCE_S
 from gray_kettle.groupby import group_rows_by_time
-from gray_kettle.model.records import Edges, FloatArray, IntArray, Listening, Sightings, Traffic
+from gray_kettle.model.records import (
+    LONGEST_AGGREGATE_S,
+    LONGEST_SILENCE_S,
+    Edges,
+    FloatArray,
+    IntArray,
+    Listening,
+    Sightings,
+    Traffic,
+)
 from gray_kettle.phy.modes import airtime_s
 
 Summed = TypeVar("Summed", FloatArray, IntArray)

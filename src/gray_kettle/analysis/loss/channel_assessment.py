@@ -152,7 +152,7 @@ def victim_of(radio: Radio) -> tuple[VictimRadio, bool]:
 def channel_assessments(
     scores: ChannelScores, others: Interferers, rows: tuple[tuple[Radio, Stay], ...]
 ) -> tuple[ChannelAssessment, ...]:
-    """One standing a candidate, its harms by name, worst first."""
+    """One assessment for each candidate channel, its losses by interferer, largest first."""
     return tuple(_assessment(k, scores, others, rows) for k in range(len(scores.candidates)))
 
 

@@ -4,13 +4,16 @@ Source: IEEE Std 802.11-2020 9.2.4 (frame fields), 9.3.1 (control), 9.3.2 (data)
 """
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
-from gray_kettle.decode.capture_files import PacketBlock
-from gray_kettle.decode.capture_headers import Reception
 from gray_kettle.model.records import LATEST_S, IntArray
+
+if TYPE_CHECKING:  # the analysis uses the addresses here, and no captures
+    from gray_kettle.decode.capture_files import PacketBlock
+    from gray_kettle.decode.capture_headers import Reception
 
 MANAGEMENT, CONTROL, DATA = 0, 1, 2
 BEACON, PROBE_RESPONSE, PROBE_REQUEST, ASSOCIATION_REQUEST, REASSOCIATION_REQUEST = 8, 5, 4, 0, 2
@@ -55,7 +58,7 @@ def address_number(text: str) -> int:
     return int(text.replace(":", ""), 16)
 
 
-def headers_of(block: PacketBlock, heard: Reception) -> Headers:
+def headers_of(block: "PacketBlock", heard: "Reception") -> Headers:
     """Headers of the frames that were received whole and at a possible time."""
     with np.errstate(invalid="ignore"):
         in_time = (block.times_s >= 0) & (block.times_s < LATEST_S)

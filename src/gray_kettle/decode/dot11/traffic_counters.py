@@ -12,17 +12,22 @@ from gray_kettle.decode.capture_files import PacketBlock
 from gray_kettle.decode.capture_headers import NO_AGGREGATE, Reception
 from gray_kettle.decode.dot11.mac_headers import Headers
 from gray_kettle.decode.dot11.sum_by_key import Groups
-from gray_kettle.model.records import Edges, FloatArray, IntArray, Listening, Traffic
+from gray_kettle.model.records import (
+    LONGEST_AGGREGATE_S,
+    LONGEST_SILENCE_S,
+    Edges,
+    FloatArray,
+    IntArray,
+    Listening,
+    Traffic,
+)
 from gray_kettle.phy import modes
 
-# A receiver that stays on a channel hears something at least this often, else it was elsewhere or off.
-LONGEST_SILENCE_S = 2.0
 FCS_BYTES = 4
 _LOW_BAND_MHZ = 3000
-LONGEST_AGGREGATE_S = 0.02  # longer than any: the same reference number later is another one
 _SIFS_LOW_S, _SIFS_HIGH_S = 10e-6, 16e-6
 _DELIMITER_BYTES = 4  # before each frame of an aggregate, which is filled up to a multiple of as many
-# Milliwatts of a level told in a signed byte; a level of 0 was not told.
+# Milliwatts of a level in a signed byte; a level of 0 means that none was reported.
 _MILLIWATTS = np.where(np.arange(256) == 0, 0.0, 10 ** (np.arange(256, dtype=np.uint8).view(np.int8) / 10))
 
 

@@ -6,7 +6,8 @@ from pydantic import Field
 
 from gray_kettle.analysis.assessment import Assessment, Emitter
 from gray_kettle.analysis.emitters.advice import ADVICE
-from gray_kettle.export.json_api.base import Answer, iso
+from gray_kettle.export.json_api.base import Answer
+from gray_kettle.export.utc import iso
 from gray_kettle.safe_text import printable
 
 

@@ -6,7 +6,8 @@ from pydantic import Field
 
 from gray_kettle.analysis.assessment import Client, Link, Network, Radio
 from gray_kettle.analysis.inventory.radio_grouping import CERTAINTY
-from gray_kettle.export.json_api.base import Answer, iso
+from gray_kettle.export.json_api.base import Answer
+from gray_kettle.export.utc import iso
 from gray_kettle.safe_text import network_name, printable
 
 
