@@ -43,6 +43,14 @@ def demo_case(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 @pytest.fixture
+def own_demo(demo_case: Path, tmp_path: Path) -> Path:
+    """A copy of the demo case that may be changed."""
+    path = tmp_path / "tern-quay.kettle"
+    path.write_bytes(demo_case.read_bytes())
+    return path
+
+
+@pytest.fixture
 def case_of(tmp_path: Path) -> Callable[..., Path]:
     """Makes a case from files, with a setup."""
 

@@ -1,8 +1,10 @@
 """A terminal of our own: a tmux server on its own socket, so that nothing else on the machine is touched."""
 
 import subprocess
+import sys
 import time
 
+PROGRAM = (sys.executable, "-m", "gray_kettle")
 ENVIRONMENT = ["env", "-u", "COLUMNS", "-u", "LINES", "COLORTERM=truecolor", "LANG=C.UTF-8", "LC_ALL=C.UTF-8"]
 
 

@@ -110,7 +110,7 @@ class HeardView(View):
         self._sort = "level"
         self._backwards = False
         self._joining = ""  # id of the radio that waits for another to be joined with
-        self._back = ""  # the place that sent us here with a filter
+        self._back = ""  # the view that led here with a filter
         self._condition: Callable[[Radio], bool] = lambda radio: True
         self._wrong = ""
 
@@ -120,7 +120,7 @@ class HeardView(View):
             yield Input(placeholder=_EXAMPLE, id="heard-filter", compact=True)
             yield Static("", id="heard-count", markup=False)
         yield Static("", id="heard-head", markup=False)
-        yield RowList(id="heard-tree", keeps_mark=True, empty=" No radio passes the filter.")
+        yield RowList(id="heard-tree", keeps_mark=True, empty="")
         yield LevelChart(id="heard-levels")
 
     def show(self, state: ViewState) -> None:
@@ -150,6 +150,12 @@ class HeardView(View):
             or f"{count(len(chosen), 'radio')}, {count(names, 'BSSID')}, {count(clients, 'client')} · by {self._sort}"
         )
         self.query_one("#heard-count", Static).update(text, layout=False)
+        rows_list = self.query_one(RowList)
+        rows_list.empty = (
+            " No radio passes the filter."
+            if state.radios
+            else f" No radio was observed in {state.band} GHz in this window."
+        )
 
         def build(width: int) -> list[Row]:
             head = heading(width, self._sort, self._backwards)
@@ -167,7 +173,7 @@ class HeardView(View):
                     )
             return rows + link_rows(state.assessment.links, state.assessment.radios)
 
-        self.query_one(RowList).show(build)
+        rows_list.show(build)
 
     def _radio(self) -> Radio | None:
         key = self.query_one(RowList).key.split("/")[0]
