@@ -136,6 +136,13 @@ def test_what_is_not_wifi_is_told_and_nothing_else(session):
     )
 
 
+def test_the_brief_names_the_same_steps_as_the_plan(demo_case):
+    with Case.open(demo_case) as case:
+        bounded, planned = load_session(case), load_session(case)
+    assert bounded.quick_findings == planned.proposal.findings
+    assert "proposal" not in bounded.__dict__
+
+
 def test_boats_come_and_go(session):
     assert 0.02 < radio(session, "MV Guillemot", "2.4").stay.presence < 0.3
     assert radio(session, "hall", "2.4").stay.presence == 1

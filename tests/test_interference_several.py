@@ -72,7 +72,7 @@ def test_unknown_places_that_lie_together_are_one():
     assert (one.low_hz, one.high_hz, one.level_dbm, one.rows) == (2410e6, 2417e6, -60, 40)
     assert one.duty == pytest.approx(0.3)
     assert {number: share for _, number, share in one.channels}[1] == pytest.approx(0.3)  # of both
-    assert "2 places" in one.evidence[0]
+    assert "2 frequencies" in one.evidence[0]
     assert other == some[2]
 
 

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from gray_kettle.analysis.loss.interference_loss import Candidates, Interferers, VictimRadio
 from gray_kettle.errors import InvalidInput
-from gray_kettle.model.plan_preferences import CHANGE_COST
+from gray_kettle.model.plan_preferences import CHANGE_COST, PlanPreferences
 from gray_kettle.model.setup import Setup
 from gray_kettle.phy.channels import all_channels, narrow, wide
 from gray_kettle.planner.annealing import descend
@@ -190,14 +190,22 @@ def test_the_harbour_gets_a_place_on_the_raster_and_its_five_gigahertz_moves_awa
     assert any("chandlery (44/80, −60 dBm) shares its channel" in reason for reason in high.reasons)
 
 
-def test_no_alternative_beats_the_proposal_for_the_site_and_each_says_what_it_loses(planned):
-    for move in planned(busy_harbour()).moves:
-        for other in move.alternatives:
-            assert other.channel != move.target
-            assert other.loses
-            cell = next(c for c in move.heatmap if c.channel == other.channel)
-            assert cell.barred == ""
-            assert cell.expected_mbps == other.expected_mbps
+def test_no_alternative_beats_the_proposal_for_the_site_and_each_states_its_loss(planned):
+    """Each alternative is tried: the site planned anew with that radio limited to it scores no better."""
+    proposal = planned(busy_harbour())
+    alternatives = [(move, other) for move in proposal.moves for other in move.alternatives]
+    assert len(alternatives) >= 4
+    for move, other in alternatives:
+        limits = (str(other.channel.primary), f"{other.channel.width_mhz}MHz")
+        preferences = PlanPreferences(offers=tuple((move.radio.id, text) for text in limits))
+        tried = planned(busy_harbour(), preferences=preferences)
+        assert tried.move_of(move.radio.id).target == other.channel
+        assert tried.score < proposal.score
+        assert other.channel != move.target
+        assert other.loses
+        cell = next(c for c in move.heatmap if c.channel == other.channel)
+        assert cell.barred == ""
+        assert cell.expected_mbps == other.expected_mbps
 
 
 @pytest.mark.parametrize(
@@ -216,9 +224,10 @@ def test_limits_of_clients_are_kept(planned, limit, allowed):
 
 
 def test_a_width_limit_is_kept(planned):
-    for move in planned(busy_harbour(), clients=("5:20MHz",)).moves:
-        if move.radio.band == "5":
-            assert move.target.width_mhz == 20 or move.stays
+    free, limited = planned(busy_harbour()), planned(busy_harbour(), clients=("5:20MHz",))
+    (wide_move,) = (m for m in free.moves if m.radio.band == "5")
+    assert wide_move.target.width_mhz == 80
+    assert limited.move_of(wide_move.radio.id).target.width_mhz == 20
 
 
 def test_the_country_decides(planned):
