@@ -109,7 +109,7 @@ def test_figures_are_opened_and_channels_followed_to_their_clients(terminal, own
         "Where these figures come from", "Channel between 1, 6 and 11: hall 2.4 GHz", "clear air on 3/40"
     )
     terminal.keys("Down")
-    opened = terminal.wait_for("left by those that overlap", "“Clear air”")
+    opened = terminal.wait_for("left by adjacent-channel radios", "“Clear air”")
     clear = float(re.search(r"clear air on 3/40 +([\d.]+) %", opened)[1])
     parts = [float(x) / 100 for x in re.findall(r"(?:left by|usable share).*?([\d.]+) %", opened)]
     assert len(parts) == 4
@@ -127,7 +127,7 @@ def test_figures_are_opened_and_channels_followed_to_their_clients(terminal, own
     terminal.keys("Escape")
     terminal.wait_without("one radio ")
     terminal.keys("Enter")
-    terminal.wait_for("MV Guillemot guests", "06:7a:20:20:02:00", "here       Thu 08:06–08:39")
+    terminal.wait_for("MV Guillemot guests", "06:7a:20:20:02:00", "present     Thu 08:06–08:39")
     terminal.keys("Escape")
     terminal.wait_for("seen by   ■ hall 2.4", "◂ 1/20 ▸")
 
