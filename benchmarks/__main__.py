@@ -23,8 +23,8 @@ KEYS = {
     "cursor in Heard (with its chart)": (b"2", [DOWN] * 12),
     "what-if in Air": (b"3", [RIGHT] * 10),
     "cursor in Sweep (with its figures)": (b"4", [RIGHT] * 12),
-    "cursor in Plan (with reasons and field)": (b"5", [DOWN] * 8),
-    "from place to place": (b"", [b"1", b"2", b"3", b"4", b"5"] * 4),
+    "cursor in Plan (with reasons and heatmap)": (b"5", [DOWN] * 8),
+    "from view to view": (b"", [b"1", b"2", b"3", b"4", b"5"] * 4),
     "band": (b"2", [b"b"] * 6),
 }
 
@@ -96,7 +96,7 @@ def session(path: Path) -> None:
             _ = found.proposal
             marks.append(time.perf_counter())
             steps = np.diff(marks)
-            print(f"window, judge, plan ({name})  {steps[0]:.2f} + {steps[1]:.2f} + {steps[2]:.2f} s")
+            print(f"window, assess, plan ({name})  {steps[0]:.2f} + {steps[1]:.2f} + {steps[2]:.2f} s")
 
 
 main()

@@ -1,4 +1,4 @@
-"""Judging a long case: 60 radios, a scan each ten seconds, tallies and sweeps. `python -m benchmarks.analysis [hours]`
+"""Assessing a long case: 60 radios, a scan every ten seconds, traffic counters and sweeps. `python -m benchmarks.analysis [hours]`
 
 Prints what a window costs by its length and by the length of the case. The baseline is NumPy's own sort of as many
 numbers as the window has rows.
@@ -70,7 +70,7 @@ def timed(case: Case, name: str, start_s: float | None, window_s: float) -> None
     sort_ms = (time.perf_counter() - begun) * 1000
     window, judge = np.median(found, axis=0)
     print(
-        f"  {name:<11} {rows:>9,} rows: read {window:6.0f} ms, judge {judge:6.0f} ms; a sort of them {sort_ms:5.1f} ms"
+        f"  {name:<11} {rows:>9,} rows: read {window:6.0f} ms, assess {judge:6.0f} ms; a sort of them {sort_ms:5.1f} ms"
     )
 
 

@@ -1,4 +1,4 @@
-"""Captures: from file to tallies and into a case, beside dpkt and Scapy in the same run.
+"""Captures: from file to traffic counters and into a case, beside dpkt and Scapy in the same run.
 
 The baselines do less: they walk the container, read radiotap and the 802.11 header, and count frames and octets by
 second, channel, BSSID and transmitter; they work out no airtime, read no elements and know no clients.
@@ -42,11 +42,11 @@ def main(folder: Path) -> None:
         f"mixed capture                  {FRAMES:,} frames, {size / FRAMES - 16:.0f} bytes each, {size / 1e6:.0f} MB"
     )
     # Turn and turn about, so that a slow moment of the machine hits all alike; the best of each counts.
-    rates: dict[str, list[float]] = {"file to tallies": [], "import into a case": [], "dpkt": [], "Scapy": []}
+    rates: dict[str, list[float]] = {"file to counters": [], "import into a case": [], "dpkt": [], "Scapy": []}
     for k in range(RUNS):
         rates["dpkt"].append(DPKT_FRAMES / _seconds(with_dpkt, path, DPKT_FRAMES))
         rates["Scapy"].append(SCAPY_FRAMES / _seconds(with_scapy, path, SCAPY_FRAMES))
-        rates["file to tallies"].append(FRAMES / _seconds(to_tallies, path))
+        rates["file to counters"].append(FRAMES / _seconds(to_tallies, path))
         rates["import into a case"].append(FRAMES / _seconds(into_case, path, folder / f"{k}.kettle"))
     best = {name: max(found) for name, found in rates.items()}
     for name, rate in best.items():

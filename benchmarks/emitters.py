@@ -1,4 +1,4 @@
-"""How well emitters are found and told, on scenes by chance that nothing was fitted on; draws the confusion.
+"""How well emitters are detected and identified in simulated scenes that no limit was set on; draws the confusion.
 
 `make emitters` measures 200 scenes (and as many with Wi-Fi alone), for 30 to 120 s each and again for four times as
 long, and writes docs/emitters-confusion.svg and docs/emitters-measured.md. `python -m benchmarks.emitters --ranges
@@ -57,8 +57,8 @@ _RANGES = {
 
 
 @dataclass(frozen=True)
-class PairEffect:
-    """One emitter of a scene: what it is, in what share of the rows it stands out, and what it was taken for."""
+class EmitterResult:
+    """One emitter of a scene: its kind, the share of rows in which it is visible, and the kind that was reported."""
 
     truth: Truth
     standing: float
@@ -67,14 +67,14 @@ class PairEffect:
 
 @dataclass(frozen=True)
 class Result:
-    """One scene. false: claims of what is not there."""
+    """One scene. false: claims of emitters that do not exist."""
 
     number: int
     is_tuned: bool
     step_hz: float
     rows: int
     rows_per_s: float
-    met: tuple[PairEffect, ...]
+    met: tuple[EmitterResult, ...]
     false: tuple[Emitter, ...]
     seconds: float
 
@@ -97,7 +97,7 @@ def measure(number: int, ranges: Ranges, wifi_only: bool = False) -> Result:
     emitters = [t for t in truth if t.kind != WIFI]
     pairs = paired(emitters, claims)
     met = tuple(
-        PairEffect(t, float(standing[t.name]), claims[pairs[k]] if k in pairs else None)
+        EmitterResult(t, float(standing[t.name]), claims[pairs[k]] if k in pairs else None)
         for k, t in enumerate(emitters)
     )
     false = tuple(c for k, c in enumerate(claims) if k not in pairs.values())
@@ -106,7 +106,7 @@ def measure(number: int, ranges: Ranges, wifi_only: bool = False) -> Result:
 
 
 def note_of(span: Span, time_s: FloatArray, codes: Codes) -> list[Emitter]:
-    """What a technician is told: looked through block by block, as a case does, and sightings put together."""
+    """What is reported: detection block by block, as in a case, and detections merged."""
     low_hz = span.start_hz - span.step_hz / 2
     looks = []
     for first in range(0, len(time_s), BLOCK_ROWS):
@@ -122,7 +122,7 @@ def note_of(span: Span, time_s: FloatArray, codes: Codes) -> list[Emitter]:
 
 
 def paired(truth: list[Truth], claims: list[Emitter]) -> dict[int, int]:
-    """Which claim stands for which emitter: they must meet in frequency; same kind, place and level go first."""
+    """Which claim belongs to which emitter: they must overlap in frequency; same kind, centre and level are paired first."""
     found = []
     for i, t in enumerate(truth):
         for j, c in enumerate(claims):
@@ -149,9 +149,9 @@ def report(results: list[Result], alone: list[Result]) -> str:
         f"{len(results)} scenes, {sum(len(r.met) for r in results)} emitters; "
         f"{len(alone)} scenes with Wi-Fi alone, {sum(bool(r.false) for r in alone)} of them with a claim "
         f"({100 * np.mean([bool(r.false) for r in alone]):.1f} %).",
-        f"Precision {right / max(claims, 1):.3f} ({claims - right} of {claims} claims are of nothing).",
+        f"Precision {right / max(claims, 1):.3f} ({claims - right} of {claims} claims are false).",
         "",
-        "| those that | emitters | found | kind right of those | duty of a channel within 3 points |",
+        "| emitters that are | emitters | found | kind right of those | duty of a channel within 3 points |",
         "|---|---|---|---|---|",
     ]
     everyone = [(r, m) for r in results for m in r.met]
@@ -165,7 +165,7 @@ def report(results: list[Result], alone: list[Result]) -> str:
         lines.append(
             f"| {name} | {len(chosen)} | {len(found) / len(chosen):.3f} | {kind:.3f} | {within:.3f} |"
         )
-    lines += ["", "| said (mean) | right | claims |", "|---|---|---|"]
+    lines += ["", "| confidence (mean) | right | claims |", "|---|---|---|"]
     said = [(m.found.confidence, m.found.kind == m.truth.kind) for _, m in everyone if m.found]
     said += [(s.confidence, False) for r in results for s in r.false]
     told = np.array(said, float).reshape(-1, 2)
@@ -174,30 +174,30 @@ def report(results: list[Result], alone: list[Result]) -> str:
         if len(some):
             lines.append(f"| {some[:, 0].mean():.2f} | {some[:, 1].mean():.2f} | {len(some)} |")
     wrong = collections.Counter(s.kind for r in [*results, *alone] for s in r.false)
-    lines += ["", "Claims of nothing: " + ", ".join(f"{kind} {n}" for kind, n in wrong.most_common()) + "."]
+    lines += ["", "False claims: " + ", ".join(f"{kind} {n}" for kind, n in wrong.most_common()) + "."]
     return "\n".join(lines)
 
 
-def _groups(everyone: list[tuple[Result, PairEffect]]) -> dict[str, list[tuple[Result, PairEffect]]]:
+def _groups(everyone: list[tuple[Result, EmitterResult]]) -> dict[str, list[tuple[Result, EmitterResult]]]:
     stand = [(r, m) for r, m in everyone if m.standing >= LEAST_STANDING]
     groups = {
-        "stand out in 1 % of the rows": stand,
-        "… before snapshots": [(r, m) for r, m in stand if not r.is_tuned],
-        "… before tuned instruments": [(r, m) for r, m in stand if r.is_tuned],
+        "visible in 1 % of the rows": stand,
+        "… in snapshots": [(r, m) for r, m in stand if not r.is_tuned],
+        "… in swept receivers": [(r, m) for r, m in stand if r.is_tuned],
         "… in 100 rows or more": [(r, m) for r, m in stand if m.standing * r.rows >= _MANY_ROWS],
         "… in fewer rows": [(r, m) for r, m in stand if m.standing * r.rows < _MANY_ROWS],
         "… with bins of 400 kHz or less": [(r, m) for r, m in stand if r.step_hz <= 4e5],
         "… with wider bins": [(r, m) for r, m in stand if r.step_hz > 4e5],
         "… at fewer than 10 rows a second": [(r, m) for r, m in stand if r.rows_per_s < 10],
-        "are buried (stand out in less)": [(r, m) for r, m in everyone if m.standing < LEAST_STANDING],
+        "less visible": [(r, m) for r, m in everyone if m.standing < LEAST_STANDING],
     }
     for kind in list(EmitterKind):
-        groups[f"{kind}, standing out"] = [(r, m) for r, m in stand if m.truth.kind == kind]
+        groups[f"{kind}, visible"] = [(r, m) for r, m in stand if m.truth.kind == kind]
     return groups
 
 
-def duty_errors(met: PairEffect) -> list[float]:
-    """By channel: what was found less what is."""
+def duty_errors(met: EmitterResult) -> list[float]:
+    """By channel: estimated less true share."""
     if met.found is None:
         return []
     truth = {(band, number): duty for band, number, duty in met.truth.channels}
@@ -206,7 +206,7 @@ def duty_errors(met: PairEffect) -> list[float]:
 
 
 def confusion(results: list[Result]) -> Figure:
-    """Rows: what it is; columns: what it was taken for. Of the emitters that stand out."""
+    """Rows: true kind; columns: reported kind. Of the visible emitters."""
     rows = [k for k in list(EmitterKind) if k != "unknown"]
     columns = [*EmitterKind, "not found"]
     counts = np.zeros((len(rows), len(columns)), int)
@@ -240,7 +240,7 @@ def main() -> None:
         "--ranges",
         choices=tuple(_RANGES),
         default="held-out",
-        help="limits were set on development, second and third",
+        help="limits were set on the ranges development, second and third",
     )
     parser.add_argument(
         "--first", type=int, default=0, help="number of the first scene: another draw of the same"
@@ -270,21 +270,21 @@ def _measured(
 
 
 def _write(scenes: int) -> None:
-    """The pages in docs, on scenes that nothing was set on."""
-    text = "# Emitters, measured\n\nMade by `make emitters`; see [what it says](emitters.md).\n"
-    for longer, title in ((1.0, "Takes of half a minute to two"), (_LONGER, "Takes of two to eight minutes")):
+    """The pages in docs, on scenes that no limit was set on."""
+    text = "# Emitters, measured\n\nMade by `make emitters` on scenes of our own simulator; [how to read the figures](emitters.md).\n"
+    for longer, title in ((1.0, "Captures of 30 s to 2 minutes"), (_LONGER, "Captures of 2 to 8 minutes")):
         results, alone = _measured(HELD_OUT, longer, scenes)
         text += f"\n## {title}\n\n{report(results, alone)}\n"
     figure = confusion(results)
     FigureCanvasAgg(figure)
     figure.savefig(DOCS / "emitters-confusion.svg", metadata={"Date": None})
-    text += "\nThe longer ones:\n\n![Confusion](emitters-confusion.svg)\n"
+    text += "\nThe longer captures:\n\n![Confusion](emitters-confusion.svg)\n"
     print(text)
     (DOCS / "emitters-measured.md").write_text(text)
 
 
 def tell(results: list[Result]) -> None:
-    """Each miss, and each claim that is wrong."""
+    """Each miss and each wrong claim."""
     for r in results:
         where = f"{r.number} {'tuned' if r.is_tuned else 'snapshot'} {r.step_hz / 1e3:.0f} kHz {r.rows_per_s:.0f}/s"
         for s in r.false:

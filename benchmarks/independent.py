@@ -1,4 +1,4 @@
-"""Emitters before instruments and in air of another making than the simulator's, which nothing of it is shared with.
+"""Emitters and instruments of a second simulator that shares nothing with the first.
 
 `python -m benchmarks.independent` measures scenes of two makings. In one, noise and signals fade as power does and
 transmitters have skirts; in the other everything wavers in decibels by a normal law, spectra are boxes, and rows keep
@@ -15,7 +15,7 @@ from pathlib import Path
 
 import numpy as np
 
-from benchmarks.emitters import PairEffect, Result, note_of, paired, report, tell
+from benchmarks.emitters import EmitterResult, Result, note_of, paired, report, tell
 from benchmarks.independent_air import Transmitter, emitter, network
 from gray_kettle.model.records import FloatArray, Span
 from gray_kettle.simulator.spectra.scene import Truth
@@ -39,7 +39,7 @@ _MOST_CELLS, _ENOUGH = 5e6, 60
 
 @dataclass(frozen=True)
 class Making:
-    """How a world is made. boxes: spectra have no skirts; exact: rows keep time. spreads_db: by which all wavers, 0
+    """One version of the simulated air. boxes: spectra have no skirts; exact: rows are exactly periodic. spreads_db: by which all wavers, 0
     where it fades as power does.
     """
 
@@ -50,8 +50,8 @@ class Making:
 
 
 MAKINGS = {
-    "power that fades, skirts": Making(2_000, False, False, (0.0,)),
-    "decibels that waver, boxes, rows in step": Making(3_000, True, True, (1.0, 2.0, 3.0, 4.5)),
+    "fading power, spectral skirts": Making(2_000, False, False, (0.0,)),
+    "normally distributed decibels, box spectra, exact rows": Making(3_000, True, True, (1.0, 2.0, 3.0, 4.5)),
 }
 
 
@@ -100,7 +100,7 @@ def measure(number: int, making: Making, wifi_only: bool) -> Result:
     pairs = paired(emitters, claims)
     by_name = dict(zip((m.name for m in made), standing, strict=True))
     met = tuple(
-        PairEffect(t, by_name[t.name], claims[pairs[k]] if k in pairs else None)
+        EmitterResult(t, by_name[t.name], claims[pairs[k]] if k in pairs else None)
         for k, t in enumerate(emitters)
     )
     false = tuple(c for k, c in enumerate(claims) if k not in pairs.values())
@@ -164,7 +164,7 @@ def _rows(
 
 
 def _assessment(each: list["np.ndarray"], floor_mw: float) -> list[float]:
-    """Share of rows in which each stands 10 dB over the floor and 3 dB over all else in most bins that it fills."""
+    """Share of rows in which each is 10 dB over the floor and 3 dB over all else in most bins that it fills."""
     total = sum(each) if each else np.zeros(1)
     out = []
     for power in each:
@@ -178,7 +178,7 @@ def _assessment(each: list["np.ndarray"], floor_mw: float) -> list[float]:
 
 
 def _truth(m: Transmitter, span: Span, seconds: float, rng: np.random.Generator) -> Truth | None:
-    """What one did, by looking at it often; pulses that this hardly meets, one by one."""
+    """Activity of an emitter by sampling; rare pulses are counted one by one."""
     is_on, centre_hz, _ = m.events.at(rng.uniform(0, seconds, LOOKS))
     weight = 1 / LOOKS
     if is_on.sum() < 20:
@@ -207,8 +207,8 @@ def main() -> None:
     asked = parser.parse_args()
     scenes = asked.scenes
     text = (
-        "# Emitters in air of another making\n\n"
-        "Made by `python -m benchmarks.independent`; see [what it says](emitters.md).\n"
+        "# Emitters in an independent simulator\n\n"
+        "Made by `python -m benchmarks.independent`; [how to read the figures](emitters.md).\n"
     )
     with ProcessPoolExecutor() as pool:
         for name, making in MAKINGS.items():

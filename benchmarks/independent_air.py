@@ -1,4 +1,4 @@
-"""Transmitters of another making: events in time, and densities over frequency in decibels."""
+"""Transmitters of the second simulator: events in time, and densities over frequency in decibels."""
 
 from collections.abc import Callable
 from dataclasses import dataclass

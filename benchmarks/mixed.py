@@ -1,7 +1,7 @@
-"""A made-up capture of a busy place: beacons, short control frames, and data of four generations in aggregates.
+"""A made-up capture of a busy site: beacons, short control frames, and data of four generations in aggregates.
 
-It stands for what technicians bring: some 350 bytes a frame, four radiotap layouts, forty networks, hundreds of
-clients, a receiver that goes round three channels.
+It resembles what technicians bring: some 350 bytes a frame, four radiotap layouts, forty networks, hundreds of
+clients, a receiver that hops over three channels.
 """
 
 import random

@@ -1,4 +1,4 @@
-"""How good plans are, and how soon: against trying for ten minutes, and against two plain ways of choosing channels.
+"""Quality and time of plans: against ten minutes of search, and against two simple methods.
 
 python -m benchmarks.plan            times, gaps, 100 random sites beside plain ways; writes docs/plan-measured.*
 python -m benchmarks.plan --long 10  best answers known, ten minutes each, to best_known.json
@@ -70,7 +70,7 @@ def site(count: int, dense: bool, seed: int) -> tuple[RadioModel, ...]:
 
 
 def typical_mbps(models: tuple[RadioModel, ...], chosen: tuple[int, ...]) -> float:
-    """Geometric mean of what each would get, by the harm model itself."""
+    """Geometric mean of expected throughput, by the loss model itself."""
     return float(np.exp(np.log(np.maximum(mbps_of(models, chosen), 0.1)).mean()))
 
 
@@ -117,7 +117,7 @@ def at_the_best_width(
 
 
 def look_long(work: tuple[int, bool, float]) -> float:
-    """The best score met in so many minutes: ever longer coolings, from different beginnings."""
+    """The best score found in a number of minutes: ever longer annealing runs from different starts."""
     count, dense, minutes = work
     models = site(count, dense, 0)
     objective = Objective(models, shifts_for(count))
@@ -169,14 +169,14 @@ def gaps() -> list[tuple[int, str, float, float]]:
         below = 1 - np.exp((solution.score - known[f"{count} {name}"]) / count)
         out.append((count, name, took_s, float(below)))
         print(
-            f"{count:4d} radios, {name:6}: {took_s:5.1f} s, {100 * below:5.2f} % under the best known",
+            f"{count:4d} radios, {name:6}: {took_s:5.1f} s, {100 * below:5.2f} % below the best known",
             flush=True,
         )
     return out
 
 
 def beside_plain_ways(count: int = 100) -> FloatArray:
-    """Typical throughput of random sites: (site, [stay, fewest names, colouring, ours])."""
+    """Typical throughput of random sites: (site, [stay, fewest networks, colouring, ours])."""
     rows = []
     for seed in range(1, count + 1):
         chance = np.random.default_rng(seed)
@@ -201,7 +201,7 @@ def draw(rows: FloatArray) -> None:
     axes = figure.add_subplot()
     ordered = rows[np.argsort(rows[:, 3])]
     ways = (
-        ("as the radios stood, at random", "#9aa3ab", "x"),
+        ("the random start", "#9aa3ab", "x"),
         ("fewest networks in a list, at its best width", "#5d6a75", "s"),
         ("greedy colouring, at its best width", "#2f3b45", "^"),
         ("this plan", "#b5652a", "o"),
@@ -234,11 +234,11 @@ def main() -> None:
     gaps()
     rows = beside_plain_ways()
     draw(rows)
-    for name, column in (("staying", 0), ("fewest names", 1), ("colouring", 2)):
+    for name, column in (("staying", 0), ("fewest networks", 1), ("colouring", 2)):
         gain = rows[:, 3] / rows[:, column]
         print(
-            f"against {name}: {np.exp(np.log(gain).mean()):.2f} times on the average, "
-            f"{np.median(gain):.2f} in the middle, never under {gain.min():.2f}"
+            f"against {name}: {np.exp(np.log(gain).mean()):.2f} times on average, "
+            f"{np.median(gain):.2f} in the median, at least {gain.min():.2f}"
         )
 
 

@@ -1,4 +1,4 @@
-"""Sweeps: taking tables and records, drawing windows of a long case, following a live analyser.
+"""Sweeps: import of tables and records, windows of a long case, a live analyser.
 
 Beside each: what the machine needs at the least (reading the file, packing the bytes), and a public baseline.
 """
@@ -127,7 +127,7 @@ def _records(folder: Path) -> None:
 
 
 def _emitters(folder: Path) -> None:
-    """An hour of 10 rows a second of 1,000 bins, with Wi-Fi, an oven, a hopper and a camera, looked through."""
+    """An hour of 10 rows a second of 1,000 bins, with Wi-Fi, an oven, a hopper and a camera, with detection."""
     for name, sweep_s in (("snapshots", 0.0), ("tuned", 0.06)):
         span = Span(2.400042e9, 84e3, 1000, sweep_s=sweep_s)
         scene = Scene(
@@ -196,7 +196,7 @@ def _day(folder: Path) -> None:
     with Case.open(path) as case:
         started_s = time.perf_counter()
         case.sweeps.swept(-np.inf, np.inf)
-        say("  shares of time, all places, whole day", f"{time.perf_counter() - started_s:.2f} s")
+        say("  shares of time, all channels, whole day", f"{time.perf_counter() - started_s:.2f} s")
 
 
 def _live(folder: Path) -> None:
@@ -252,7 +252,7 @@ def _live(folder: Path) -> None:
 
 
 def serve() -> None:
-    """A stand-in analyser in a program of its own, until it is stopped."""
+    """A simulated analyser in its own process, until it is stopped."""
     scene = tern_sweeps.scene(tern_quay.site(), "ticket hall", "2.4", 1)
     with SimulatedAnalyser(scene, lambda: tern_quay.START_S + 43_800 + time.time() % 600) as analyser:
         print(f"port {analyser.port}", flush=True)

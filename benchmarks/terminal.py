@@ -1,4 +1,4 @@
-"""A program in a pseudo-terminal of 160×47 cells, and the time until it has answered."""
+"""A program in a pseudo-terminal of 160×47 cells, and the time of its answers."""
 
 import fcntl
 import math

@@ -13,8 +13,8 @@ def group_rows_by_time(
 ) -> tuple[IntArray, IntArray]:
     """(order of the rows by time, within a moment by rank; start of each group of equal time, rank and keys in it).
 
-    Rows with equal keys stand in the order of the tie, so that a sum does not hang on the order in which they came.
-    Beyond the rank (a small number) the order is one that hangs on the keys alone. NaN equals NaN. At least one row.
+    Rows with equal keys are in the order of the tie, so that a sum does not depend on the order in which they came.
+    Beyond the rank (a small number) the order is one that depends on the keys alone. NaN equals NaN. At least one row.
     """
     by_time = np.argsort(time_s, kind="stable")
     later = np.diff(time_s[by_time], prepend=time_s[by_time[:1]]) > 0
@@ -34,7 +34,7 @@ def group_rows_by_time(
 
 
 def group_rows(*keys: FloatArray | IntArray) -> tuple[IntArray, IntArray]:
-    """(an order of the rows in which those with equal keys stand together, start of each group). At least one row."""
+    """(an order of the rows in which those with equal keys are adjacent, start of each group). At least one row."""
     order = np.argsort(_mixed(keys), kind="stable")
     return order, _starts(order, keys)
 

@@ -85,7 +85,7 @@ class OffChannel:
 class Network:
     """One BSSID as it was last heard.
 
-    hidden: its beacons do not tell its name; named_by says where a name was learnt all the same.
+    hidden: its beacons do not report its name; named_by says where a name was learnt all the same.
     transmitted_by: the BSSID in whose beacons it is announced, "" for its own.
     """
 
@@ -121,7 +121,7 @@ class Stay:
     """A channel that a radio was heard on in the window.
 
     presence: share of the minutes listened in which it was heard there. level_at: median by spot.
-    told_busy: median of the channel utilisation that its access point told; None when it told none.
+    told_busy: median of the channel utilisation that its access point reported; None when it reported none.
     """
 
     channel: Channel
@@ -135,7 +135,7 @@ class Stay:
 
 @dataclass(frozen=True)
 class Change:
-    """A move from one channel to another. announced: the radio told beforehand where it would go."""
+    """A move from one channel to another. announced: the radio reported beforehand where it would go."""
 
     time_s: float
     before: Channel
@@ -173,7 +173,7 @@ class Radio:
     networks: tuple[Network, ...]
     grouped: str
     client_level_dbm: float | None
-    level_estimated: bool = False  # worked out from percentages
+    level_estimated: bool = False  # computed from percentages
     changes: tuple[Change, ...] = ()
     moves_a_day: int = 0
     episodes: tuple[tuple[float, float], ...] = ()
@@ -195,7 +195,7 @@ class Radio:
 class Utilisation:
     """Share of time a 20 MHz part is busy. value None: not measured. others: the sources that were not used.
 
-    by_hour: (hour of the day UTC, source, share) of the hours in which one of the better sources told.
+    by_hour: (hour of the day UTC, source, share) of the hours in which one of the better sources reported.
     """
 
     value: float | None
@@ -211,8 +211,8 @@ class Emitter:
 
     likely: (kind, probability). low_hz, high_hz: all that it touches; burst_hz: width of one burst. duty: share of the
     time swept in which it is on the air, duty_while_on: of the looks that saw it; channels: (band, number, duty) of the
-    20 MHz places. looks: (that saw it, that could have); episodes: from when to when each of the former did. hours:
-    (hour UTC, share of its looks that saw it). gone_since_s: when it was last seen, None while it is there.
+    20 MHz channels. looks: (that saw it, that could have); episodes: from when to when each of the former did. hours:
+    (hour UTC, share of its blocks that saw it). gone_since_s: when it was last seen, None while it is there.
     was_found_as: the kind before the technician corrected it, "" where that was not done.
     """
 
@@ -275,7 +275,7 @@ class LossCause:
 
 @dataclass(frozen=True)
 class ChannelAssessment:
-    """How one channel looks from one place: what is lost to whom, and what is left.
+    """The assessment of one channel from one place: what is lost to whom, and what is left.
 
     contenders, efficiency, width_share, rate_mbps: what the two figures are made of, see explain.
     """
@@ -300,7 +300,7 @@ class ChannelAssessment:
 
 @dataclass(frozen=True)
 class ChannelView:
-    """One 20 MHz place of a band. standing None: the place was not listened to."""
+    """One 20 MHz channel of a band. assessed None: it was not listened to."""
 
     channel: Channel
     utilisation: Utilisation
@@ -345,7 +345,7 @@ class Finding:
 
 @dataclass(frozen=True)
 class OwnView:
-    """An own radio as it stands now. client_level_assumed: no client of it was heard.
+    """An own radio as it is now. client_level_assumed: no client of it was heard.
 
     noise_dbm: on its whole width, noise_source says from what. hidden: pairs (ids) of radios on its channel that it
     hears both, and that hardly hear each other.
@@ -388,7 +388,7 @@ class Assessment:
     links: tuple[Link, ...] = ()
     swept: tuple[SweptChannel, ...] = ()
     emitters: tuple[Emitter, ...] = ()
-    swept_bands: frozenset[str] = frozenset()  # that were looked through for emitters
+    swept_bands: frozenset[str] = frozenset()  # that were examined for emitters
 
     def emitter(self, emitter_id: str) -> Emitter | None:
         return next((e for e in self.emitters if e.id == emitter_id), None)

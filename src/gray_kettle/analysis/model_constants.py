@@ -1,14 +1,14 @@
-"""Constants of the judgement's model; docs/scoring.md explains them. From when something is a finding: thresholds."""
+"""Constants of the radio model; docs/scoring.md explains them. Thresholds of findings: thresholds.py."""
 
 PRIOR_ACTIVITY = 0.05  # share of air of a radio of which only beacons are known
 CLIENT_LEVEL_DBM = -65.0  # assumed where no client was heard
-UNKNOWN_LEVEL_DBM = -65.0  # assumed for a radio whose level no receiver told
+UNKNOWN_LEVEL_DBM = -65.0  # assumed for a radio whose level no receiver reported
 CLIENT_STREAMS = 2  # most clients have two antennas; a third stream of the access point rarely helps
 SWEEP_ROWS_PER_S, SWEEP_S = 5.0, 60.0  # from so many rows a second over so long a share of time is certain
 LEAST_DWELL_S = 0.5  # listening on a channel shorter than this gives no share of air
 MARGIN_DB = 5.0  # rise of the noise that rate control has in hand before frames are lost
 MARGIN_SPREAD_DB = 2.0
 SAME_RADIO_DB = 4.0  # two BSSIDs of one radio differ by no more than this in level
-PRESENCE_STEP_S = 60.0  # presence counts looks of this length
+PRESENCE_STEP_S = 60.0  # presence counts steps of this length
 HOPPING_CHANNELS = 3  # a receiver on at least so many channels hops over the whole band
 FRAME_S = 1.5e-3  # a frame of some aggregated packets

@@ -79,7 +79,7 @@ def stand_in_sweeps(
         raise typer.BadParameter("see --help for the bands, lengths and rates.")
     span = tern_sweeps.LOW if band == "2.4" else tern_sweeps.HIGH
     times = tern_quay.START_S + 86400 + hour * 3600 + np.arange(0, 60 * minutes, 1 / rows_per_s)
-    # No instrument sweeps by the clock: rows that did would meet an oven always at one phase of the mains.
+    # No instrument sweeps by the clock: rows that did would observe an oven always at one phase of the mains.
     times = times + np.random.default_rng(tern_quay.SEED).uniform(0, 0.3 / rows_per_s, len(times))
     scene = tern_sweeps.scene(tern_quay.site(), "ticket hall", band, tern_quay.SEED)
     try:

@@ -1,4 +1,4 @@
-"""Files that somebody sent: the kind is told by the content, never by the name."""
+"""Files that somebody sent: the kind is recognised by the content, never by the name."""
 
 from collections.abc import Generator, Iterator
 from contextlib import closing
@@ -60,7 +60,7 @@ def open_file(path: Path, session: SweepOptions | None = None) -> Source:
     session = session or SweepOptions()
     if session.layout:
         return SweepTable(InputStream(path), parse_layout(session.layout))
-    if path.suffix == ".sigmf-data":  # samples alone do not tell what they are
+    if path.suffix == ".sigmf-data":  # samples alone do not identify themselves
         path = path.with_suffix(".sigmf-meta")
     input_stream = InputStream(path)
     source = _source_of(input_stream, session)
@@ -108,7 +108,7 @@ class CaptureFile:
 
 
 def _coded(pieces: Iterator[Piece]) -> Iterator[Piece]:
-    """Sweeps with their levels as the case keeps them: worked out here, in the thread that decodes."""
+    """Sweeps with their levels as the case keeps them: computed here, in the thread that decodes."""
     for piece in pieces:
         yield replace(piece, sweeps=tuple(replace(r, codes=to_codes(r.levels_dbm)) for r in piece.sweeps))
 
@@ -151,7 +151,7 @@ class FftRecords:
 
 
 class Recording:
-    """An I/Q recording: its description tells where its samples lie, and those are what is taken."""
+    """An I/Q recording: its description reports where its samples lie, and those are what is taken."""
 
     kind = "sweep recording"
 

@@ -41,7 +41,7 @@ class InputStream:
     """One input, read once from its beginning to its end.
 
     name: for people. is_stream: its length is not known before its end. bytes_read: of the input as it lies in the
-    file; size_bytes: of all of it, 0 for a stream. mark: tells most inputs apart by how they begin.
+    file; size_bytes: of all of it, 0 for a stream. mark: distinguishes most inputs by their first bytes.
     """
 
     def __init__(self, path: Path) -> None:
@@ -135,7 +135,7 @@ class InputStream:
         self._file.close()
 
     def _head(self) -> bytes:
-        """The first bytes; of a stream at least enough to tell what it is."""
+        """The first bytes; of a stream at least enough to recognise it."""
         room = np.empty(HEAD_BYTES, np.uint8)
         have = 0
         try:
@@ -148,7 +148,7 @@ class InputStream:
             if not have:
                 self.close()
                 raise KettleError(f"{self.name} cannot be read: {error}.") from error
-            self._damage = error  # told when what came before it has been read
+            self._damage = error  # reported when what came before it has been read
         return room[:have].tobytes()
 
     def _next(self, room: NDArray[np.uint8]) -> int:

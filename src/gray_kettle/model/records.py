@@ -1,4 +1,4 @@
-"""The shared vocabulary: what decoders give, the case keeps and the judge reads. No behaviour lives here.
+"""The shared vocabulary: what decoders give, the case keeps and the analysis reads. No behaviour lives here.
 
 Tables are column layouts: frozen dataclasses of NumPy arrays of one length, one row an entry.
 """
@@ -21,13 +21,13 @@ LATEST_S = 4_102_444_800.0  # the year 2100: a time beyond it, or before 1970, i
 
 @dataclass(frozen=True)
 class Announcement:
-    """What one BSSID tells of itself in one form; another form (new channel, new name) is another announcement.
+    """What one BSSID reports of itself in one form; another form (new channel, new name) is another announcement.
 
     bssid: lower case with colons. ssid: as sent. fingerprint: digest of what belongs to the radio rather than to
     the network (rates and capabilities). beacon_bytes: length on the air with its checksum and the shortest
-    traffic map, 0 when not known. transmitted_by: the BSSID in whose beacons this one is told, "" for its own.
+    traffic map, 0 when not known. transmitted_by: the BSSID in whose beacons this one is reported, "" for its own.
     roaming: letters of the amendments that help a client to move on ("k", "r", "v"). neighbours: (BSSID, band,
-    primary) of other radios of the same device, as it tells them itself. device: address of the multi-link device.
+    primary) of other radios of the same device, as it reports them itself. device: address of the multi-link device.
     ap_name: of the access point, made harmless. switching_to: primary of a channel switch that is announced.
     """
 
@@ -42,7 +42,7 @@ class Announcement:
     country: str
     fingerprint: str
     beacon_bytes: int
-    width_advertised: bool = True  # False: the width was not told, and is taken as 20 MHz
+    width_advertised: bool = True  # False: the width was not reported, and is taken as 20 MHz
     transmitted_by: str = ""
     ap_name: str = ""
     tx_power_dbm: int | None = None
@@ -57,9 +57,9 @@ class Announcement:
 
 @dataclass(frozen=True)
 class ClientCapability:
-    """What a client said it can do, told when it asked to join a network (bssid) or to know of networks ("").
+    """What a client stated that it can do, when it asked to join a network (bssid) or to know of networks ("").
 
-    channels: (band, number) that it can use; () when it did not tell.
+    channels: (band, number) that it can use; () when it did not report it.
     """
 
     mac: str
@@ -98,16 +98,16 @@ class Sightings(Columns):
 
     announcement: IntArray  # index into the list of announcements beside
     time_s: FloatArray
-    receiver_hz: FloatArray  # where the receiver was tuned; NaN when not told
+    receiver_hz: FloatArray  # where the receiver was tuned; NaN when not reported
     level_mw: FloatArray  # sum over frames: divide by levels for the mean
     levels: IntArray  # frames that came with a level
-    noise_dbm: FloatArray  # NaN when not told
-    load_utilisation: FloatArray  # share 0-1 told by the access point; NaN when not told
-    load_stations: FloatArray  # NaN when not told
+    noise_dbm: FloatArray  # NaN when not reported
+    load_utilisation: FloatArray  # share 0-1 reported by the access point; NaN when not reported
+    load_stations: FloatArray  # NaN when not reported
     frames: IntArray
     beacons: IntArray
     retries: IntArray
-    estimated: IntArray  # 1 where the level was worked out from a percentage
+    estimated: IntArray  # 1 where the level was computed from a percentage
     spot: IntArray  # index into the list of spots; decoders leave it 0
 
 
@@ -120,18 +120,18 @@ class Traffic(Columns):
 
     second: IntArray
     receiver_hz: FloatArray
-    bssid: IntArray  # 48-bit number; 0 when the frame does not tell
-    transmitter: IntArray  # 48-bit number; 0 when the frame does not tell
-    mode: IntArray  # how they were sent, see air.modes; 0 when the receiver did not tell
+    bssid: IntArray  # 48-bit number; 0 when the frame does not contain it
+    transmitter: IntArray  # 48-bit number; 0 when the frame does not contain it
+    mode: IntArray  # how they were sent, see phy.modes; 0 when the receiver did not report it
     frames: IntArray
     retries: IntArray
     protected: IntArray  # frames with encrypted content
     asleep: IntArray  # frames after which their sender sleeps
     octets: IntArray
-    airtime_s: FloatArray  # of the frames whose mode was told
+    airtime_s: FloatArray  # of the frames whose mode was reported
     level_mw: FloatArray  # sum over frames: divide by levels for the mean
     levels: IntArray
-    lowest_dbm: FloatArray  # NaN when not told
+    lowest_dbm: FloatArray  # NaN when not reported
     highest_dbm: FloatArray
     spot: IntArray
 
@@ -168,7 +168,7 @@ class Edges(Columns):
 
 @dataclass(frozen=True, eq=False)
 class Surveys(Columns):
-    """A receiver's own counters for a channel, running since some moment of its own; NaN where not told."""
+    """A receiver's own counters for a channel, running since some moment of its own; NaN where not reported."""
 
     time_s: FloatArray
     receiver_hz: FloatArray
@@ -182,7 +182,7 @@ class Surveys(Columns):
 
 @dataclass(frozen=True, eq=False)
 class Links(Columns):
-    """What a device tells of its links to others, in running counters; NaN where not told."""
+    """What a device reports of its links to others, in running counters; NaN where not reported."""
 
     time_s: FloatArray
     station: IntArray  # 48-bit number of the other end
@@ -200,7 +200,7 @@ class Links(Columns):
 class Span:
     """The bins that the rows of a sweep share, and how the instrument fills them.
 
-    start_hz: centre of the first bin. pieces: first bin of each stretch that is measured at a moment of its own.
+    start_hz: centre of the first bin. pieces: first bin of each interval that is measured at a moment of its own.
     detector: how a bin sums up its interval ("sample", "mean", "max", "min"); averages: frames summed up.
     sweep_s: in which a tuned instrument crosses the span, 0 where all bins are measured at once.
     rbw_hz: noise bandwidth of a bin where it is not the step, else 0.
@@ -281,8 +281,8 @@ class Detection:
     """What some rows of a sweep show of one emitter: of a source of energy that is not Wi-Fi.
 
     likely: (kind, probability), the likeliest first; "unknown" is one of them. low_hz, high_hz: all that it touches;
-    burst_hz: width of one burst of it. level_dbm: while it is on. duty: share of the time of the look in which it is
-    on the air. rows: in which it shows. channels: (band, number, share of time) of the 20 MHz places that it touches.
+    burst_hz: width of one burst of it. level_dbm: while it is on. duty: share of the time of the block in which it is
+    on the air. rows: in which it shows. channels: (band, number, share of time) of the 20 MHz channels that it touches.
     evidence: what speaks for the likeliest kind.
     """
 
@@ -312,7 +312,7 @@ MIN_DETECTION_ROWS = 24  # fewer rows show no pattern in time
 
 @dataclass(frozen=True)
 class DetectionBlock:
-    """A stretch of sweep rows that the detector examined. low_hz, high_hz: the span that was swept."""
+    """An interval of sweep rows that the detector examined. low_hz, high_hz: the span that was swept."""
 
     start_s: float
     end_s: float
@@ -325,7 +325,7 @@ class DetectionBlock:
 
 @dataclass(frozen=True, eq=False)
 class Piece:
-    """A stretch of decoded input, small enough to hold: what a source hands to the case."""
+    """An interval of decoded input, small enough to hold: what a source hands to the case."""
 
     announcements: tuple[Announcement, ...] = ()
     sightings: Sightings = field(default_factory=Sightings.empty)
@@ -343,7 +343,7 @@ class Piece:
 
 @dataclass(frozen=True)
 class TakeInfo:
-    """One stretch of collecting, as the case keeps it."""
+    """One interval of collecting, as the case keeps it."""
 
     number: int
     source: str
@@ -375,7 +375,7 @@ class Observations:
     capabilities: tuple[ClientCapability, ...] = ()
     swept: tuple[SweptChannel, ...] = ()
     detection_blocks: tuple[DetectionBlock, ...] = ()
-    rows_pending: int = 0  # sweep rows that were not looked through for emitters yet
+    rows_pending: int = 0  # sweep rows that were not examined for emitters yet
     known_before: frozenset[str] | None = (
-        None  # BSSIDs heard in the reference stretch; None where none was told
+        None  # BSSIDs heard in the reference interval; None where none was set
     )

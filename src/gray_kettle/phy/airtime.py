@@ -1,6 +1,6 @@
 """How long a frame occupies the air.
 
-Source: docs/radio-model.md, "Airtime"; the ways of sending and their clauses stand in air.modes.
+Source: docs/radio-model.md, "Airtime"; the ways of sending and their clauses stand in phy.modes.
 """
 
 from functools import lru_cache

@@ -35,7 +35,7 @@ def normal_share(sigmas: ArrayLike) -> FloatArray:
 
 
 def heard_share(level_dbm: ArrayLike, threshold_dbm: ArrayLike) -> FloatArray:
-    """Share of moments in which a level that fades stands at or above a threshold."""
+    """Share of moments in which a level that fades is at or above a threshold."""
     return normal_share((np.asarray(level_dbm) - np.asarray(threshold_dbm)) / FADING_DB)
 
 

@@ -53,7 +53,7 @@ class Channel:
 
     @property
     def segments(self) -> tuple[tuple[float, float], ...]:
-        """(centre_hz, width_hz) of each stretch of spectrum that is filled."""
+        """(centre_hz, width_hz) of each interval of spectrum that is filled."""
         if self.second_hz:
             return ((self.centre_hz, 80e6), (self.second_hz, 80e6))
         return ((self.centre_hz, self.width_mhz * 1e6),)

@@ -16,7 +16,7 @@ WINDOW_MIN = 16
 BACKOFF_STAGES = 6
 PREAMBLE_US = 48.0
 BLOCK_ACK_US = 32.0
-BURST_US = 2000.0  # payload of one aggregate: what clients of mixed age reach; an assumption, told as one
+BURST_US = 2000.0  # payload of one aggregate with clients of mixed age: an assumption
 FRAMING = 0.95  # delimiters, MAC headers and upper-layer acknowledgements within the aggregate
 
 
@@ -46,7 +46,7 @@ def mac_efficiency(contenders: ArrayLike) -> FloatArray:
 
 
 def collision_probability(contenders: ArrayLike) -> FloatArray:
-    """Chance that a frame meets another one sent in the same slot, n saturated stations contending."""
+    """Probability that a frame collides with another one sent in the same slot, n saturated stations contending."""
     n = np.maximum(np.asarray(contenders, dtype=np.float64), 1.0)
     return np.asarray(1 - (1 - attempt_probability(n)) ** (n - 1))
 

@@ -19,7 +19,7 @@ _LONG_WATCH_S = 600.0  # the same where weather radar works, 5600 to 5650 MHz in
 
 @dataclass(frozen=True)
 class Rule:
-    """One stretch of channels, first to last, with its limits. watch_s: silence before use, 0 without radar duty."""
+    """One interval of channels, first to last, with its limits. watch_s: silence before use, 0 without radar duty."""
 
     first: int
     last: int

@@ -3,7 +3,7 @@
 Frames come by the million and modes by the dozen, so what a mode means stands in tables that its number points
 into. The numbers are kept in case files: they may grow, and never change.
 
-    bits 16-18  kind: 1 DSSS or OFDM (before 802.11n), 2 HT, 3 VHT, 4 HE, 5 EHT; 0 with all else 0: not told
+    bits 16-18  kind: 1 DSSS or OFDM (before 802.11n), 2 HT, 3 VHT, 4 HE, 5 EHT; 0 with all else 0: not reported
     kind 1      bits 0-7 rate in 500 kb/s, 8 short preamble
     kinds 2-5   bits 0-3 scheme, 4-6 streams - 1, 7-10 width code, 11-12 guard interval (0.8, 1.6, 3.2 µs; short
                 and long in HT and VHT: 0.4, 0.8), 13-14 training symbols (1×, 2×, 4×), 15 dual carrier or greenfield
@@ -106,7 +106,7 @@ def table() -> ModeTable:
 
 
 def airtime_s(modes: IntArray, octets: ArrayLike, in_2_4_ghz: ArrayLike = False) -> FloatArray:
-    """Duration of frames on the air, FCS included in octets; NaN where the mode tells none."""
+    """Duration of frames on the air, FCS included in octets; NaN where the mode reports none."""
     t = table()
     bits = 8 * np.asarray(octets, np.float64) + t.overhead_bits[modes]
     data_s = np.ceil(bits / t.bits_per_symbol[modes]) * t.symbol_s[modes]
@@ -119,7 +119,7 @@ def airtime_s(modes: IntArray, octets: ArrayLike, in_2_4_ghz: ArrayLike = False)
 
 
 def generation_of(number: int) -> str:
-    """ "n", "ac", "ax", "be"; "" for DSSS and OFDM rates and for modes that were not told."""
+    """ "n", "ac", "ax", "be"; "" for DSSS and OFDM rates and for modes that were not reported."""
     return GENERATIONS.get(number >> 16, "")
 
 

@@ -15,12 +15,12 @@ _PLACE_VARIABLE = "GRAY_KETTLE_REGULATORY_DB"  # another file, or a word that is
 _MAGIC, _VERSION = 0x52474442, 20
 _HEADER, _COUNTRY, _RULE = struct.Struct(">II"), struct.Struct(">2sH"), struct.Struct(">BBHIII")
 _INDOOR, _RADAR, _LISTEN_ONLY, _JOINS = 1 << 1, 1 << 2, 1 << 3, 1 << 4
-_WATCH_LENGTH = 18  # from this length on a rule tells how long to watch
+_WATCH_LENGTH = 18  # from this length on a rule states the time of the radar check
 
 
 @dataclass(frozen=True)
 class Stretch:
-    """A stretch of spectrum under one rule. listen_only: not for who sends first. joins: with its neighbours."""
+    """An interval of spectrum under one rule. listen_only: not for who sends first. joins: with its neighbours."""
 
     low_hz: float
     high_hz: float

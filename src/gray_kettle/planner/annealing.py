@@ -15,7 +15,7 @@ from gray_kettle.planner.delta_eval import DeltaEvaluator
 from gray_kettle.planner.objective import Objective
 
 LEAST_GAIN = 1e-6
-_PARTNERS = 24  # for a swap, at one look
+_PARTNERS = 24  # for a swap, in one step
 _SEED = 20260101
 _USUAL_SCENES = 3
 Progress = Callable[[float], None]
@@ -23,7 +23,7 @@ Progress = Callable[[float], None]
 
 @dataclass(frozen=True)
 class Effort:
-    """How long to look: plans cooled side by side, looks at every radio; from what warmth to what, in log units."""
+    """Effort of the search: parallel plans, visits of every radio; start and end temperature, in log units."""
 
     trials: int
     sweeps: int
@@ -35,7 +35,7 @@ class Effort:
 def effort_for(count: int, scenes: int = _USUAL_SCENES) -> Effort:
     """Steps that take a few seconds up to 30 radios, ten up to 60 and twenty up to 200 on a small machine.
 
-    scenes: of the joint arrays, see Joint; where there are more than the usual three, less is looked at.
+    scenes: of the joint arrays, see Objective; where there are more than the usual three, fewer are evaluated.
     """
     fewer = min(_USUAL_SCENES / scenes, 1.0)
     if count <= 6:
@@ -55,9 +55,9 @@ def search(
     progress: Progress = lambda done: None,
     seed: int = _SEED,
 ) -> IntArray:
-    """The best choice met, at most `most_moves` of it changes. Never worse than where everybody is now.
+    """The best choice found, at most `most_moves` of it changes. Never worse than where everybody is now.
 
-    progress is told the share done, and may raise to end the search.
+    progress gets the share done, and may raise to end the search.
     """
     chance = np.random.default_rng(seed)
     trials = DeltaEvaluator(objective, np.repeat(objective.start[None], effort.trials, axis=0))
@@ -69,7 +69,7 @@ def search(
             trials.move(np.full(effort.trials, m), drawn.argmax(axis=1))
             if effort.swaps and objective.count > 1 and most_moves is None:
                 _maybe_swap(trials, int(m), warm, chance)
-    # Of hundreds so few looks at each may end no better than a plain descent from where they are.
+    # Of hundreds so few visits of each may end no better than a plain descent from where they are.
     ends = np.concatenate([objective.start[None], trials.chosen])
     found = np.concatenate(
         [objective.start[None], (settle if effort.swaps else descend)(objective, ends, most_moves)]

@@ -12,7 +12,7 @@ from gray_kettle.model.records import FloatArray, IntArray
 from gray_kettle.planner.annealing import LEAST_GAIN, Progress
 from gray_kettle.planner.objective import Objective
 
-_MOST_NODES = 6000  # some seconds: beyond, the best found stands without proof
+_MOST_NODES = 6000  # some seconds: beyond, the best found is kept without proof
 
 
 @dataclass(frozen=True)

@@ -9,7 +9,7 @@ from gray_kettle.planner.objective import Objective
 class DeltaEvaluator:
     """Choices of one option for each radio, a few side by side (b), that change a radio at a time.
 
-    The sums of every radio on each of its options are kept (see Joint): looking is cheap, moving costs one term for
+    The sums of every radio on each of its options are kept (see Objective): looking is cheap, moving costs one term for
     each of them. chosen: (b, n).
     """
 

@@ -58,7 +58,7 @@ def moments_of(assessment: Assessment, site_time: SiteTime) -> Moments:
     for radio in assessment.radios:
         there |= _inside(time_s, radio.episodes)
     time_s = time_s[there]
-    # Time zones jump at full hours: one look at the calendar for each.
+    # Time zones jump at full hours: one lookup in the calendar for each.
     whole, which = np.unique(np.floor(time_s / 3600).astype(np.int64), return_inverse=True)
     ahead_s = [site_time.offset_s(int(h) * 3600) for h in whole]
     local_s = time_s + (np.array(ahead_s, dtype=np.float64)[which] if len(whole) else 0.0)
@@ -142,7 +142,7 @@ def _view_at(
 def times_of_day(
     assessment: Assessment, moments: Moments, site_time: SiteTime, counted: frozenset[int] | None, most: int
 ) -> tuple[tuple[float, Assessment], ...]:
-    """The parts of the day that differ, with the weight of each; none where all are alike. Own views are not made.
+    """The parts of the day that differ, with the weight of each; none where all are the same. Own views are not made.
 
     A plan that is good on average may be bad at noon: each part counts by itself. counted: hours that count alone.
     """

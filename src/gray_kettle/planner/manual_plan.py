@@ -13,7 +13,7 @@ from gray_kettle.planner.radio_model import LEAST_MBPS
 
 @dataclass(frozen=True, eq=False)
 class HypotheticalPlan:
-    """Where each own radio would be, and how it would stand there, by id."""
+    """Where each own radio would be, and its assessment there, by id."""
 
     channels: dict[str, Channel]
     channel_assessments: dict[str, ChannelAssessment]

@@ -1,8 +1,8 @@
 """What a choice of channels gives all own radios of a band, as arrays: one step sees every option of a radio.
 
-The same figures as the harm model's (a test compares them), taken apart so that one radio's move costs little: what a
+The same figures as the loss model's (a test compares them), taken apart so that one radio's move costs little: what a
 radio has left is a product over the others, so its logarithm is a sum, kept for each radio and changed by one term
-when another moves. Pairs of channels lie to each other in few ways (classes), so the terms are worked out once for
+when another moves. Pairs of channels lie to each other in few ways (classes), so the terms are computed once for
 each pair of radios and class. Source: docs/scoring.md, "How the plan is found".
 """
 
@@ -22,7 +22,7 @@ SMALL_SITE = 40  # up to so many radios the levels are taken 3 dB lower, as they
 SHIFTS_DB = (-3.0, 0.0, 3.0)
 _CO, _COUNT, _SENDING, _BESIDE, _WIDER = range(
     5
-)  # the sums kept for a radio: see Joint; from _WIDER one for each widening
+)  # the sums kept for a radio: see Objective; from _WIDER one for each widening
 _NEVER = -1e6  # logarithm of no chance at all, finite so that sums stay numbers
 _LEAST_FREE = 1e-12
 

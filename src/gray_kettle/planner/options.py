@@ -69,7 +69,7 @@ def options_for(radio: Radio, assessment: Assessment, setup: Setup) -> Options:
         found.append(Option(channel, why, cost, watch_s, heard))
     if all(o.barred for o in found):
         conflict = contradiction(channels, rules)
-        if not conflict:  # the rules leave channels, but none that may be judged
+        if not conflict:  # the rules leave channels, but none that can be assessed
             left = {o.barred for o in found if not broken(o.channel, rules)}
             here = broken(radio.channel, rules)
             conflict = (here, *sorted(left))

@@ -65,7 +65,7 @@ class Move(ChannelOutcome):
 class OtherStep:
     """A step that is no change of channel, with what it is expected to give and what it costs in effort.
 
-    worth: sum over own radios of log(throughput) that it gains; 0 where the model cannot tell.
+    worth: sum over own radios of log(throughput) that it gains; 0 where the model cannot say.
     """
 
     what: str

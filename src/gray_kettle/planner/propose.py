@@ -40,11 +40,11 @@ from gray_kettle.planner.what_if import WhatIf, reports_no_clients
 from gray_kettle.safe_text import printable
 
 _ALTERNATIVES = 2
-_SHIFTS_DB = (-3.0, 0.0, 3.0)  # a place off the raster must win under all of these
+_SHIFTS_DB = (-3.0, 0.0, 3.0)  # a place off the channel plan must win under all of these
 _UNUSED_WEIGHT = 0.1  # of a radio that nobody uses: others need not give way to it
 _HARDLY = 1.02  # a gain smaller than this is none
 _OTHER_PLAN_GAIN = 0.05  # log units: what four places must gain over three
-_TIMES, _FEW_TIMES = 6, 3  # of the day, looked at by themselves on a small and on a larger site
+_TIMES, _FEW_TIMES = 6, 3  # of the day, planned for by themselves on a small and on a larger site
 _NOT_OPEN = 100.0  # log units: the cost of staying where a rule forbids it; nothing else comes near
 
 
@@ -209,7 +209,7 @@ class _Band:
         if radio.channel not in {o.channel for o in may}:
             here = next(o for o in self.all_options[k] if o.channel == radio.channel)
             may.append(here)
-            # Off the raster one may stay, where a rule forbids it not.
+            # Off the channel plan one may stay, where a rule forbids it not.
             costs.append(_NOT_OPEN if here.barred else here.cost)
         victim, _ = victim_of(radio)
         default_weight = _UNUSED_WEIGHT if reports_no_clients(radio) else 1.0
@@ -227,7 +227,7 @@ class _Band:
         )
 
     def _robust(self, k: int) -> frozenset[Channel]:
-        """Allowed channels off the 2.4 GHz raster that win whatever the levels do within their error."""
+        """Allowed channels off the 2.4 GHz channel plan that win whatever the levels do within their error."""
         radio = self.views[k].radio
         victim, _ = victim_of(radio)
         open_to_it = [o.channel for o in self.all_options[k] if not o.barred]

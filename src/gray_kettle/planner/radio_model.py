@@ -17,7 +17,7 @@ class RadioModel:
 
     costs: in log units, shape (options,). level_at: dBm at which each player hears this one, by player (own entry
     unused). start: the option where it is now. weight: how much its throughput counts. times: the others at times of
-    the day that differ, each with the share of the day that it stands for; none where all of it is alike.
+    the day that differ, each with the share of the day that it stands for; none where all are the same.
     """
 
     victim: VictimRadio
@@ -65,7 +65,7 @@ def own_neighbours_of(models: tuple[RadioModel, ...], chosen: tuple[int, ...], k
 
 
 def mbps_of(models: tuple[RadioModel, ...], chosen: tuple[int, ...], shift_db: float = 0.0) -> FloatArray:
-    """Expected throughput of each player by the harm model itself, all levels shifted; shape (players,)."""
+    """Expected throughput of each player by the loss model itself, all levels shifted; shape (players,)."""
     out = np.empty(len(models))
     for k, model in enumerate(models):
         others = with_own_neighbours(model, own_neighbours_of(models, chosen, k))
@@ -77,6 +77,6 @@ def mbps_of(models: tuple[RadioModel, ...], chosen: tuple[int, ...], shift_db: f
 def reference_score(
     models: tuple[RadioModel, ...], chosen: tuple[int, ...], shifts_db: tuple[float, ...]
 ) -> float:
-    """The objective worked out the slow way: what the joint arrays must agree with."""
+    """The objective computed the slow way: what the joint arrays must agree with."""
     logs = np.mean([np.log(np.maximum(mbps_of(models, chosen, s), LEAST_MBPS)) for s in shifts_db], axis=0)
     return float(sum(p.weight * v - p.costs[c] for p, v, c in zip(models, logs, chosen, strict=True)))

@@ -24,7 +24,7 @@ def is_unused(radio: Radio, assessment: Assessment) -> bool:
 
 
 def reports_no_clients(radio: Radio) -> bool:
-    """Whether every network of it tells that it has no stations, and none was heard."""
+    """Whether every network of it reports that it has no stations, and none was heard."""
     return all(n.load_stations == 0 and not n.clients for n in radio.networks)
 
 

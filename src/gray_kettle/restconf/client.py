@@ -1,7 +1,7 @@
 """Reading and setting radios over RESTCONF (RFC 8040) in the OpenConfig access point model.
 
 Of the model: access-points/access-point[hostname]/radios/radio[id operating-frequency]/config with channel,
-channel-width and dca (automatic choice), and ssids/ssid[name]/bssids/bssid[radio-id bssid] to tell whose radio it is.
+channel-width and dca (automatic choice), and ssids/ssid[name]/bssids/bssid[radio-id bssid] to show whose radio it is.
 """
 
 from dataclasses import dataclass
@@ -28,7 +28,7 @@ _HERE = ("127.0.0.1", "localhost", "::1")
 
 @dataclass(frozen=True)
 class DeviceRadio:
-    """A radio as an access point tells it."""
+    """A radio as an access point reports it."""
 
     host: str
     number: int
@@ -77,7 +77,7 @@ class Restconf:
         self._http.close()
 
     def radios(self) -> tuple[DeviceRadio, ...]:
-        """All radios, in the order in which it tells them."""
+        """All radios, in the order in which it reports them."""
         answer = self._ask("GET", f"{self._data()}/{_MODULE}:access-points")
         try:
             hosts = answer.json()[f"{_MODULE}:access-points"]["access-point"]

@@ -1,4 +1,4 @@
-"""A stand-in for the access points of a site: RESTCONF with the OpenConfig model, on a port of this machine."""
+"""Simulated access points of a site: RESTCONF with the OpenConfig model, on a port of this machine."""
 
 import json
 import threading

@@ -21,7 +21,7 @@ _HT_SCHEME, _HE_SCHEME = 4, 3
 
 
 def hop_plan() -> list[tuple[str, int]]:
-    """All 20 MHz places of 2.4 and 5 GHz that exist in the demo's country, and the scanning places of 6 GHz."""
+    """All 20 MHz channels of 2.4 and 5 GHz that exist in the demo's country, and the scanning channels of 6 GHz."""
     low = [("2.4", n) for n in range(1, 14)]
     return low + [("5", n) for n in numbers("5") if n <= 165] + [("6", n) for n in range(5, 94, 16)]
 

@@ -20,7 +20,7 @@ _QUIETEST_DBM = -97.0
 _STEP_S = 120.0
 _OVEN_FILLED = 0.33  # of the wave: an old tube that needs more of the half-wave to start
 _FIRST_BOUT, _LAST_BOUT = 11.75, 13.5  # hours of the oven
-_DENSE = (3.1, 8.2, 10.0, 11.78, 12.7, 15.6, 18.8)  # hours at which one looks closely
+_DENSE = (3.1, 8.2, 10.0, 11.78, 12.7, 15.6, 18.8)  # hours with dense sweeps
 _UNEVEN_S = 0.05  # no instrument sweeps by the clock
 _DENSE_S, _DENSE_EVERY_S, _SPARSE_EVERY_S = 180.0, 0.2, 20.0
 
@@ -55,7 +55,7 @@ def _step_by_step(of_time: Callable[[float], float]) -> Callable[[Floats], Float
 
 
 def scene(site: Site, spot: str, band: str, seed: int) -> Scene:
-    """All that an instrument at a spot meets in a band."""
+    """All that an instrument at a spot observes in a band."""
     at = site.spots[spot]
     radios = [r for r in site.radios if r.channel_at(tern_quay.START_S).band == band]
     met = [_radio(r, at) for r in radios if level_dbm(r, at, tern_quay.START_S) > _QUIETEST_DBM]

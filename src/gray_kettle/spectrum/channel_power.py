@@ -1,4 +1,4 @@
-"""Power in the places of channels: which fit into a span, and how strong each row is in them.
+"""Power in channels: which fit into a span, and how strong each row is in them.
 
 Source: docs/radio-model.md, "Channel power and duty".
 """
@@ -39,7 +39,7 @@ def channels_in_span(span: Span) -> tuple[Channel, ...]:
 
 @lru_cache(maxsize=64)
 def cover(span: Span) -> NDArray[np.float32]:
-    """Part of each bin's power that belongs to each place, shape (bins, places).
+    """Part of each bin's power that belongs to each channel, shape (bins, channels).
 
     A bin at the edge counts with the part of it that lies inside. Where bins take in more (or less) than one step
     of noise, they overlap, and each counts less (or more).
@@ -55,7 +55,7 @@ def cover(span: Span) -> NDArray[np.float32]:
 
 
 def channel_codes(span: Span, codes: Codes) -> Codes:
-    """Power of each row in each place, as codes, shape (rows, places); MISSING where much of it was not measured."""
+    """Power of each row in each channel, as codes, shape (rows, channels); MISSING where most was not measured."""
     weights = cover(span)
     if not weights.shape[1]:
         return np.zeros((len(codes), 0), np.uint8)
@@ -68,6 +68,6 @@ def channel_codes(span: Span, codes: Codes) -> Codes:
 
 
 def channel_floor_dbm(span: Span, floor_dbm: FloatDb) -> FloatDb:
-    """Noise of the whole of each place, dBm, shape (places,)."""
+    """Noise of the whole of each channel, dBm, shape (channels,)."""
     power = np.where(np.isfinite(floor_dbm), 10 ** (np.nan_to_num(floor_dbm) / 10), 0.0)
     return dbm_of_mw(power @ cover(span))

@@ -24,7 +24,7 @@ _ENOUGH_ROWS = 20_000  # for a median
 
 @dataclass(frozen=True, eq=False)
 class ChannelRows:
-    """Of each row and place, shape (rows, places). power: codes, of the whole place (for a tuned instrument: while
+    """Of each row and place, shape (rows, channels). power: codes, of the whole place (for a tuned instrument: while
     something was on it, else its noise). over: share of it that was over the floor by 10 dB, 255 for all.
     """
 
@@ -33,7 +33,7 @@ class ChannelRows:
 
 
 def channel_rows(span: Span, codes: Codes, floor_dbm: FloatDb) -> ChannelRows:
-    """What rows say of every place of their span, the floor being known.
+    """What rows say of every channel of their span, the floor being known.
 
     A snapshot sees all of a place at one moment: it is busy where its whole power is over the floor. A tuned
     instrument passes through it while transmitters come and go: there each bin speaks for its own moment.
@@ -50,7 +50,7 @@ def channel_rows(span: Span, codes: Codes, floor_dbm: FloatDb) -> ChannelRows:
     on_share = np.divide(
         on.astype(np.float32) @ weights, measured, where=measured > 0, out=np.zeros_like(measured)
     )
-    # What was met on a part of the bins is taken for the density of the whole place.
+    # What was observed on a part of the bins is taken for the density of the whole channel.
     with np.errstate(divide="ignore", invalid="ignore"):
         density = (np.where(on, MW_OF_CODE[codes], 0) @ weights) / (on_share * measured)
         idle = (MW_OF_CODE[codes] @ weights) / measured
@@ -111,9 +111,9 @@ def tally(span: Span, time_s: FloatArray, rows: ChannelRows) -> Tally:
 
 
 def busiest_part(span: Span, bin_share: FloatArray, rows: int) -> FloatArray:
-    """Duty of each place for a tuned instrument: the mean over the bins that are as busy as its busiest.
+    """Duty of each channel for a tuned instrument: the mean over the bins that are as busy as its busiest.
 
-    It meets a narrow transmitter in few of the bins of a place, though the place is taken for as long as that sends.
+    It observes a narrow transmitter in few of the bins of a channel, which is busy as long as that sends.
     Bins count as equally busy when the difference may be chance.
     """
     weights = cover(span)
@@ -135,7 +135,7 @@ def swept_from(
     duty = over / seconds if busiest is None else busiest
     bound = "upper" if span.detector == "max" else ""
     if span.detector == "mean" and span.averages > 1:
-        if duty > _SATURATED:  # always on, or seldom in every row: means do not tell
+        if duty > _SATURATED:  # always on, or seldom in every row: means are no measure
             bound = "upper"
         else:
             duty = _duty_of_means(run.by_power_s[at], floor_dbm, span.averages, duty)
@@ -167,11 +167,11 @@ def swept_from(
 
 
 def _duty_of_means(by_power_s: FloatArray, floor_dbm: float, frames: int, counted: float) -> float:
-    """Duty where each row is the mean of some frames, of which only some met the transmitter.
+    """Duty where each row is the mean of some frames, of which only some observed the transmitter.
 
     Of n independent frames that are busy with probability d at one level, the mean has the square of its relative
     spread equal to (1 − d) / (n · d), and at least one is busy in 1 − (1 − d)ⁿ of the rows. How many of the frames
-    are independent hangs on the length of bursts: n is what makes both agree.
+    are independent depends on the length of bursts: n is what makes both agree.
     """
     weight = by_power_s[:MISSING] / by_power_s[:MISSING].sum()
     power = np.maximum(MW_OF_CODE[:MISSING].astype(np.float64) - 10 ** (floor_dbm / 10), 0)

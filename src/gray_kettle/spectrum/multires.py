@@ -1,4 +1,4 @@
-"""Sums of rows over ever longer stretches, built as rows arrive: any window is drawn from a few of them.
+"""Sums of rows over ever longer intervals, built as rows arrive: any window is drawn from a few of them.
 
 Level 0 is the rows themselves; an entry of level 1 sums up to 64 rows, of level 2 up to 512, of level 3 up to 4,096.
 No entry reaches over a gap in time. Levels 2 and 3 also count how often each level in dBm was met.
@@ -57,7 +57,7 @@ ENTRY_COLUMNS = ("start_s", "end_s", "rows", "peak", "mean", "share")
 
 @dataclass(frozen=True, eq=False)
 class Summed:
-    """One finished entry. counts: how often each column of bins met each decibel, shape (columns, 128); None below
+    """One finished entry. counts: how often each column of bins had each decibel, shape (columns, 128); None below
     level 2. floor_dbm: as it was known then, shape (bins,).
     """
 
@@ -110,12 +110,12 @@ def summed(entries: Entries) -> Entries:
 
 
 def bins_a_column(bins: int) -> int:
-    """How many bins stand together in a column of the counts."""
+    """How many bins are adjacent in a column of the counts."""
     return -(-bins // _MOST_COLUMNS)
 
 
 def counts_of(codes: Codes) -> Counts:
-    """How often each column of bins met each decibel, shape (columns, 128)."""
+    """How often each column of bins had each decibel, shape (columns, 128)."""
     wide = bins_a_column(codes.shape[1])
     columns = -(-codes.shape[1] // wide)
     place = np.arange(codes.shape[1]) // wide * LEVELS

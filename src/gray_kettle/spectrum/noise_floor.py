@@ -14,7 +14,7 @@ _LOW, _HIGH = (
     0.1,
     0.3,
 )  # quantiles over time that are still noise in a bin that is busy two thirds of the time
-# Power of averaged noise follows a gamma law. Whatever the averaging, its mean stands about 1.83 times as far over
+# Power of averaged noise follows a gamma law. Whatever the averaging, its mean is about 1.83 times as far over
 # the 10th percentile as the 30th does (1.85 for one frame, 1.73 for 64).
 _MEAN_PER_SPREAD = 1.83
 _ONE_LOOK_DB, _BUSY_DB = 5.3, 8.0  # spread of noise that nothing averages; what spreads wider is not noise
@@ -24,7 +24,7 @@ _RAISED_DB = 3.0
 _SMOOTHED_HZ = 2e6
 _PLACES, _ENOUGH_BINS = 24, 400  # of a running quantile
 _BLOCKS = 64  # that the floor remembers
-_SETTLED, _NOW_AND_THEN = 8, 8  # after so many blocks only every eighth is looked at
+_SETTLED, _NOW_AND_THEN = 8, 8  # after so many blocks only every eighth is used
 
 
 class FloorTracker:
@@ -54,7 +54,7 @@ class FloorTracker:
 
 
 def low_and_spread(block: Codes) -> tuple[FloatDb, float]:
-    """10th percentile over time of each bin, and by how much the 30th stands over it in calm bins."""
+    """10th percentile over time of each bin, and by how much the 30th exceeds it in calm bins."""
     rows = len(block)
     low_at, high_at = int(_LOW * (rows - 1)), int(_HIGH * (rows - 1))
     if rows > 2 * high_at + 1:
@@ -63,11 +63,11 @@ def low_and_spread(block: Codes) -> tuple[FloatDb, float]:
     known = np.flatnonzero(np.isfinite(high - low))
     if not len(known):
         return low, 0.0
-    # Busy bins stand wide apart: the spread of noise is found in the calm ones.
+    # Busy bins are far apart: the spread of noise is found in the calm ones.
     order = known[np.argsort((low + high)[known], kind="stable")]
     calm = order[len(order) // 20 : max(7 * len(order) // 20, 1)]
     spread_db = (high - low)[calm]
-    # Where nearly all is busy, so are most of these; single looks spread farthest.
+    # Where nearly all is busy, so are most of these; single frames spread farthest.
     of_noise = spread_db < _BUSY_DB
     return low, float(spread_db[of_noise].mean()) if of_noise.any() else _ONE_LOOK_DB
 
@@ -75,7 +75,7 @@ def low_and_spread(block: Codes) -> tuple[FloatDb, float]:
 def floor_of(low_dbm: FloatDb, spread_db: float, step_hz: float) -> FloatDb:
     """Mean noise power of each bin from low percentiles over time; NaN where nothing was ever measured.
 
-    A bin that stands out of the calm part of its neighbourhood is a carrier or a channel that is never free: its
+    A bin that exceeds the calm part of its neighbourhood is a carrier or a channel that is never free: its
     floor is that of the bins beside it.
     """
     base = low_dbm + np.float32(_MEAN_PER_SPREAD * spread_db)
@@ -101,7 +101,7 @@ def threshold_codes(floor_dbm: FloatDb) -> Codes:
 
 
 def _running_quantile(values: FloatDb, reach: int, share: float) -> FloatDb:
-    """Quantile of the neighbours to each side, worked out at some places from some of them, and joined by lines."""
+    """Quantile of the neighbours to each side, computed at some places from some of them, and joined by lines."""
     stride = max(len(values) // _ENOUGH_BINS, 1)
     some = values[::stride]
     reach = max(reach // stride, 1)

@@ -1,4 +1,4 @@
-"""A stretch of time and frequency as a picture's worth of numbers: so many columns, so many lines.
+"""An interval of time and frequency as a picture's worth of numbers: so many columns, so many lines.
 
 Source: docs/radio-model.md, "Presence, maximum and mean".
 """
@@ -14,7 +14,7 @@ from gray_kettle.spectrum.multires import LEVELS, Entries, bins_a_column
 from gray_kettle.spectrum.quantise import LOWEST_DBM, MISSING, MW_OF_CODE, Codes, FloatDb, dbm_of_mw, to_dbm
 
 _ONE = np.uint8(1)
-_HELD = 1.6  # a row stands for itself and what follows, up to so many of its usual steps
+_HELD = 1.6  # a row represents itself and what follows, up to so many of its usual steps
 LEVEL_DBM: FloatDb = (LOWEST_DBM + np.arange(LEVELS)).astype(np.float32)  # lower end of each counted decibel
 
 
@@ -45,7 +45,7 @@ class Frame:
 class Spectrogram:
     """peak_dbm, mean_dbm, share: shape (lines, columns), NaN where nothing was measured. presence: share of the time
     at each decibel of LEVEL_DBM, shape (128, columns). highest_dbm, average_dbm, floor_dbm, over: shape (columns,),
-    over the whole stretch; over is the share of time more than 10 dB over the floor. rows: that were swept.
+    over the whole interval; over is the share of time more than 10 dB over the floor. rows: that were swept.
     """
 
     frame: Frame
@@ -74,7 +74,7 @@ class Spectrogram:
 
 
 class Composer:
-    """Puts the parts of any number of runs into one frame. Where runs meet, the stronger is shown."""
+    """Puts the parts of any number of runs into one frame. Where runs overlap, the stronger is shown."""
 
     def __init__(self, frame: Frame) -> None:
         self.frame = frame

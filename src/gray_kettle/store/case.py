@@ -75,7 +75,7 @@ class Case:
             db.execute(sa.text(f"PRAGMA user_version = {header.VERSION}"))
             schema.metadata.create_all(db)
         case.save_setup(setup)
-        case._engine.dispose()  # with its last connection closed, all of it stands in the file itself
+        case._engine.dispose()  # with its last connection closed, everything is in the file itself
         return case
 
     @classmethod
@@ -140,7 +140,7 @@ class Case:
             return {int(number): digest for number, digest in db.execute(group_rows)}
 
     def begin_take(self, source: str, kind: str, spot: str, mark: str) -> int:
-        """Open a take. mark: tells what it reads by how it begins, and stands for its digest until its end."""
+        """Open a take. mark: identifies the input by its first bytes until its digest is known."""
         row = {"source": source, "kind": kind, "spot": spot, "digest": mark, "taken_s": time.time()}
         with self._writing() as db:
             number = db.execute(schema.takes.insert().returning(schema.takes.c.number), row).scalar_one()
@@ -181,7 +181,7 @@ class Case:
     ) -> None:
         """Close a take with its totals (records, skipped, swept bands).
 
-        A complete one stands in the place of earlier takes that began the same and were stopped, and of those
+        A complete one replaces earlier takes that began the same and were stopped, and of those
         that it is known to hold whole (replaces).
         """
         t = schema.takes

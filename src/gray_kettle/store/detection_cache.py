@@ -100,7 +100,7 @@ class DetectionCache:
             db.execute(schema.looks.insert(), row)
 
     def window(self, start_s: float, end_s: float) -> tuple[DetectionBlock, ...]:
-        """Examined blocks that overlap a stretch of time, in order of time."""
+        """Examined blocks that overlap an interval of time, in order of time."""
         c, s, t = schema.looks.c, schema.sweeps.c, schema.takes.c
         chosen = (
             sa.select(c.start_s, c.end_s, c.rows, c.document, s.document, t.spot)

@@ -1,4 +1,4 @@
-"""Whether a file is a case of ours, told by its first hundred bytes and without a database.
+"""Whether a file is a case of ours, recognised by its first hundred bytes and without a database.
 
 Source: the SQLite file format, section 1.3 (the database header): user version at 60, application id at 68.
 """
@@ -8,7 +8,7 @@ from pathlib import Path
 from gray_kettle.errors import KettleError
 
 VERSION = 6
-APPLICATION_ID = 0x47524B54  # tells SQLite files of ours from others ("GRKT")
+APPLICATION_ID = 0x47524B54  # marks our SQLite files ("GRKT")
 
 
 def check(path: Path) -> int:

@@ -166,7 +166,7 @@ def _joined_runs(rows: Listening) -> Listening:
 
 
 def _joined_one_by_one(rows: Listening) -> Listening:
-    """The same for runs that may overlap: two receivers at one spot, or two files of one stretch."""
+    """The same for runs that may overlap: two receivers at one spot, or two files of one interval."""
     out: list[list[float]] = []
     for start, end, hz in zip(
         rows.start_s.tolist(), rows.end_s.tolist(), rows.receiver_hz.tolist(), strict=True

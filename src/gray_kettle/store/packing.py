@@ -30,7 +30,7 @@ def pack(table: Columns) -> tuple[str, bytes]:
 def unpack(layout: type[Table], names: str, rows: int, payload: bytes) -> Table:
     """The table that was packed.
 
-    Columns that this version does not know are passed over; those that it did not know yet are 0 or NaN.
+    Columns that this version does not know are ignored; those that it did not know yet are 0 or NaN.
     """
     raw = zlib.decompress(payload) if payload[:1] == _ZLIB else zstandard.decompress(payload)
     found, at = {}, 0
@@ -86,7 +86,7 @@ def announcement_from(text: str) -> Announcement:
 
 
 def pack_arrays(arrays: dict[str, np.ndarray[Any, Any]]) -> bytes:
-    """Named arrays of any shape as one run of bytes: a line that tells what they are, then their packed content."""
+    """Named arrays of any shape as one run of bytes: a line that describes them, then their packed content."""
     known, parts = [], []
     for name, values in arrays.items():
         known.append(f"{name}:{values.dtype.str}:{'x'.join(str(n) for n in values.shape)}")

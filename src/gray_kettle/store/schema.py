@@ -31,7 +31,7 @@ takes = sa.Table(
     sa.Column("skipped", sa.Integer, nullable=False, default=0),
     # Read to the end (or to the damage) of its source; a take that was stopped can be taken again.
     sa.Column("complete", sa.Boolean, nullable=False, default=False),
-    # A later, complete take of the same bytes stands in its place.
+    # A later, complete take of the same bytes replaces it.
     sa.Column("superseded", sa.Boolean, nullable=False, default=False),
     sa.Column("notes", sa.Text, nullable=False, default="[]"),
     sa.Column("swept_bands", sa.Text, nullable=False, default="[]"),

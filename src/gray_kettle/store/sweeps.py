@@ -1,6 +1,6 @@
 """Sweeps in a case: rows as bytes in chunks, and sums of them at several time resolutions, written as rows come.
 
-What is asked for a stretch of time is read from the sums as far as they reach, and from the rows at its edges.
+What is asked for an interval of time is read from the sums as far as they reach, and from the rows at its edges.
 """
 
 import itertools
@@ -219,7 +219,7 @@ class Sweeps:
         self._reading = session
 
     def runs(self, start_s: float = -np.inf, end_s: float = np.inf) -> tuple[Run, ...]:
-        """What was swept in a stretch of time, by number. rows: of the chunks that touch it."""
+        """What was swept in an interval of time, by number. rows: of the chunks that touch it."""
         c, s, t = schema.sweep_chunks.c, schema.sweeps.c, schema.takes.c
         chosen = (
             sa.select(
@@ -237,7 +237,7 @@ class Sweeps:
         return tuple(Run(number, _span(document), *rest) for number, document, *rest in found)
 
     def rows(self, run: Run, start_s: float, end_s: float) -> CodedRows:
-        """Rows of a run that begin in a stretch of time."""
+        """Rows of a run that begin in an interval of time."""
         parts = list(self._row_chunks(run, start_s, end_s, with_bins=True))
         if not parts:
             return _no_rows(run.span)
@@ -264,7 +264,7 @@ class Sweeps:
             yield CodedRows(time_s[inside], codes, head["offset_s"][inside], places, to_dbm(head["floor"]))
 
     def entries(self, run: Run, level: int, start_s: float, end_s: float) -> Entries:
-        """Sums of a level whose middle lies in a stretch of time; of a lower level where those do not reach."""
+        """Sums of a level whose middle lies in an interval of time; of a lower level where those do not reach."""
         if level == 0:
             rows = self.rows(run, start_s, end_s)
             return rows_as_entries(rows.time_s, rows.codes, threshold_codes(rows.floor_dbm))
@@ -284,7 +284,7 @@ class Sweeps:
         return Entries.joined(parts)
 
     def counts(self, run: Run, start_s: float, end_s: float) -> Iterator[tuple[float, Counts | Codes]]:
-        """(seconds that a row stands for, counts of sums or codes of rows), which together are all of a stretch."""
+        """(seconds that a row stands for, counts of sums or codes of rows), which together are all of an interval."""
         yield from self._counts(run, TOP, start_s, end_s)
 
     def _counts(
@@ -315,7 +315,7 @@ class Sweeps:
             yield from self._counts(run, level - 1, float(np.nextafter(last_s, np.inf)), end_s)
 
     def view(self, frame: Frame, spot: str | None = None) -> Spectrogram:
-        """A picture's worth of a stretch of time and frequency, of one spot or of all."""
+        """A picture's worth of an interval of time and frequency, of one spot or of all."""
         composer = Composer(frame)
         for run in self.runs(frame.start_s, frame.end_s):
             if (
@@ -335,7 +335,7 @@ class Sweeps:
         return composer.view()
 
     def _busiest(self, run: Run, start_s: float, end_s: float, rows: int) -> FloatArray:
-        """Duty of each place, from the share of time of every bin."""
+        """Duty of each channel, from the share of time of every bin."""
         entries = self.entries(run, 2 if rows > _CHUNK_ROWS[1] * NEXT else 0, start_s, end_s)
         weight = entries.rows / entries.rows.sum() / 255
         return busiest_part(run.span, weight @ entries.share, rows)
@@ -349,7 +349,7 @@ class Sweeps:
         return to_dbm(unpack_arrays(head)["floor"])
 
     def swept(self, start_s: float, end_s: float) -> tuple[SweptChannel, ...]:
-        """What the sweeps of a stretch of time say of every place that they cover, by place and spot."""
+        """What the sweeps of an interval of time say of every channel that they cover, by place and spot."""
         found: list[SweptChannel] = []
         for run in self.runs(start_s, end_s):
             places = channels_in_span(run.span)

@@ -1,1 +1,1 @@
-"""The full-screen app. `ink` has colours and cells, `frame` what stands on every screen, then one folder a screen."""
+"""The full-screen app. `theme` has colours and cells, `frame` what every screen shows, then one folder a screen."""

@@ -1,4 +1,4 @@
-"""A figure opened: what went in, how it is worked out, what it rests on, what would change it."""
+"""A figure opened: what went in, how it is computed, what it rests on, what would change it."""
 
 from typing import ClassVar
 

@@ -1,6 +1,6 @@
-"""Colours by meaning, and text in cells. Drawings name an ink; the theme says what it looks like.
+"""Colours by meaning, and text in cells. Drawings name a style; the theme says its colour.
 
-Meaning never hangs on colour alone: every ink has a shape or a word of its own where it is used.
+Meaning never depends on colour alone: every ink has a shape or a word of its own where it is used.
 """
 
 from functools import lru_cache
@@ -81,8 +81,8 @@ CSS += "\n.ink--chosen { color: $foreground; background: $chosen; }\n"
 class ThemedWidget(Widget):
     """A widget that draws in inks.
 
-    Styles are kept by theme. Textual tells of a change of style at every coming up of a place; the colours of an
-    ink hang on the theme alone.
+    Styles are kept by theme. Textual reports a change of style whenever a view is shown; the colours of an
+    ink depend on the theme alone.
     """
 
     COMPONENT_CLASSES = {f"ink--{name}" for name in INKS}  # noqa: RUF012 - Textual's own form

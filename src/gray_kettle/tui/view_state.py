@@ -16,7 +16,7 @@ BANDS = ("2.4", "5", "6")
 
 @dataclass(frozen=True, eq=False)
 class ViewState:
-    """A reading with the person's choices. proposal None: still being worked out.
+    """A reading with the person's choices. proposal None: still being computed.
 
     busy: of the whole case, for the rail. start_s, end_s: the window; case_start_s, case_end_s: all there is.
     path: of the case, for what is read piece by piece.

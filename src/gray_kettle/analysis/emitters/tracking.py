@@ -62,7 +62,7 @@ def _is_in(detection: Detection, observations: Observations) -> bool:
 
 
 def _is_radio(detection: Detection, radios: tuple[Radio, ...]) -> bool:
-    """A saturated channel looks flat and as wide as a channel: where a radio is known there, it is that radio."""
+    """A saturated channel appears flat and as wide as a channel: where a radio is known there, it is that radio."""
     if detection.kind not in _FLAT:
         return False
     fast_median, width = (detection.low_hz + detection.high_hz) / 2, detection.high_hz - detection.low_hz
@@ -179,7 +179,7 @@ def _kind_probabilities(entry: list[BlockDetection]) -> tuple[tuple[EmitterKind,
 
 
 def _extent(entry: list[BlockDetection], kind: str) -> tuple[float, float]:
-    """Lowest and highest frequency, Hz; the outermost tenth of the detections at each end is left out."""
+    """Lowest and highest frequency, Hz; the outermost tenth of the detections at each end is skipped."""
     same = [s for _, s in entry if s.kind == kind] or [s for _, s in entry]
     lows, highs = sorted(s.low_hz for s in same), sorted(s.high_hz for s in same)
     return lows[len(lows) // 10], highs[-1 - len(highs) // 10]

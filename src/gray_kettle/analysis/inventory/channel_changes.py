@@ -14,8 +14,8 @@ from gray_kettle.model.records import FloatArray, IntArray
 
 _LEAST_LEVELS = 20
 _DAY_S = 86400.0
-_ANNOUNCED_S = 120.0  # a switch that was told so long before a change is that change
-_GAP_SCANS = 3  # so many looks without it: it was away
+_ANNOUNCED_S = 120.0  # a switch that was reported so long before a change is that change
+_GAP_SCANS = 3  # so many scans without it: it was away
 
 
 def changes_of(rows: IntArray, ground: BssidIndex) -> tuple[Change, ...]:
@@ -63,9 +63,9 @@ def swing_db(rows: IntArray, ground: BssidIndex) -> float | None:
 def episodes_of(
     heard_s: FloatArray, scan_times_s: FloatArray, gap_s: float
 ) -> tuple[tuple[float, float], ...]:
-    """When a radio was there. heard_s: moments it was heard, looks_s: moments its band was looked at, both in order.
+    """When a radio was there. heard_s: moments it was heard, looks_s: moments its band was observed, both in order.
 
-    It was away where it was not heard for longer than gap_s and for three looks or more in between.
+    It was away where it was not heard for longer than gap_s and for three scans or more in between.
     """
     if not len(heard_s):
         return ()
@@ -80,7 +80,7 @@ def with_siblings(radios: tuple[Radio, ...]) -> tuple[Radio, ...]:
     """Each radio with those of other bands that are of the same box, and what says so.
 
     A box that names its other radios is certain. Else the addresses agree but for their last two octets, the two
-    announce a name in common or are told apart by nobody, and they are nearest to one another of all of their bands.
+    announce a name in common or are kept separate by nobody, and they are nearest to one another of all of their bands.
     """
     by_bssid = {n.bssid: r for r in radios for n in r.networks}
     known: dict[str, set[str]] = {r.id: set() for r in radios}

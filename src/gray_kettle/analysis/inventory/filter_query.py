@@ -1,4 +1,4 @@
-"""The filter language: conditions that a radio must meet.
+"""The filter language: conditions on a radio.
 
     band=5 foreign level>-75 ssid~harbour width>=80
     (band=2.4 | width>=80) !own ssid~"tea bar"

@@ -14,7 +14,7 @@ from gray_kettle.analysis.observed.bssid_index import (
 from gray_kettle.analysis.observed.coverage import channel_at
 from gray_kettle.phy.airtime import beacon_share
 
-_USUAL_BEACON_BYTES = 250  # a listing does not tell the length of a beacon
+_USUAL_BEACON_BYTES = 250  # a listing does not report the length of a beacon
 
 
 def network_of(one: BssidRows, ground: BssidIndex, about: StationInfo) -> Network:
@@ -67,7 +67,7 @@ def _off_channel(one: BssidRows, ground: BssidIndex) -> tuple[OffChannel, ...]:
     for hz in np.unique(sightings.receiver_hz[away]).tolist():
         rows = away[sightings.receiver_hz[away] == hz]
         band, number = channel_at(hz)
-        if not band:  # the receiver told a place where there is no channel
+        if not band:  # the receiver reported a frequency without a channel
             continue
         level_mw, levels = sightings.level_mw[rows].sum(), sightings.levels[rows].sum()
         level = round(float(10 * np.log10(level_mw / levels)), 2) if levels else None

@@ -26,7 +26,7 @@ _SWING_DB = 4.0  # levels steadier than this have nothing to correlate
 
 @dataclass(frozen=True, eq=False)
 class GroupingInput:
-    """What grouping looks at, for one BSSID: moments (sorted) and levels beside, on its present channel."""
+    """What grouping compares, for one BSSID: moments (sorted) and levels beside, on its present channel."""
 
     bssid: str
     channel: Channel
@@ -43,7 +43,7 @@ def group(
 ) -> list[list[int]]:
     """Indices of the BSSIDs of each radio; every BSSID is in exactly one group.
 
-    together, apart: what the technician told; it outweighs what was found. Two bands are never one radio.
+    together, apart: what the technician set; it outweighs what was found. Two bands are never one radio.
     """
     parent = list(range(len(heard)))
 
@@ -84,7 +84,7 @@ def group(
 
 
 def joined(setup: Setup, bssids: set[str]) -> Setup:
-    """The setup in which these are one radio, with those that they were told to be one with."""
+    """The setup in which these are one radio, with those that they were joined with."""
     effects = [group for group in setup.together if bssids & set(group)]
     group = tuple(sorted(bssids.union(*effects)))
     kept = tuple(g for g in setup.together if g not in effects)

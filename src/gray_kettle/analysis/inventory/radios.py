@@ -79,7 +79,7 @@ def find_radios(
 
 
 def _widths_filled_in(observations: Observations) -> Observations:
-    """Where an announcement does not tell its width, that which the same BSSID told elsewhere on the same primary."""
+    """The width of an announcement without one: from another of the same BSSID on the same primary."""
     known = {
         (a.bssid, a.channel.band, a.channel.primary): a.channel
         for a in observations.announcements
@@ -206,8 +206,8 @@ def _client_level(networks: tuple[Network, ...], stays: tuple[Stay, ...]) -> flo
 def _activity(air_share: float | None, beacons: float, own_reported: float | None) -> tuple[float, str]:
     """Share of time a radio is taken to transmit, and what that rests on.
 
-    Of the busy time that an own radio tells, half is taken for its own: how much of it is, it does not say.
-    (What foreign ones tell counts for their channel as a whole, see judge.harms.)
+    Of the busy time that an own radio reports, half is taken for its own: how much of it is, it does not say.
+    (What foreign ones report counts for their channel as a whole, see analysis.loss.interference_loss.)
     """
     if air_share is not None:
         return min(max(air_share, beacons), 1.0), "frames"

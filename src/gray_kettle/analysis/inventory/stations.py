@@ -1,4 +1,4 @@
-"""Clients: who exchanges frames with which BSSID, what each can do, and what its link's own counters tell."""
+"""Clients: who exchanges frames with which BSSID, what each can do, and what its link's own counters report."""
 
 from collections.abc import Sequence
 
@@ -73,7 +73,7 @@ def _mean_dbm(level_mw: float, levels: float) -> float | None:
 
 
 def rates_of(frames: TrafficTotals) -> tuple[Rate, ...]:
-    """How often each data rate was used, slow to fast; frames whose rate was not told are left out."""
+    """How often each data rate was used, slow to fast; frames whose rate was not reported are skipped."""
     modes, which = np.unique(frames.mode, return_inverse=True)
     counts, retries = (sums(which, column, len(modes)) for column in (frames.frames, frames.retries))
     found: dict[tuple[float, str], tuple[int, int]] = {}

@@ -1,4 +1,4 @@
-"""From radios to the arrays of the harm model, and from its arrays back to named harms."""
+"""From radios to the arrays of the loss model, and from its arrays back to named losses."""
 
 from dataclasses import replace
 
@@ -33,7 +33,7 @@ _HARDLY_DB = 4.0  # so far under the threshold for being heard: fading lets it t
 
 
 def level_at(stay: Stay, spot: str | None) -> float:
-    """Level of a stay at a spot; elsewhere heard, its median; an assumed one when none was told at all."""
+    """Level of a stay at a spot; elsewhere heard, its median; an assumed one when none was reported at all."""
     at = dict(stay.level_at)
     if spot is not None and spot in at:
         return at[spot]
@@ -50,7 +50,7 @@ def level_of(radio: Radio, stay: Stay, spot: str | None) -> float:
 
 
 def home_spot(radio: Radio) -> str | None:
-    """The spot where a radio is strongest, on any of its channels: the best stand-in for where it hangs."""
+    """The spot where a radio is strongest, on any of its channels: the best estimate of where it is."""
     at = sorted((item for s in radio.stays for item in s.level_at), key=lambda item: (-item[1], item[0]))
     return at[0][0] if at else None
 
@@ -68,7 +68,7 @@ def mutual_level_dbm(one: Radio, other: Radio) -> float:
 def hidden_pairs(victim: Radio, radios: tuple[Radio, ...]) -> tuple[tuple[str, str], ...]:
     """Pairs of radios on its channel that it hears both and that hardly hear each other.
 
-    That takes levels from two spots at least: each pair is judged by how strong one is where the other is strongest.
+    That takes levels from two spots at least: each pair is assessed by how strong one is where the other is strongest.
     """
     near = [
         r
@@ -95,7 +95,7 @@ def interferers_for(
     """Every other radio of the band (all bands when nobody asks), one row a stay, as heard where the asking one is.
 
     emitters: what is not Wi-Fi, as heard where it was swept. ours: our radios where they were in the window, for what
-    others told of it; None for those among the radios.
+    others reported of it; None for those among the radios.
     """
     heard_by_others = tuple(r for r in radios if r.own) if ours is None else ours
     spot = home_spot(victim) if victim else None
@@ -116,7 +116,7 @@ def interferers_for(
         level_dbm=np.array(levels, dtype=np.float64),
         activity=np.array([radio.activity for radio, _ in rows], dtype=np.float64),
         presence=np.array([1.0 if radio.own else stay.presence for radio, stay in rows], dtype=np.float64),
-        # What an own radio tells is in its activity: it would take it along to another channel.
+        # What an own radio reports is in its activity: it would take it along to another channel.
         reported_utilisation=np.array(
             [np.nan if r.own else _reported_by_others(s, heard_by_others, victim) for r, s in rows]
         ),
@@ -128,9 +128,9 @@ def interferers_for(
 
 
 def _reported_by_others(stay: Stay, ours: tuple[Radio, ...], victim: Radio | None) -> float:
-    """What a neighbour tells as busy, less what our radios on its primary send: those count by themselves.
+    """What a neighbour reports as busy, less what our radios on its primary send: those count by themselves.
 
-    NaN where it tells nothing. It is taken to hear them; the asking radio's own part is dealt with by the harms.
+    NaN where it reports nothing. It is taken to hear them; the asking radio's own part is dealt with by the losses.
     """
     if stay.reported_utilisation is None:
         return float("nan")
@@ -232,7 +232,7 @@ def effect_on_own(
 def assess_hypothetical(
     channels: dict[str, Channel], assessment: Assessment, whose: frozenset[str] | None = None
 ) -> dict[str, ChannelAssessment]:
-    """How our radios would stand with some of them on other channels, by id (all, or those asked for)."""
+    """Assessments of our radios with some of them on other channels, by id (all, or those asked for)."""
     ours = tuple(v.radio for v in assessment.own)
     radios = tuple(_on(r, channels[r.id]) if r.id in channels else r for r in assessment.radios)
     out = {}
@@ -252,7 +252,7 @@ def channel_of(radio_id: str, radios: tuple[Radio, ...]) -> Channel | None:
 
 
 def _on(radio: Radio, channel: Channel) -> Radio:
-    # Its other stays tell how strong it is where only those were heard.
+    # Its other stays show how strong it is where only those were heard.
     others = tuple(s for s in radio.stays if s is not radio.stay)
     return replace(radio, channel=channel, stays=(replace(radio.stay, channel=channel), *others))
 
@@ -264,6 +264,6 @@ def assess_channel(
     who: Radio,
     emitters: tuple[Emitter, ...] = (),
 ) -> ChannelAssessment:
-    """How one channel looks for one radio."""
+    """The assessment of one channel for one radio."""
     others, rows = interferers_for(radios, who, emitters)
     return channel_assessments(score_channels(victim, Candidates((channel,)), others), others, rows)[0]

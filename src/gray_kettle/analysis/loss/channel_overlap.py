@@ -37,7 +37,7 @@ def overlap(mine: Channel, theirs: Channel, dsss: bool) -> Overlap:
 
 
 def _overlap(mine: Channel, theirs: Channel, dsss: bool) -> Overlap:
-    """(same primary, my primary is among their parts, secondary segment met, coupling, coupling into my primary,
+    """(same primary, my primary is among their parts, secondary segment overlaps, coupling, coupling into my primary,
     coupling into what is left of mine when I fall back before theirs)
     """
     if mine.band != theirs.band:

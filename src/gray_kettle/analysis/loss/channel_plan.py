@@ -23,16 +23,16 @@ def channel_plans(radios: Iterable[Radio], country: str) -> tuple[tuple[int, ...
 
 
 def plan_text(channel_plan: tuple[int, ...]) -> str:
-    """A raster in words: “1, 6 and 11”."""
+    """A channel plan in words: “1, 6 and 11”."""
     return ", ".join(map(str, channel_plan[:-1])) + f" and {channel_plan[-1]}"
 
 
 def sends_dsss(radio: Radio) -> bool:
-    """Whether a radio sends in the old way: it can do nothing else, its beacons go so, or it does not tell."""
+    """Whether a radio sends in the old way: it can do nothing else, its beacons go so, or it does not report."""
     rates = [rate for n in radio.networks for rate in n.basic_rates_mbps]
     return radio.generation == "b" or not rates or any(rate not in _OFDM_ONLY for rate in rates)
 
 
 def fits_plan(channel: Channel, channel_plan: tuple[int, ...]) -> bool:
-    """Whether a channel lies on a raster; outside of 2.4 GHz every channel does."""
+    """Whether a channel belongs to a channel plan; outside of 2.4 GHz every channel does."""
     return channel.band != "2.4" or channel.primary in channel_plan

@@ -27,9 +27,9 @@ _BURST_S = {
 _PART_HZ = 18e6
 
 
-@dataclass(frozen=True, eq=False)  # told apart by identity: what depends on one is kept
+@dataclass(frozen=True, eq=False)  # compared by identity: what depends on one is kept
 class Emission:
-    """An emitter as the harm model needs it. duty: by (band, number) of the 20 MHz place. burst_s: inf for no pause."""
+    """An emitter in the loss model. duty: by (band, number) of the 20 MHz channel. burst_s: inf for no pause."""
 
     emitter: Emitter
     level_dbm: float

@@ -1,4 +1,4 @@
-"""The harms: what every other radio takes from every candidate channel, all at once.
+"""The losses: what every other radio takes from every candidate channel, all at once.
 
 Source: docs/radio-model.md, "Interference loss" and "Clear air". Arrays are shaped (candidates, others).
 """
@@ -24,10 +24,10 @@ from gray_kettle.phy.rates import MCS_SINR_DB, TOP_MCS, rate_at_mbps
 class Interferers:
     """Transmitters that are not the one asking, one row each.
 
-    level_dbm: as heard where the asking radio stands. activity: share of time on the air while present.
-    presence: share of time present. told_busy: busy share of its channel that it tells itself, NaN when none.
+    level_dbm: as heard where the victim radio is. activity: share of time on the air while present.
+    presence: share of time present. told_busy: busy share of its channel that it reports itself, NaN when none.
     emissions: of what is not Wi-Fi, apart from the rows. own: rows that are radios of ours, None for none: what
-    others tell as busy does not have them in it, so they count beside it.
+    others report as busy does not have them in it, so they count beside it.
     """
 
     channels: tuple[Channel, ...]
@@ -67,7 +67,7 @@ class VictimRadio:
 
 
 class Candidates:
-    """A list of channels and how others lie to them. What depends on channels alone is worked out once and kept."""
+    """A list of channels and how others lie to them. What depends on channels alone is computed once and kept."""
 
     def __init__(self, channels: Sequence[Channel]) -> None:
         self.channels = tuple(channels)
@@ -82,7 +82,7 @@ class Candidates:
         self._rates: dict[VictimRadio, FloatArray] = {}
 
     def overlap(self, others: "Interferers") -> FloatArray:
-        """How each other lies to each channel: (6, channels, others), see judge.geometry.lie for the six."""
+        """Overlap of each other with each channel: (6, channels, others); the six are those of channel_overlap."""
         columns = []
         for theirs, dsss in zip(others.channels, others.dsss_only, strict=True):
             key = (theirs, bool(dsss))
@@ -146,7 +146,7 @@ def score_channels(victim: VictimRadio, candidates: Candidates, others: Interfer
     groups = _groups(others)
 
     count = (presence * heard).sum(axis=1)
-    # Where we are now, our own frames are part of what the others tell: an even share of it.
+    # Where we are now, our own frames are part of what the others report: an even share of it.
     here = candidates.primary_hz == (victim.now.primary_hz if victim.now else 0.0)
     telling = count if others.own is None else (presence * heard * ~others.own[None, :]).sum(axis=1)
     their_part = np.where(here, telling / (telling + 1), 1.0)[:, None]
@@ -228,7 +228,7 @@ def pair_effects(
     noise_dbm: FloatArray,
     victim: VictimRadio,
 ) -> PairEffect:
-    """lie: shape (6, …), see judge.geometry.lie; the rest broadcasts to what follows the six."""
+    """lie: shape (6, …), see analysis.loss.channel_overlap.overlap; the rest broadcasts to what follows the six."""
     same, on_primary, segment_mhz = overlap[0] > 0, overlap[1] > 0, overlap[2]
     in_secondary = segment_mhz > 0
     level = np.where(level_dbm < carrier_sense.UNHEARD_DBM, -np.inf, level_dbm)
@@ -284,7 +284,7 @@ class _Groups:
 
 
 def _groups(others: Interferers) -> _Groups:
-    """Rows of the others that have one primary: what they tell of its busy time is the same time.
+    """Rows of the others that have one primary: what they report of its busy time is the same time.
 
     A radio of ours is a group of its own.
     """
@@ -306,8 +306,8 @@ _PRIMARY = np.dtype([("band", "U3"), ("primary", np.int64), ("alone", np.int64)]
 def _lost_by_group(known: FloatArray, reported: FloatArray, groups: _Groups) -> FloatArray:
     """Share lost of each candidate to each group.
 
-    What access points tell is the busy share of a channel, not of themselves: within a group it counts once, as
-    the most that any of them tells, beside the sum of what each is known or taken to send
+    What access points report is the busy share of a channel, not of themselves: within a group it counts once, as
+    the most that any of them reports, beside the sum of what each is known or taken to send
     (docs/decisions/003-bss-load-is-channel-utilisation.md).
     """
     if not len(groups.order):
@@ -323,7 +323,7 @@ def _lost(by_group: FloatArray) -> FloatArray:
 
 
 def _shared_out(by_group: FloatArray, known: FloatArray, reported: FloatArray, groups: _Groups) -> FloatArray:
-    """What of each group's loss each other takes: in proportion to what it is known, or tells, to take."""
+    """What of each group's loss each other takes: in proportion to what it is known, or reports, to take."""
     out = np.zeros(known.shape)
     if len(groups.order):
         weight = np.maximum(known, reported)[:, groups.order]
@@ -334,12 +334,12 @@ def _shared_out(by_group: FloatArray, known: FloatArray, reported: FloatArray, g
 
 
 def _exposed(activity: FloatArray) -> FloatArray:
-    """Share of our frames that meet a transmitter which does not wait for them: bursts as long as our frames."""
+    """Share of our frames that overlap a transmission which does not wait for them: bursts as long as our frames."""
     return np.asarray(1 - (1 - activity) * np.exp(-activity))
 
 
 def _frame_loss(coupled_dbm: FloatArray, noise_dbm: FloatArray, victim: VictimRadio) -> FloatArray:
-    """Share of frames lost that meet this interference, at the rate chosen for the air without it.
+    """Share of frames lost to this interference, at the rate chosen for the air without it.
 
     Rate control does not follow bursts of milliseconds: frames are lost once the noise rises by more than the
     margin in hand. A signal better than the fastest rate needs adds to the margin.

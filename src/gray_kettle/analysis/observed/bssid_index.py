@@ -1,4 +1,4 @@
-"""Rows of observations put together by BSSID: the ground that radios and networks are judged on."""
+"""Rows of observations put together by BSSID: the basis of radios and networks."""
 
 from dataclasses import dataclass, replace
 
@@ -48,9 +48,9 @@ class StationInfo:
 
 
 class BssidIndex:
-    """The observations of a window with what is worked out once for all rows of sightings.
+    """The observations of a window with what is computed once for all rows of sightings.
 
-    levels_mw: mean level of each row, 0 where none was told. channels: distinct ones, in order of their first
+    levels_mw: mean level of each row, 0 where none was reported. channels: distinct ones, in order of their first
     announcement; channel_of: which of them each row announces. moment: of each row, its place in the order of time.
     """
 
@@ -79,7 +79,7 @@ class BssidIndex:
         return self._rows_on[key]
 
     def level_on(self, channel: Channel, rows: IntArray) -> float | None:
-        """Median level of those, dBm; None where none was told."""
+        """Median level of those, dBm; None where none was reported."""
         key = self._key(channel, rows)
         if key not in self._level_on:
             self._level_on[key] = level_dbm(self.levels_mw[self.rows_on(channel, rows)])
@@ -93,7 +93,7 @@ class BssidIndex:
 def in_order_of_bssid(observations: Observations) -> tuple[Observations, IntArray]:
     """The same with rows of sightings of one BSSID side by side, each in order of time; and where each row was.
 
-    What is asked of one BSSID then reads a stretch of memory, not a row in sixty.
+    What is asked of one BSSID then reads an interval of memory, not a row in sixty.
     """
     sightings = observations.sightings
     addresses = sorted({a.bssid for a in observations.announcements})
@@ -126,12 +126,12 @@ def level_dbm(levels_mw: FloatArray) -> float | None:
 
 
 def row_levels_mw(sightings: Sightings) -> FloatArray:
-    """Mean level of each row; 0 where none was told."""
+    """Mean level of each row; 0 where none was reported."""
     return np.where(sightings.levels > 0, sightings.level_mw / np.maximum(sightings.levels, 1), 0.0)
 
 
 def by_bssid(observations: Observations, sent: TrafficTotals, names: dict[str, bytes]) -> list[BssidRows]:
-    """All that was heard, by BSSID. names: told by clients, see stations.names_asked_for."""
+    """All that was heard, by BSSID. names: reported by clients, see stations.names_asked_for."""
     sightings = observations.sightings
     if not len(sightings):
         return []
@@ -167,10 +167,10 @@ def by_bssid(observations: Observations, sent: TrafficTotals, names: dict[str, b
 def _with_name(
     latest: Announcement, known: list[Announcement], names: dict[str, bytes]
 ) -> tuple[Announcement, str]:
-    """The announcement with the name that the network has, and who told it."""
+    """The announcement with the name that the network has, and who reported it."""
     if not is_hidden(latest.ssid):
         return latest, "beacon"
-    # A name that is hidden in beacons is told in probe responses, and by clients that ask to join.
+    # A name that is hidden in beacons is reported in probe responses, and by clients that ask to join.
     answer = next((a for a in reversed(known) if not is_hidden(a.ssid) and a.channel == latest.channel), None)
     if answer is not None:
         return replace(latest, ssid=answer.ssid), "probe response"

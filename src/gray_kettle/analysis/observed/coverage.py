@@ -1,4 +1,4 @@
-"""What was listened to, for how long: the ground that every share stands on."""
+"""What was listened to, for how long: the basis of every share."""
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,7 +12,7 @@ _TUNED_HZ = 1e6
 
 
 class Coverage:
-    """Dwell by channel, looks (minutes) by band and spot, and the places that were covered at all."""
+    """Dwell by channel, observed minutes by band and spot, and the channels that were covered at all."""
 
     def __init__(self, observations: Observations) -> None:
         self._listening = observations.listening
@@ -47,7 +47,7 @@ class Coverage:
         return np.bincount(hour, self._listening.end_s[on_it] - start_s, 24).astype(np.float64)
 
     def moments(self, band: str, spot: int) -> FloatArray:
-        """When a band was looked at from a spot: moments at which anything was heard in it, in order."""
+        """When a band was observed from a spot: moments at which anything was heard in it, in order."""
         if (band, spot) not in self._moments:
             rows = self._rows_of[band] & (self._sightings.spot == spot)
             time_s = self._sightings.time_s[rows]
@@ -55,14 +55,14 @@ class Coverage:
         return self._moments[band, spot]
 
     def median_gap_s(self, band: str, spot: int) -> float:
-        """Median time from one look at a band to the next."""
+        """Median time from one observation of a band to the next."""
         if (band, spot) not in self._gaps_s:  # each radio of the band asks
             moments = self.moments(band, spot)
             self._gaps_s[band, spot] = float(np.median(np.diff(moments))) if len(moments) > 1 else 0.0
         return self._gaps_s[band, spot]
 
     def presence(self, band: str, time_s: FloatArray, spot: IntArray) -> float:
-        """Share of the minutes looked at a band in which something was heard, at the spot where that is most."""
+        """Share of the observed minutes of a band in which something was heard, at the spot where that is most."""
         most = 0.0
         for k in present(spot):
             detection_blocks = self._scans.get((band, int(k)), 0)
@@ -71,13 +71,13 @@ class Coverage:
         return min(most, 1.0)
 
     def _covered(self, observations: Observations, heard_bands: set[str]) -> frozenset[tuple[str, int]]:
-        """20 MHz places that were listened to.
+        """20 MHz channels that were listened to.
 
         A scan covers the bands it heard something in. A receiver that hops passes over silent channels too. One
         that stays on a channel says nothing of the others.
         """
         untuned_rows = observations.sightings.announcement[np.isnan(observations.sightings.receiver_hz)]
-        # Where the receiver told no place of its own, it was where it heard something.
+        # Where the receiver reported no frequency of its own, it was where it heard something.
         blind = [observations.announcements[k].channel.primary_hz for k in present(untuned_rows)]
         tuned: NDArray[np.float64] = np.unique(np.concatenate([observations.listening.receiver_hz, blind]))
         whole = {band for take in observations.takes for band in take.swept_bands} & heard_bands

@@ -16,7 +16,7 @@ _HOUR_S = 3600
 
 @dataclass(frozen=True)
 class Surveyed:
-    """What the counters of one channel tell. whole_window: they were read more than once."""
+    """What the counters of one channel report. whole_window: they were read more than once."""
 
     busy_share: float
     noise_dbm: float | None

@@ -17,9 +17,9 @@ _STEADY = 0.9
 def with_swept_activity(
     radios: tuple[Radio, ...], emitters: tuple[Emitter, ...], observations: Observations
 ) -> tuple[Radio, ...]:
-    """Radios whose activity was taken from their beacons, corrected by the duty that sweeps met on their primary.
+    """Radios whose activity was taken from their beacons, corrected by the duty that sweeps measured on their primary.
 
-    Alone on its place, with nothing there that is not Wi-Fi, a radio is what was met. Beside others it can be no
+    Alone on its channel and without non-Wi-Fi emitters, a radio has what was measured. Beside others it can be no
     busier than all of them together.
     """
     return tuple(_corrected(r, radios, emitters, observations) for r in radios)

@@ -10,7 +10,7 @@ from gray_kettle.model.records import FloatArray, IntArray, Observations
 def levels_over_time(
     observations: Observations, radios: tuple[Radio, ...], bins: int, start_s: float, end_s: float
 ) -> FloatArray:
-    """Mean level (of milliwatts) of each radio in each of `bins` equal stretches: dBm, shape (radios, bins).
+    """Mean level (of milliwatts) of each radio in each of `bins` equal intervals: dBm, shape (radios, bins).
 
     Of rows from the spot where most was heard: a walk to another spot is no change of the radio. Radios that were
     not heard there come with the rows there are.
@@ -44,7 +44,7 @@ def _main_spot(observations: Observations) -> int:
 
 
 def bins_without_gaps(observations: Observations, most: int, start_s: float, end_s: float) -> int:
-    """How many stretches to cut a case into, so that one without anything heard is a gap and not the usual rhythm."""
+    """How many intervals to cut a case into, so that one without anything heard is a gap and not the usual rhythm."""
     moments = np.unique(np.round(observations.sightings.time_s))
     if len(moments) < 2:
         return 1
@@ -55,9 +55,9 @@ def bins_without_gaps(observations: Observations, most: int, start_s: float, end
 def busy_over_time(
     observations: Observations, band: str, bins: int, start_s: float, end_s: float
 ) -> FloatArray:
-    """Mean of the busy shares that access points of a band tell, in each stretch (0 to 1).
+    """Mean of the busy shares that access points of a band report, in each interval (0 to 1).
 
-    0 where something was heard and nothing told; NaN where nothing was heard at all.
+    0 where something was heard and nothing reported; NaN where nothing was heard at all.
     """
     sightings = observations.sightings
     in_band = np.array([a.channel.band == band for a in observations.announcements], dtype=bool)
@@ -74,7 +74,7 @@ def busy_over_time(
 
 
 def _bin_of(time_s: FloatArray, bins: int, start_s: float, end_s: float) -> IntArray:
-    """Index of the stretch of each moment, -1 outside."""
+    """Index of the interval of each moment, -1 outside."""
     span = max(end_s - start_s, 1e-6)
     column = np.floor((time_s - start_s) / span * bins).astype(np.int64)
     column = np.where(time_s == end_s, bins - 1, column)

@@ -29,7 +29,7 @@ Hours = dict[int, float]
 
 
 class Meter:
-    """Reads the utilisation of parts from what was observed; what all parts share is worked out once."""
+    """Reads the utilisation of parts from what was observed; what all parts share is computed once."""
 
     def __init__(
         self, radios: tuple[Radio, ...], observations: Observations, coverage: Coverage, sent: TrafficTotals
@@ -127,7 +127,7 @@ def _by_hour(hours: dict[UtilisationSource, Hours]) -> tuple[tuple[int, Utilisat
 
 
 def _reported_by_hour(observations: Observations) -> dict[tuple[str, int], float]:
-    """Median of what each BSSID tells as busy, by hour of the day (UTC)."""
+    """Median of what each BSSID reports as busy, by hour of the day (UTC)."""
     sightings = observations.sightings
     rows = np.flatnonzero(~np.isnan(sightings.load_utilisation))
     if not len(rows):
@@ -149,7 +149,7 @@ def _reported_by_hour(observations: Observations) -> dict[tuple[str, int], float
 
 
 def swept_at(observations: Observations, channel_hz: float) -> SweptChannel | None:
-    """What sweeps say of the 20 MHz place at a frequency: at the spot where they looked longest."""
+    """What sweeps say of the 20 MHz channel at a frequency: at the spot where they measured longest."""
     here = [
         s
         for s in observations.swept

@@ -1,4 +1,4 @@
-"""A stretch of a capture in memory, and the packets found in it."""
+"""An interval of a capture in memory, and the packets found in it."""
 
 from dataclasses import dataclass
 from typing import Protocol
@@ -11,9 +11,7 @@ from gray_kettle.model.records import FloatArray, IntArray
 BLOCK_BYTES = (
     16 << 20
 )  # read at once: large enough that work per block does not count, small enough for the caches
-MOST_PACKETS = (
-    200_000  # in a block: what is worked out for each takes more memory than the shortest packets do
-)
+MOST_PACKETS = 200_000  # in a block: what is computed for each takes more memory than the shortest packets do
 LARGEST_PACKET = 1 << 24  # more is a length that lies
 SECTION = b"\x0a\x0d\x0d\x0a"
 PCAP_MAGICS = {
@@ -25,7 +23,7 @@ PCAP_MAGICS = {
 
 
 def capture_kind(head: bytes) -> str | None:
-    """ "pcap" or "pcapng", told by the first four bytes; None for anything else."""
+    """ "pcap" or "pcapng", recognised by the first four bytes; None for anything else."""
     if head[:4] in PCAP_MAGICS:
         return "pcap"
     return "pcapng" if head[:4] == SECTION else None
@@ -35,7 +33,7 @@ def capture_kind(head: bytes) -> str | None:
 class PacketBlock:
     """Packets of one link type: packet k is data[starts[k] : starts[k] + lengths[k]].
 
-    offset: place of data[0] in the file. fcs_octets: checksum at the end of each packet, as the container tells it.
+    offset: place of data[0] in the file. fcs_octets: checksum at the end of each packet, as the container reports it.
     """
 
     data: NDArray[np.uint8]
@@ -48,7 +46,7 @@ class PacketBlock:
     fcs_octets: int = 0
 
     def octets(self, starts: IntArray, count: int) -> NDArray[np.uint8]:
-        """count bytes from each start, shape (len(starts), count); zeros where the stretch ends before."""
+        """count bytes from each start, shape (len(starts), count); zeros where the interval ends before."""
         return gathered(self.data, starts, count)
 
 

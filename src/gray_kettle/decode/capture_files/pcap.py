@@ -28,7 +28,7 @@ _NEAR_S = 7 * 86_400  # and no time further than this from the packets before
 
 
 class _Packets:
-    """Packet records in a stretch: seconds, fraction, captured length, length on the air, four bytes each."""
+    """Packet records in an interval: seconds, fraction, captured length, length on the air, four bytes each."""
 
     header_bytes = _HEADER_BYTES
 
@@ -71,7 +71,7 @@ def iter_pcap(file: ByteReader) -> Iterator[PacketBlock]:
         raise DecodeError("The capture ends within its file header", len(stretch.data))
     order, ticks = PCAP_MAGICS[stretch.data[:4].tobytes()]
     (link,) = struct.unpack_from(order + "I", stretch.data.data, 20)
-    fcs_octets = 2 * (link >> 28) if link & 0x0400_0000 else 0  # told in units of 16 bits
+    fcs_octets = 2 * (link >> 28) if link & 0x0400_0000 else 0  # reported in units of 16 bits
     stretch.at = 24
     while True:
         if stretch.left >= _HEADER_BYTES:

@@ -38,7 +38,7 @@ class _Interface:
 
 
 class _Blocks:
-    """Blocks of one byte order in a stretch. The chain stops before the next section: its order is its own."""
+    """Blocks of one byte order in an interval. The chain stops before the next section: its order is its own."""
 
     header_bytes = _HEADER_BYTES
 
@@ -114,7 +114,7 @@ def _section_order(stretch: Stretch) -> str:
 def _packets(
     stretch: Stretch, blocks: _Blocks, starts: IntArray, interfaces: list[_Interface]
 ) -> Iterator[PacketBlock]:
-    """Packets among the blocks of a stretch, one packet block a link type; new interfaces join the list."""
+    """Packets among the blocks of an interval, one packet block a link type; new interfaces join the list."""
     kinds = blocks.words[starts].astype(np.int64)
     lengths = blocks.words[starts + 4].astype(np.int64)
     trouble = len(starts), ""  # the first block that cannot be what it says, and why

@@ -1,9 +1,9 @@
-"""Following a chain of records, each of which tells where the next begins, many places at once.
+"""Following a chain of records, each of which reports where the next begins, many places at once.
 
 One record leads to the next, so a walk is a loop, and a loop in Python costs more than all the decoding behind it.
-Here the walk starts at many places of a stretch together: at each a record's beginning is guessed, and all of the
+Here the walk starts at many places of an interval together: at each a record's beginning is guessed, and all of the
 walks take their steps in one array operation. The guess costs no certainty: the walk before must arrive exactly at
-the guessed place, or the stretch is walked again one record at a time.
+the guessed place, or the interval is walked again one record at a time.
 """
 
 from typing import Protocol
@@ -38,7 +38,7 @@ class Records(Protocol):
         ...
 
     def likely(self, places: IntArray) -> NDArray[np.bool_]:
-        """Whether a record begins at some places, as far as its header tells."""
+        """Whether a record begins at some places, as far as its header reports."""
         ...
 
 
@@ -68,7 +68,7 @@ def windows(octets: NDArray[np.uint8], starts: IntArray, count: int) -> NDArray[
 
 
 def _guesses(bounds: IntArray, records: Records) -> IntArray:
-    """The first likely beginning behind each bound that leads to likely records; bounds without one are left out."""
+    """The first likely beginning behind each bound that leads to likely records; bounds without one are skipped."""
     end = records.end - records.header_bytes
     bounds = bounds[bounds + _SEARCHED_BYTES <= end]
     if not len(bounds):

@@ -1,4 +1,4 @@
-"""What stands before the frames of a capture: the receiver's report on each, told in one of several headers."""
+"""Headers before the frames of a capture: the report of the receiver on each, in one of several headers."""
 
 import numpy as np
 
@@ -15,6 +15,6 @@ __all__ = ["LINKS", "NO_AGGREGATE", "Reception", "decode"]
 def decode(block: PacketBlock) -> Reception:
     """Read the header before every frame of a block, whose link type is one of LINKS."""
     heard = _DECODERS.get(block.link_type, Reception.untold)(block)
-    if block.fcs_octets and block.link_type != 127:  # radiotap tells it for each frame
+    if block.fcs_octets and block.link_type != 127:  # radiotap reports it for each frame
         heard.cut(np.zeros(len(block.starts), np.int64), np.full(len(block.starts), block.fcs_octets))
     return heard

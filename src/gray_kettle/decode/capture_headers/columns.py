@@ -1,4 +1,4 @@
-"""What a receiver told of each packet of a block, in columns."""
+"""What a receiver reported of each packet of a block, in columns."""
 
 from dataclasses import dataclass
 
@@ -14,12 +14,12 @@ LEAST_FRAME = 10  # an acknowledgement without its checksum
 
 @dataclass(eq=False)
 class Reception:
-    """Filled in by the decoder of the header before the frames; 0 is "not told", but for aggregate.
+    """Filled in by the decoder of the header before the frames; 0 is "not reported", but for aggregate.
 
     damaged: the header lies about itself; bad_fcs: the receiver says that the frame is broken. frame_starts,
     frame_lengths: the 802.11 frame without header and without FCS; sent_lengths: the same as it was on the air.
     channel_mhz: where the receiver was tuned. signal_dbm: over all antennas, or of the strongest where only single
-    ones are told. mode: see air.modes. aggregate: reference number of the A-MPDU the frame came in.
+    ones are reported. mode: see phy.modes. aggregate: reference number of the A-MPDU the frame came in.
     """
 
     frame_starts: IntArray
@@ -35,7 +35,7 @@ class Reception:
 
     @classmethod
     def untold(cls, block: PacketBlock) -> "Reception":
-        """Nothing told; every packet is taken as a frame from its first byte to its last."""
+        """Nothing reported; every packet is taken as a frame from its first byte to its last."""
         n = len(block.starts)
         return cls(
             block.starts,

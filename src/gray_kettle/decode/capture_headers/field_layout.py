@@ -63,7 +63,7 @@ class Layout:
 def layout_of(header: bytes) -> Layout | None:
     """The layout of one header (all of it, as long as it claims to be); None when it lies.
 
-    Fields behind one that we cannot size are left out.
+    Fields behind one that we cannot size are skipped.
     """
     words: list[int] = []
     at = 4
@@ -87,7 +87,7 @@ def layout_of(header: bytes) -> Layout | None:
 
 
 class _Fields:
-    """Walks along the fields of one header. Its steps tell whether the header was long enough for them."""
+    """Walks along the fields of one header. Its steps report whether the header was long enough for them."""
 
     def __init__(self, header: bytes, at: int) -> None:
         self.header, self.at = header, at
@@ -115,7 +115,7 @@ class _Fields:
         return True
 
     def step_over_vendor(self) -> bool:
-        """Fields of a vendor: their length is told."""
+        """Fields of a vendor: their length is reported."""
         self.at += self.at % 2
         if self.at + 6 > len(self.header):
             return False
@@ -125,7 +125,7 @@ class _Fields:
         return self.at <= len(self.header)
 
     def take_typed(self) -> dict[int, int]:
-        """Fields that tell their own type and length, up to the end of the header; sizes by type."""
+        """Fields that report their own type and length, up to the end of the header; sizes by type."""
         sizes: dict[int, int] = {}
         self.at += -self.at % 4
         while self.at + 4 <= len(self.header):

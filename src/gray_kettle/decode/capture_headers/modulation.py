@@ -1,4 +1,4 @@
-"""The radiotap fields that tell how a frame was sent, to mode numbers (air.modes). One row a frame.
+"""The radiotap fields that report how a frame was sent, to mode numbers (phy.modes). One row a frame.
 
 Source: the radiotap field definitions MCS, VHT, HE, U-SIG and EHT, as in the Linux kernel's public header.
 """
@@ -11,7 +11,7 @@ from gray_kettle.phy import modes
 
 Octets = NDArray[np.uint8]
 LEAST_EHT = 44  # known bits, nine words of data, and one user
-_DEFAULT_TRAINING = 1  # 2×, what is sent most often; taken where none is told
+_DEFAULT_TRAINING = 1  # 2×, what is sent most often; taken where none is reported
 # Radiotap's bandwidth numbers of VHT: whole channels, and which part of a wider one.
 _VHT_WIDTHS = np.array([0] + [1] * 3 + [2] * 7 + [3] * 21, np.int64)
 # Of HE: 20, 40, 80, 160 MHz, then units of 26, 52, 106, 242, 484, 996 and twice 996 tones.
@@ -39,7 +39,7 @@ def vht(field: Octets) -> IntArray:
 
 
 def he(field: Octets) -> IntArray:
-    """HE: six words of data. A part of a channel (resource unit) is told where the bandwidth stands."""
+    """HE: six words of data. A part of a channel (resource unit) is reported where the bandwidth stands."""
     data = np.ascontiguousarray(field).view("<u2").astype(np.int64)
     knows_scheme, knows_width = data[:, 0] & 0x0020 != 0, data[:, 0] & 0x4000 != 0
     scheme, dual = data[:, 2] >> 8 & 15, (data[:, 0] & 0x0040 != 0) & (data[:, 2] & 0x1000 != 0)

@@ -31,7 +31,7 @@ def decode(block: PacketBlock) -> Reception:
     of_avs = (big[:, 0] >> 12 == _AVS) & (big[:, 1] >= _AVS_BYTES) & (big[:, 1] <= block.lengths)
     for rows, words in ((np.flatnonzero(of_little), little), (np.flatnonzero(of_big), big)):
         items = words[rows, _ITEMS_AT // 4 :].reshape(len(rows), _ITEMS, _ITEM_BYTES // 4)
-        # Status 0 means that the value was told.
+        # Status 0 means that the value was reported.
         known = np.where(items[:, :, 1] & (0xFFFF if words is little else 0xFFFF0000) == 0, items[:, :, 2], 0)
         _put(out, rows, known[:, _CHANNEL], known[:, _SIGNAL], known[:, _NOISE], known[:, _RATE] / 2)
     rows = np.flatnonzero(of_avs)
@@ -61,7 +61,7 @@ def _put(
     rate_mbps: NDArray[np.float64],
 ) -> None:
     out.channel_mhz[rows] = _MHZ[np.where(channel < len(_MHZ), channel, 0)]
-    # Signed numbers in unsigned words; what is no level in dBm is left out.
+    # Signed numbers in unsigned words; what is no level in dBm is skipped.
     for column, values in ((out.signal_dbm, signal), (out.noise_dbm, noise)):
         signed = np.where(values >= 1 << 31, values - (1 << 32), values)
         column[rows] = np.where((signed < 0) & (signed >= -127), signed, 0)

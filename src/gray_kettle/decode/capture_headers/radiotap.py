@@ -1,6 +1,6 @@
 """Radiotap headers to columns, all frames with the same layout at once.
 
-Source: the radiotap header definition; places of the fields in decode.reception.layout.
+Source: the radiotap header definition; places of the fields in decode.capture_headers.layout.
 """
 
 import numpy as np
@@ -87,7 +87,7 @@ def _read(out: Reception, flags: Octets, rows: IntArray, raw: Octets, layout: La
     if field_layout.SIGNAL in places:
         out.signal_dbm[rows] = octets(field_layout.SIGNAL)[:, 0].view(np.int8)
         if layout.antennas and layout.antennas[0] == places[field_layout.SIGNAL]:
-            # Only single antennas are told. The strongest stands for all; 0 means that one does not know.
+            # Only single antennas are reported. The strongest stands for all; 0 means that one does not know.
             single = raw[:, layout.antennas].view(np.int8)
             best = np.where(single == 0, np.int8(-128), single).max(axis=1)
             out.signal_dbm[rows] = np.where(best == -128, np.int8(0), best)
@@ -95,7 +95,7 @@ def _read(out: Reception, flags: Octets, rows: IntArray, raw: Octets, layout: La
         out.noise_dbm[rows] = octets(field_layout.NOISE)[:, 0].view(np.int8)
     if field_layout.AMPDU in places:
         out.aggregate[rows] = number(field_layout.AMPDU, 4)
-    # The newest form that a header has tells the mode; a rate beside it is what the driver had to put there.
+    # The newest form that a header has reports the mode; a rate beside it is what the driver had to put there.
     if field_layout.RATE in places:
         code = octets(field_layout.RATE)[:, 0].astype(np.int64)
         if field_layout.FLAGS in places:

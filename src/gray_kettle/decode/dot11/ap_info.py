@@ -1,4 +1,4 @@
-"""Smaller things that an access point tells of itself: its name, its other radios, its help for roaming, its power.
+"""Smaller things that an access point reports of itself: its name, its other radios, its help for roaming, its power.
 
 Source: IEEE Std 802.11-2020 9.4.2.170 (reduced neighbour report), annex E (operating classes), 9.4.2.26 (extended
 capabilities), 9.4.2.46 (mobility domain), 9.4.2.13, 9.4.2.16 (power), 9.4.2.18, 9.4.2.52 (channel switch),
@@ -26,7 +26,7 @@ _LONGEST_NAME = 64
 
 
 def ap_name(found: Elements) -> str:
-    """The name that a person gave the access point, made harmless; "" when it tells none."""
+    """The name that a person gave the access point, made harmless; "" when it reports none."""
     ccx = found.get(el.AP_NAME_CCX, _CCX_NAME.stop)
     if ccx is not None and (name := _text(ccx[_CCX_NAME])):
         return name

@@ -25,7 +25,7 @@ def describe(
     beacon_bytes: int,
     transmitted_by: str = "",
 ) -> Announcement | None:
-    """What was announced; None when neither the frame nor the receiver tells a channel that exists.
+    """What was announced; None when neither the frame nor the receiver reports a channel that exists.
 
     receiver_hz: NaN when not known. transmitted_by: the BSSID that speaks for this one.
     """
@@ -66,7 +66,7 @@ def describe(
 
 
 def _band_and_primary(found: Elements, receiver_hz: float) -> tuple[str, int]:
-    """Band and primary number; the receiver's place only where the frame tells none."""
+    """Band and primary number; the receiver's frequency only where the frame reports none."""
     heard = ("", 0)
     if not math.isnan(receiver_hz):
         try:
@@ -135,7 +135,7 @@ def generation(found: Elements, band: str, rates: bytes) -> str:
 
 
 def streams(found: Elements) -> int:
-    """The most streams that any capability element offers to receive; 1 when none tells."""
+    """The most streams that any capability element offers to receive; 1 when none reports."""
     counts = [1]
     if (ht := found.get(el.HT_CAPABILITIES, 7)) is not None:
         counts.append(sum(1 for octet in ht[3:7] if octet))

@@ -1,7 +1,7 @@
 """Beacons and probe responses of a block to sightings.
 
 A radio sends the same beacon ten times a second but for its clock, its traffic map and its load. Each distinct one
-is parsed once; all others are told to be the same by comparing the octets that matter, many frames at once.
+is parsed once; all others are recognised as the same by comparing the octets that matter, many frames at once.
 """
 
 from dataclasses import dataclass
@@ -31,7 +31,7 @@ FIXED_BYTES = 12  # timestamp, interval, capabilities
 _REACH_HZ = 30e6  # a frame decodes at most this far from its own primary
 _SIZES = (512, 2304)  # octets of bodies that are compared together
 _MOST_KEPT = 16_384  # distinct bodies: a flood of made-up ones ends here
-_MOST_COMPARED = 16  # forms of one radio and length that are looked through
+_MOST_COMPARED = 16  # forms of one radio and length that are compared
 _SHORTEST_MAP = 4  # octets of a traffic map for no one
 # Elements that are read, and how many of their first octets; what else they hold may change.
 _READ: dict[int, int] = {
@@ -74,7 +74,7 @@ Key = tuple[int, int, int, bool]  # BSSID, octets of the body, receiver's channe
 
 @dataclass(frozen=True, eq=False)
 class _Form:
-    """One distinct body: the octets that matter in it, what they announce, and where its load stands."""
+    """One distinct body: the octets that matter in it, what they announce, and where its load is."""
 
     octets: NDArray[np.uint8]
     matters: NDArray[np.uint8]
@@ -143,7 +143,7 @@ class Announcer:
 
     def __init__(self) -> None:
         self._shelves = [_Shelf(size) for size in _SIZES]
-        self.unplaced = 0  # announcements that tell no channel
+        self.unplaced = 0  # announcements that report no channel
 
     def sightings(
         self, block: PacketBlock, heard: Reception, headers: Headers
@@ -272,7 +272,7 @@ def _tally(
     number = number[groups.first]
     receiver_hz = hertz(channel[groups.first])
     primary_hz = np.array([a.channel.primary_hz for a in announced])[number]
-    # A frame does not carry this far beside its channel: then the place that the receiver told is not its own.
+    # A frame does not carry this far beside its channel: then the frequency that the receiver reported is not its own.
     with np.errstate(invalid="ignore"):
         receiver_hz = np.where(np.abs(receiver_hz - primary_hz) <= _REACH_HZ, receiver_hz, np.nan)
     # Those that another one speaks for send no beacons themselves.

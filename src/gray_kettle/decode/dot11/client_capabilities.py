@@ -38,7 +38,7 @@ class ClientRequest:
     def capabilities(
         self, block: PacketBlock, heard: Reception, headers: Headers
     ) -> tuple[ClientCapability, ...]:
-        """What the clients of a block can do, those not told of before."""
+        """What the clients of a block can do, those not known before."""
         request = (headers.kind == MANAGEMENT) & np.isin(headers.subtype, list(_FIXED))
         new: list[ClientCapability] = []
         for k in np.flatnonzero(request):
@@ -58,7 +58,7 @@ class ClientRequest:
 
 
 def _ability(subtype: int, mac: int, bssid: int, channel_mhz: int, body: bytes) -> ClientCapability | None:
-    """None where the request tells nothing: cut short, or from a group address."""
+    """None where the request reports nothing: cut short, or from a group address."""
     found = Elements.read(body, _FIXED[subtype])
     if not mac or mac & _GROUP_BIT or el.RATES not in found.first:
         return None

@@ -41,7 +41,7 @@ def iter_elements(body: bytes, at: int = 0) -> Iterator[tuple[int, int, int]]:
 
 @dataclass
 class Elements:
-    """Elements by number (the first of each), and those that may stand more than once in order."""
+    """Elements by number (the first of each), and those that may occur more than once in order."""
 
     first: dict[int, bytes] = field(default_factory=dict)
     vendor: list[bytes] = field(default_factory=list)

@@ -85,7 +85,7 @@ def headers_of(block: "PacketBlock", heard: "Reception") -> Headers:
     if in_control.any():
         bssid = np.where(in_control & (subtype == _PS_POLL), first, bssid)
         bssid = np.where(in_control & ((subtype == _CF_END) | (subtype == _CF_END_ACK)), second, bssid)
-        # A sender that tells its width sets the group bit of its own address; some answers name no sender.
+        # A sender that reports its width sets the group bit of its own address; some answers name no sender.
         nameless = in_control & ((subtype == _ACK) | (subtype == _CTS) | (subtype == _WRAPPER))
         second = np.where(in_control, np.where(nameless, 0, second & ~_GROUP_BIT), second)
     return Headers(

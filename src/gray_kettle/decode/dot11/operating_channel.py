@@ -23,7 +23,7 @@ class Placement:
 
 
 def channel_of(band: str, primary: int, said: Placement) -> Channel:
-    """The channel that was announced; statements that contradict the primary are passed over.
+    """The channel that was announced; statements that contradict the primary are ignored.
 
     Raises: ValueError, when there is no such primary in the band.
     """
@@ -66,7 +66,7 @@ def _from_eht(band: str, primary: int, said: Placement) -> Channel | None:
 def _from_segments(
     band: str, primary: int, said: tuple[int, int, int] | None, widths: dict[int, int]
 ) -> Channel | None:
-    """HE operation at 6 GHz: 160 MHz tells the centre of its primary 80 first, its own second."""
+    """HE operation at 6 GHz: 160 MHz reports the centre of its primary 80 first, its own second."""
     if said is None:
         return None
     code, segment0, segment1 = said

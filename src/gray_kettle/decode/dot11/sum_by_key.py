@@ -10,7 +10,7 @@ _MIX = np.uint64(0x9E3779B97F4A7C15)
 
 
 class Groups:
-    """Rows in an order in which equal keys stand together.
+    """Rows in an order in which equal keys are adjacent.
 
     The order is that of a mix of the keys, so that one sort does for any number of them. Two keys of the same mix
     may break a group into several; nothing is ever put together that differs.

@@ -32,12 +32,12 @@ _MILLIWATTS = np.where(np.arange(256) == 0, 0.0, 10 ** (np.arange(256, dtype=np.
 
 
 def milliwatts(heard: Reception, packets: IntArray) -> FloatArray:
-    """Levels of packets; 0 where none was told."""
+    """Levels of packets; 0 where none was reported."""
     return np.asarray(_MILLIWATTS[heard.signal_dbm[packets].view(np.uint8)])
 
 
 def told_or_nan(levels: NDArray[np.int8]) -> FloatArray:
-    """Levels in signed bytes as numbers, NaN where none was told."""
+    """Levels in signed bytes as numbers, NaN where none was reported."""
     return np.where(levels == 0, np.nan, levels.astype(np.float64))
 
 
@@ -133,7 +133,7 @@ class Tally:
         )
 
     def _airtime_s(self, block: PacketBlock, heard: Reception, headers: Headers) -> FloatArray:
-        """Duration of each frame, NaN where its mode was not told; frames of one aggregate share its duration."""
+        """Duration of each frame, NaN where its mode was not reported; frames of one aggregate share its duration."""
         packets = headers.rows
         octets, mode = heard.sent_lengths[packets] + FCS_BYTES, heard.mode[packets]
         low_band = heard.channel_mhz[packets] < _LOW_BAND_MHZ

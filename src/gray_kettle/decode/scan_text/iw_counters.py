@@ -90,7 +90,7 @@ class SurveyReader:
                 skipped += 1
                 continue
             times = [values.get(name, math.nan) / 1000 for name in _IN_MS]
-            if not math.isnan(times[0]):  # channels that it never was on tell nothing
+            if not math.isnan(times[0]):  # channels that it never was on report nothing
                 rows.append([time_s, mhz * 1e6, *times, values.get("noise", math.nan)])
         table = np.array(rows, np.float64).reshape(len(rows), 7).T
         if rows:
@@ -111,7 +111,7 @@ class StationReader:
         rows: list[list[float]] = []
         for match, entry_s, values in self._entries.of(lines, _STATION):
             stations.append(address_number(match[1].replace("-", ":")))
-            own_ms = values.get("current time", math.nan)  # newer ones tell the time themselves
+            own_ms = values.get("current time", math.nan)  # newer ones report the time themselves
             time_s = own_ms / 1000 if own_ms > 1e12 and own_ms < 4.1e15 else entry_s
             rows.append([time_s, *(values.get(name, math.nan) for name in _OF_STATION)])
         table = np.array(rows, np.float64).reshape(len(rows), 8).T

@@ -44,7 +44,7 @@ _SUITE_NUMBERS = {
 
 
 def fits(head: str) -> bool:
-    """Whether the beginning of a text looks like such a listing."""
+    """Whether the beginning of a text is that of such a listing."""
     return re.search(r"^BSS (?:[0-9a-fA-F]{2}:){5}[0-9a-fA-F]{2} ?\(on \S+\)", head, re.MULTILINE) is not None
 
 
@@ -88,7 +88,7 @@ class IwScanReader:
             return
         seen_ms = _number(text, r"last seen: (\d+) ms ago")
         level_dbm, share = _number(text, r"signal: (-?[\d.]+) dBm"), _number(text, r"signal: (\d+)/100")
-        estimated = bool(np.isnan(level_dbm) and not np.isnan(share))  # a driver that tells no decibels
+        estimated = bool(np.isnan(level_dbm) and not np.isnan(share))  # a driver that reports no decibels
         rows.add(
             announcement,
             time_s - (0.0 if np.isnan(seen_ms) else min(seen_ms, 60_000) / 1000),
@@ -139,7 +139,7 @@ def _describe(bssid: str, text: str) -> Announcement | None:
         country=(re.search(r"Country: ([A-Z]{2})\b", text) or ["", ""])[1],
         fingerprint=_fingerprint(sections),
         beacon_bytes=0,
-        # At 6 GHz only the elements tell a width that the program prints as unknown, when it is asked to.
+        # At 6 GHz only the elements report a width that the program prints as unknown, when it is asked to.
         width_advertised=band != "6" or place.he6 is not None or place.eht is not None,
         ap_name=ap_info.ap_name(unknown) or _device_name(text),
         tx_power_dbm=None if np.isnan(tx_power_dbm) else int(tx_power_dbm),

@@ -1,4 +1,4 @@
-"""Which listing a text is, told by how it begins."""
+"""Which listing a text is, recognised by its beginning."""
 
 from collections.abc import Callable, Generator, Iterable
 from typing import Protocol

@@ -1,6 +1,6 @@
 """The text of `netsh wlan show networks mode=bssid`, in any language of the system.
 
-Labels are translated, so what a line means is told by its shape and its place: "SSID 3 : name" begins a network and
+Labels are translated, so what a line means is reported by its shape and its place: "SSID 3 : name" begins a network and
 "BSSID 1 : address" one of its access points; the three lines behind a network's name are its kind, its protection
 and its cipher; of an access point a percentage is its level, "802.11…" its kind, a single number its channel, numbers
 in a row its rates. Levels are percentages; Windows makes them from dBm by a straight line from -100 to -50.
@@ -79,7 +79,7 @@ class NetshReader:
         basic = tuple(float(r.replace(",", ".")) for r in rates[0].split()) if len(rates) > 1 else ()
         busy = next((m for v in values if (m := re.fullmatch(r"(\d{1,3}) \(\d{1,3} ?%\)", v))), None)
         stations = math.nan
-        if busy is not None:  # of the load, the line before the share tells how many are connected
+        if busy is not None:  # of the load, the line before the share reports how many are connected
             at = values.index(busy[0])
             if at and values[at - 1].isdigit():
                 stations = float(values[at - 1])

@@ -112,7 +112,7 @@ def _freq_hz(entry: dict[str, str]) -> float:
 
 
 def _by_cells(line: str) -> str:
-    """A line in which each character stands at its column: behind one that is two columns wide there is a NUL."""
+    """A line in which each character is at its column: behind one that is two columns wide there is a NUL."""
     out = []
     for char in line:
         if unicodedata.combining(char):

@@ -11,7 +11,7 @@ Share = Annotated[float, Field(ge=0, le=1)]
 
 
 class LogLine(BaseModel):
-    """One access point seen in one scan. Names that are not known here are passed over."""
+    """One access point seen in one scan. Names that are not known here are ignored."""
 
     model_config = ConfigDict(extra="ignore", title="Gray Kettle scan log, one line")
 

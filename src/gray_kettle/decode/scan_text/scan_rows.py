@@ -35,7 +35,7 @@ class ScanRows:
         stations: float = math.nan,
         receiver_hz: float | None = None,
     ) -> None:
-        """level_dbm, noise_dbm, busy (0-1), stations: NaN when not told. receiver_hz: where that is not the primary."""
+        """level_dbm, noise_dbm, busy (0-1), stations: NaN when not reported. receiver_hz: if not the primary."""
         known = not math.isnan(level_dbm)
         self._rows.append(
             (

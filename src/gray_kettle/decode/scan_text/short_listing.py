@@ -1,4 +1,4 @@
-"""An announcement from what a short listing tells: no elements, hardly a width.
+"""An announcement from what a short listing reports: no elements, hardly a width.
 
 Source: docs/formats.md, "Scan listings".
 """
@@ -31,7 +31,7 @@ def plain(
     if not only or abs(only[0].primary_hz - freq_hz) > 2.5e6:
         raise ValueError(f"{freq_hz / 1e6:g} MHz is not a channel.")
     channel = only[0]
-    # Where the listing tells a width and no centre there is one place in the fixed groups; in 2.4 GHz there are two.
+    # Where the listing reports a width and no centre there is one place in the fixed groups; in 2.4 GHz there are two.
     if width_mhz > 20:
         found = [c for c in wide(band, primary, width_mhz) if centre_hz_told in (0.0, c.centre_hz)]
         width_advertised = len(found) == 1
@@ -45,7 +45,7 @@ def plain(
         generation=_GENERATIONS.get(generation, "g" if band == "2.4" else "a"),
         streams=1,
         security=label,
-        beacon_interval_tu=100,  # what nearly all use; these listings do not tell it
+        beacon_interval_tu=100,  # what nearly all use; these listings do not report it
         basic_rates_mbps=basic_rates_mbps,
         country="",
         fingerprint="",

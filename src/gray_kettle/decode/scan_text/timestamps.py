@@ -13,7 +13,7 @@ _DATE = re.compile(r"\s*(?:(\d{9,11}(?:\.\d+)?)|(\d{4}-\d\d-\d\d[T ]\d\d:\d\d:\d
 
 
 class Clock:
-    """The time of what is being read, and whether the listing told it."""
+    """The time of what is being read, and whether the listing reported it."""
 
     def __init__(self, fallback_s: float) -> None:
         self.now_s = self.fallback_s = fallback_s
@@ -40,7 +40,7 @@ class Clock:
 
 
 def time_of(text: str) -> float | None:
-    """Seconds since the epoch of Unix seconds or an ISO 8601 time (UTC where it tells no zone); None of others."""
+    """Seconds since the epoch of Unix seconds or an ISO 8601 time (UTC where it reports no zone); None of others."""
     try:
         if text[4:5] == "-":
             moment = datetime.fromisoformat(text)

@@ -50,7 +50,7 @@ class WpaCliReader:
     def _add(self, rows: ScanRows, match: re.Match[str]) -> None:
         bssid, mhz, level, flags, name = match.groups()
         ssid = unescaped((name or "").encode("utf-8", "surrogateescape"))
-        # Drivers that tell no decibels tell a share of 100 or nothing.
+        # Drivers that report no decibels report a share of 100 or nothing.
         level_dbm = float(level) if int(level) < 0 else math.nan
         try:
             found = plain(bssid, ssid, int(mhz) * 1e6, label_from_words(flags))

@@ -45,7 +45,7 @@ _FIELDS = {
 }  # fmt: skip
 _HT_BINS = {_HT20: 56, _HT20_40: 128}
 _SEGMENT_BINS = (16, 32, 64, 128, 256, 512)
-# A bin of no magnitude is taken for half of the smallest that a card tells.
+# A bin of no magnitude is taken for half of the smallest that a card reports.
 _DB_OF_MAGNITUDE = (20 * np.log10(np.maximum(np.arange(256), 0.5))).astype(np.float32)
 
 ReadInto = Callable[[NDArray[np.uint8]], int]
@@ -90,7 +90,7 @@ def _form_at(octets: bytes, at: int) -> _Form | None:
 
 
 class RecordReader:
-    """Reads records. written_s: when the file was written; the records tell only the card's own microseconds."""
+    """Reads records. written_s: when the file was written; the records report only the card's own microseconds."""
 
     def __init__(self, written_s: float) -> None:
         self._written_s = written_s

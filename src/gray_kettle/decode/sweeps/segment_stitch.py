@@ -1,4 +1,4 @@
-"""Rows of a table to sweeps: a span that is told piece by piece is put together, each piece with its own time."""
+"""Rows of a table to sweeps: a span that is reported piece by piece is put together, each piece with its own time."""
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace

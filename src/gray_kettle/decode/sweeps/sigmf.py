@@ -21,7 +21,7 @@ from gray_kettle.safe_text import printable
 from gray_kettle.spectrum.periodogram import mean_power
 from gray_kettle.spectrum.quantise import dbm_of_mw
 
-FULL_SCALE_DBM = -20.0  # what a full sample is taken for where nobody told
+FULL_SCALE_DBM = -20.0  # what a full sample is taken for where nobody reported
 ROW_S = 0.01
 _USUAL_BINS = 512
 _MOST_BINS = 1 << 15
@@ -40,7 +40,7 @@ def fits(head: bytes) -> bool:
 
 @dataclass(frozen=True)
 class Capture:
-    """A stretch of samples with one tuning. first, last: samples; header: bytes before it that are none."""
+    """An interval of samples with one tuning. first, last: samples; header: bytes before it that are none."""
 
     first: int
     last: int

@@ -1,4 +1,4 @@
-"""Clocks that tell whole seconds: rows with one stamp are spread over the second that they share."""
+"""Clocks that report whole seconds: rows with one stamp are spread over the second that they share."""
 
 from collections.abc import Iterator
 from dataclasses import replace

@@ -49,7 +49,7 @@ def _page(pages: list[Figure], sheet: Sheet) -> tuple[Figure, float]:
 
 
 def _blocks(sheet: Sheet) -> Iterator[list[tuple[_Text, bool]]]:
-    """What must stay together on a page; with whether a box to tick stands beside."""
+    """What must stay together on a page; with whether a box to tick is beside it."""
     if not sheet.changes:
         yield [(("No radio needs another channel.", 11, INK, 0.0), False)]
     band = ""

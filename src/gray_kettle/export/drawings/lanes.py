@@ -1,4 +1,4 @@
-"""The band as lanes, for paper: each radio over the frequencies it fills, and what is left of each place below."""
+"""The band as lanes, for paper: each radio over the frequencies it fills, and what is left of each channel below."""
 
 import numpy as np
 from matplotlib.axes import Axes
@@ -80,7 +80,7 @@ def _spectrum(radio: Radio, low_hz: float, high_hz: float) -> tuple[FloatArray, 
 
 def _draw_ledger(axes: Axes, channel_views: list[ChannelView], band: str) -> None:
     half = 2.2 if band == "2.4" else 9.0
-    turned = 0 if band == "2.4" else 90  # places stand close there
+    turned = 0 if band == "2.4" else 90  # channels are close there
     for view in channel_views:
         x = view.channel.centre_hz / 1e6
         if view.assessed is None:

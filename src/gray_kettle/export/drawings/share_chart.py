@@ -1,4 +1,4 @@
-"""Shares by channel, for paper: what each place leaves to each own radio and who takes the rest; and how busy it is."""
+"""Shares by channel, for paper: clear air and losses of each own radio, and utilisation."""
 
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure

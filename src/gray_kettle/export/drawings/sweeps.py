@@ -46,7 +46,7 @@ class Sweeping:
 
 
 def sweep_figure(shown: Sweeping) -> Figure:
-    """Presence, with the share of time of every place and the radios that were heard under it."""
+    """Presence, with the share of time of every channel and the radios that were heard under it."""
     radios = _radios(shown)
     lines = len(radios) + len(shown.emitters)
     figure = Figure(figsize=(10.5, 5.2 + 0.2 * lines), facecolor=PAPER, layout="constrained")
@@ -148,7 +148,7 @@ def _waterfall(figure: Figure, axes: Axes, shown: Sweeping) -> None:
 
 
 def _shares(axes: Axes, shown: Sweeping) -> None:
-    """Bars of the share of time that each 20 MHz place was taken."""
+    """Bars of the share of time that each 20 MHz channel was taken."""
     low, high = _edges_mhz(shown.view)
     best: dict[Channel, SweptChannel] = {}
     for swept in shown.channel_views:

@@ -24,7 +24,7 @@ class LinkAnswer(Answer):
 
 
 class ClientAnswer(Answer):
-    """Nulls: it was not heard to tell what it can do."""
+    """Nulls: its capabilities were not observed."""
 
     mac: str
     level_dbm: float | None
@@ -89,14 +89,14 @@ class BssidAnswer(Answer):
 
 
 class EpisodeAnswer(Answer):
-    """A stretch in which it was there."""
+    """An interval in which it was there."""
 
     first: str
     last: str
 
 
 class ChangeAnswer(Answer):
-    """A move. announced: it told its clients beforehand."""
+    """A move. announced: by a channel switch announcement."""
 
     time: str
     before: str

@@ -36,7 +36,7 @@ class Bursts:
         before = np.searchsorted(self.end_s, time_s, side="right")
         for back in range(max(int((last - before).max()) + 1, 1)):
             k = np.clip(last - back, 0, None)
-            # Differences first: seconds since 1970 are told to a quarter of a microsecond only.
+            # Differences first: seconds since 1970 are exact to a quarter of a microsecond only.
             begin = np.maximum(self.start_s[k] - time_s, 0)
             overlap = np.clip(np.minimum(self.end_s[k] - time_s, frame_s) - begin, 0, None)
             length = np.maximum(self.end_s[k] - self.start_s[k], 1e-9)

@@ -138,7 +138,7 @@ REFLECTED = replace(SECOND, seeds=130_000, second_path=(0.15, 0.6), filters_bins
 
 @dataclass(frozen=True)
 class ByChance:
-    """A scene, what stands before it, and when it looks."""
+    """A scene, its instrument, and the times of its rows."""
 
     scene: Scene
     instrument: Instrument
@@ -160,7 +160,7 @@ def by_chance(number: int, ranges: Ranges, wifi_only: bool = False) -> ByChance:
     sweep_s = round(float(rng.uniform(0.3, 0.95)) / rate, 4) if tuned else 0.0
     hold_s = sweep_s / bins if tuned and rng.random() < 0.5 else 0.0
     if band == "5" and not tuned and rng.random() < 0.5:
-        hold_s = 2e-3  # a peak detector: single frames of microseconds hardly ever meet a pulse
+        hold_s = 2e-3  # a peak detector: single frames of microseconds hardly ever contain a pulse
     detector = Detector.MAX if hold_s else Detector.SAMPLE
     span = Span(low_hz + step_hz / 2, step_hz, bins, detector=detector, averages=averages, sweep_s=sweep_s)
     instrument = Instrument(span, float(rng.uniform(6, 14)), 2e-4 if averages > 1 else 0.0, hold_s)

@@ -13,7 +13,11 @@ from gray_kettle.spectrum.quantise import dbm_of_mw
 
 _ROWS_AT_ONCE = 512
 _LONGEST_FRAME_S = 1e-3
-_TRUTH_LOOKS, _LOOK_S, _FEW_LOOKS = 20_000, 2e-6, 20  # moments at which the truth looks, and for how long
+_TRUTH_LOOKS, _LOOK_S, _FEW_LOOKS = (
+    20_000,
+    2e-6,
+    20,
+)  # moments at which the truth is sampled, and for how long
 
 
 @dataclass(frozen=True)
@@ -110,7 +114,7 @@ class Scene:
     def _met(
         self, instrument: Instrument, transmitter: Transmitter, its: Bursts, when: Floats, freq_hz: Floats
     ) -> tuple[Ints, Floats]:
-        """Rows in which a transmitter is met, and its mean power in their bins."""
+        """Rows in which a transmitter is observed, and its mean power in their bins."""
         step_hz = instrument.span.step_hz
         if not instrument.hold_s:
             its_frame = its.at(when, instrument.frame_s)
@@ -129,7 +133,7 @@ class Scene:
         return rows, held[rows]
 
     def standing(self, instrument: Instrument, time_s: Floats) -> Floats:
-        """Share of rows in which each transmitter stands 10 dB over the floor and 3 dB over all else in most of the
+        """Share of rows in which each transmitter is 10 dB over the floor and 3 dB over all else in most of the
         bins that it then fills, shape (transmitters,).
         """
         span = instrument.span
@@ -161,7 +165,7 @@ class Scene:
         ]
 
     def truth(self, span: Span, start_s: float, end_s: float) -> tuple[Truth, ...]:
-        """What each transmitter did in a stretch of time, by looking at it very often."""
+        """What each transmitter did in an interval of time, by looking at it very often."""
         rng = np.random.default_rng([self.seed, 7])
         looks = np.sort(rng.uniform(start_s, end_s, _TRUTH_LOOKS))
         made = self._bursts(_seconds(looks, 0.0))
@@ -170,7 +174,7 @@ class Scene:
         for transmitter, its in zip(self.transmitters, made, strict=True):
             filled, centre_hz, _ = its.at(looks, _LOOK_S)
             on, weight = filled > 0.5, 1 / len(looks)
-            if on.sum() < _FEW_LOOKS:  # pulses are seldom met by chance: each of them, then
+            if on.sum() < _FEW_LOOKS:  # pulses are seldom sampled by chance: each of them, then
                 on = (its.start_s >= start_s) & (its.start_s < end_s)
                 centre_hz = its.centre_hz
                 weight = float((its.end_s - its.start_s)[on].mean()) / (end_s - start_s) if on.any() else 0.0

@@ -27,7 +27,7 @@ Making = Callable[[Ints, np.random.Generator], Bursts]
 
 @dataclass(frozen=True)
 class Transmitter:
-    """One transmitter as the instrument meets it. kind: WIFI, or a kind of what is not. level_dbm: power while it
+    """One transmitter as the instrument observes it. kind: WIFI, or a kind of what is not. level_dbm: power while it
     sends. make: its bursts in given whole seconds. shape: None for a line of one bin. is_steady: without the flicker
     of noise.
     """
@@ -58,7 +58,7 @@ class Transmitter:
 
 
 def reflected(made: Transmitter, strength: float, delay_s: float, phase: float) -> Transmitter:
-    """The same heard over a second path: of wide ones the top gets humps, of hoppers each place a level of its own."""
+    """The same received over a second path: wide spectra get ripples, hop channels get different levels."""
 
     def gain(freq_hz: Floats) -> Floats:
         return np.asarray(np.abs(1 + strength * np.exp(1j * (2 * np.pi * freq_hz * delay_s + phase))) ** 2)

@@ -1,1 +1,1 @@
-"""The band as lanes, and what is left of each place."""
+"""The band as lanes, and what is left of each channel."""

@@ -51,7 +51,7 @@ _SHARE_INKS = {
 
 @dataclass(frozen=True)
 class Scale:
-    """Frequencies to columns. The label stands left of the drawing, remarks right of it."""
+    """Frequencies to columns. The label is left of the drawing, remarks right of it."""
 
     low_hz: float
     high_hz: float
@@ -220,7 +220,7 @@ class Lanes(ThemedWidget, Widget, can_focus=True):
         return self.cells(cells, self.size.width)
 
     def _fences(self) -> list[Cell]:
-        """An empty stretch of the drawing with the two edges of the what-if."""
+        """An empty interval of the drawing with the two edges of the what-if."""
         glyphs, inks = [" "] * self._scale.columns, ["text"] * self._scale.columns
         for x in self._what_if_columns():
             if 0 <= x < len(glyphs):
@@ -321,7 +321,7 @@ class Lanes(ThemedWidget, Widget, can_focus=True):
         return self.ink("text") + Style(color=ground.bgcolor)
 
     def _kinds_for(self, height: int) -> tuple[str, ...]:
-        """What each line under the lanes holds; where places stand too close for numbers, bars take their lines."""
+        """What each line under the lanes holds; where channels are too close for numbers, bars take their lines."""
         numbers = self._pitch >= 3
         if height < _LOW_LINES:
             return (*["bar"] * 3, "clear" if numbers else "bar", "place")
@@ -402,7 +402,7 @@ class Lanes(ThemedWidget, Widget, can_focus=True):
 
 
 def _bar_glyph(standing: ChannelAssessment | None, lines_below: int, lines: int) -> str:
-    """The piece of a bar of so many lines that stands over lines_below others; a question mark at the foot for None."""
+    """The piece of a bar of so many lines that is over lines_below others; a question mark at the foot for None."""
     if standing is None:
         return " " if lines_below else "?"
     eighths = round(standing.clear_air * 8 * lines) - 8 * lines_below

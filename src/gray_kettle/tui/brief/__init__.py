@@ -1,1 +1,1 @@
-"""What is wrong, worst first, and how our radios stand."""
+"""What is wrong, worst first, and how our radios are doing."""

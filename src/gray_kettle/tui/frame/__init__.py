@@ -1,1 +1,1 @@
-"""What stands on every screen: title, places, time rail, key hints; and the list that is drawn by lines."""
+"""What every screen shows: title, views, timeline, key hints; and the list that is drawn by lines."""

@@ -28,7 +28,7 @@ class LevelChart(ThemedWidget, Widget):
         self._state: ViewState | None = None
         self._drawn: tuple[str, int, int] | None = None
         self._levels: dict[str, FloatArray] | None = (
-            None  # of every radio of the band, for this look and width
+            None  # of every radio of the band, for this state and width
         )
         self._lines: list[list[Cell]] = []
 
@@ -80,7 +80,7 @@ class LevelChart(ThemedWidget, Widget):
         return out
 
     def _sharing(self, state: ViewState, radio: Radio) -> tuple[Radio, ...]:
-        """The radio first, those that are followed, then the loudest of those whose channel meets its own."""
+        """The radio first, those that are followed, then the loudest of those whose channel overlaps its own."""
         parts = set(radio.channel.parts)
         followed = [r for r in state.radios if r.id in state.followed and r.id != radio.id]
         others = [
@@ -115,7 +115,7 @@ class LevelChart(ThemedWidget, Widget):
         return " " * (_AXIS - 1) + "│"
 
     def _dots(self, upper: IntArray, lower: IntArray, shown: tuple[Radio, ...]) -> list[Cell]:
-        """One line of cells from two rows of half blocks; where two radios meet, the first in the legend shows."""
+        """One line of cells from two rows of half blocks; where two radios cross, the first in the legend shows."""
         none = len(shown) + 1
         number = np.minimum(np.where(upper, upper, none), np.where(lower, lower, none)) - 1
         glyph = np.where(upper == lower, "█", np.where(upper == number + 1, "▀", "▄"))

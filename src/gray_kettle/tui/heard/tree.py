@@ -24,7 +24,7 @@ _STEPS_MBPS = (2.0, 11.0, 54.0, 300.0, 1e6)
 
 
 _GENERATIONS = ("", "b", "g", "a", "n", "ac", "ax", "be")
-# Columns to sort by, in the order of the key; what is missing stands last either way round.
+# Columns to sort by, in the order of the key; what is missing is last either way round.
 SORTS: dict[str, Callable[[Radio, float | None], float | str | None]] = {
     "level": lambda r, margin: -r.level_dbm if r.level_dbm is not None else None,
     "radio": lambda r, margin: r.name.lower(),
@@ -68,7 +68,7 @@ def heading(width: int, by: str = "", backwards: bool = False) -> str:
 
 
 def column_at(x: int, width: int) -> str:
-    """Name of the column whose heading stands at a place of the line; "" for none."""
+    """Name of the column whose heading is at a position of the line; "" for none."""
     line, at = heading(width), -1
     names = {"dBm": "level", **{name: name for name in SORTS}}
     best = ""
@@ -153,7 +153,7 @@ def _air(radio: Radio) -> str:
 
 
 def _level(radio: Radio) -> str:
-    """A level; one that was worked out from a percentage has a tilde before it."""
+    """A level; one that was computed from a percentage has a tilde before it."""
     return f"~{minus(radio.level_dbm)}" if radio.level_estimated else minus(radio.level_dbm)
 
 
@@ -163,7 +163,7 @@ Line = tuple[str, str, bool]  # what, text, whether it is a fault
 def network_rows(
     radio: Radio, recedes: bool, width: int, site_time: SiteTime, others: Sequence[Radio] = ()
 ) -> list[Row]:
-    """What an open radio tells of itself, its networks, how they send, and their clients."""
+    """What an open radio reports of itself, its networks, how they send, and their clients."""
     ink = "faint" if recedes else "text"
     rows = [_line_row(radio.id, line, 6, recedes) for line in _about_radio(radio, site_time, others)]
     for network in radio.networks:

@@ -79,7 +79,7 @@ class HeardView(View):
     HeardView.-low #heard-levels { display: none; }
     """
     BINDINGS: ClassVar = [
-        # With priority it is done before the next letter is looked at, which then goes into the field.
+        # With priority it is done before the next letter is handled, which then goes into the field.
         Binding("slash", "filter", "filter", priority=True, id="heard.filter"),
         Binding("s", "sort", "sort", id="heard.sort"),
         Binding("S,shift+s", "turn", "reverse order", show=False, id="heard.turn"),

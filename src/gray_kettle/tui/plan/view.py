@@ -230,7 +230,7 @@ class PlanView(View):
 
     @work(thread=True, exclusive=True, group="plan-by-hand", description="a plan by hand")
     def _work_out(self, elsewhere: dict[str, Channel]) -> None:
-        """How all own radios would stand; off the interface's thread, for there may be hundreds."""
+        """The assessments of all own radios; off the interface's thread, for there may be hundreds."""
         proposal, state, worker = self._proposal(), self._state, get_current_worker()
         if proposal is None or state is None:
             return

@@ -31,7 +31,7 @@ class Chosen:
 
 
 class FileTree(DirectoryTree):
-    """Folders and files with signs that every font has; case files are left out."""
+    """Folders and files with signs that every font has; case files are skipped."""
 
     ICON_NODE_EXPANDED = "▾ "
     ICON_NODE = "▸ "

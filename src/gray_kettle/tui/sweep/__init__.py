@@ -1,1 +1,1 @@
-"""Sweep: presence and waterfall on one frequency axis, tied to the places of channels and the radios on them."""
+"""Sweep: presence and waterfall on one frequency axis, tied to channels and the radios on them."""

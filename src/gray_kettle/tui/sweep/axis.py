@@ -45,7 +45,7 @@ def frequencies(scale: Scale, cursor: int) -> list[Cell]:
 def channel_numbers(
     scale: Scale, channels: list[Channel], own: set[int], chosen: Channel | None
 ) -> list[Cell]:
-    """Numbers of the 20 MHz places at their centres."""
+    """Numbers of the 20 MHz channels at their centres."""
     glyphs, inks = [" "] * scale.columns, ["dim"] * scale.columns
     for channel in sorted(channels, key=lambda c: (c != chosen, c.primary not in own, c.primary)):
         ink = "steam!" if channel == chosen else "own!" if channel.primary in own else "dim"
@@ -57,7 +57,7 @@ def channel_numbers(
 
 
 def shares(scale: Scale, duty: dict[Channel, float], chosen: Channel | None) -> list[Cell]:
-    """Share of time that something was on each place, in per cent, as far as there is room."""
+    """Share of time that something was on each channel, in per cent, as far as there is room."""
     glyphs, inks = [" "] * scale.columns, ["text"] * scale.columns
     used_to = -2
     wanted = [c for c in duty if c.centre_hz > scale.low_hz]

@@ -17,7 +17,7 @@ LOWEST_DBM, HIGHEST_DBM = -112.0, -40.0  # the fixed scale of the waterfall
 NOTHING = LEVELS  # a dot where nothing was measured
 HIGHEST_LINE, MEAN_LINE = LEVELS + 1, LEVELS + 2
 DOTS = LEVELS + 3
-_RECEDES = 0.28  # of its level, where something else is looked at
+_RECEDES = 0.28  # of its level, where something else is highlighted
 _RAMP = " ·░▒▓█"  # without colour
 _WATER = {
     True: [(20, 25, 30), (42, 53, 64), (72, 80, 88), (140, 84, 52), (217, 147, 90), (252, 240, 218)],
@@ -55,10 +55,10 @@ def in_256(colours: list[Rgb]) -> list[Rgb]:
     The nearest colour alone would show some levels darker than the ones below them.
     """
     cube = [0, 95, 135, 175, 215, 255]
-    # Grays, and of the rest the warm ones: pink or teal would stand out of maps that have neither.
+    # Grays, and of the rest the warm ones: pink or teal would be conspicuous in maps that have neither.
     sent = [(r, g, b) for r in cube for g in cube for b in cube if r >= g > b and (r > g or r == 255)]
     sent += [(8 + 10 * k,) * 3 for k in range(24)]
-    # What the terminal will be told for each: the conversion has a way of its own with grays.
+    # What the terminal receives for each: the conversion has a way of its own with grays.
     shown = [Color.from_rgb(*rgb).downgrade(ColorSystem.EIGHT_BIT).get_truecolor() for rgb in sent]
     palette = np.array([tuple(rgb) for rgb in shown])
     light = palette @ _LUMINANCE
@@ -77,7 +77,7 @@ def in_256(colours: list[Rgb]) -> list[Rgb]:
 
 
 class DotStyles:
-    """Styles of cells with two dots, made when first met."""
+    """Styles of cells with two dots, made at first use."""
 
     def __init__(self, colours: list[Rgb]) -> None:
         self._colours = [Color.from_rgb(*rgb) for rgb in colours]

@@ -80,7 +80,7 @@ def _figures(name: str, highest: float, mean: float, share: float) -> list[Cell]
 
 
 def channel_lines(channel_20: Channel, state: ViewState, live: dict[Channel, float] | None = None) -> Lines:
-    """The 20 MHz place and the wider ones that it is part of. live: shares in the newest rows, while one collects."""
+    """The 20 MHz channel and the wider ones that it is part of. live: shares in the newest rows, while one collects."""
     of_band = [s for s in state.assessment.swept if s.channel.band == channel_20.band]
     if live is not None:
         return [

@@ -1,4 +1,4 @@
-"""The emitters beside the picture: a list, and of the chosen one its evidence, where to look and how to confirm it."""
+"""Emitters beside the picture: a list, and for the chosen one evidence, location and test."""
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,7 +24,7 @@ def called(emitter: Emitter) -> str:
 
 
 def list_lines(emitters: tuple[Emitter, ...], chosen: str, width: int, state: ViewState) -> Lines:
-    """One line each; nothing is said where nothing was looked through."""
+    """One line each; nothing is said where nothing was examined."""
     if state.session.observations.rows_pending and not emitters:
         return [[("detecting emitters …", "dim")]]
     if not emitters:
@@ -107,7 +107,7 @@ def chosen_in_short(emitter: Emitter, width: int, state: ViewState) -> Lines:
 
 
 def _channels_text(touched: list[tuple[int, float]]) -> str:
-    """Share of time on each place; of many that are alike in one."""
+    """Share of time on each channel; of many with the same value in one."""
     shares = [d for _, d in touched]
     if len(touched) > 4 and max(shares) - min(shares) < 0.035:
         low, high = percent(min(shares)), percent(max(shares))

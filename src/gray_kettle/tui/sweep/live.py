@@ -64,7 +64,7 @@ class LiveRows:
 
 @dataclass(frozen=True, eq=False)
 class LivePicture:
-    """The picture of the newest rows, and the share of time that the 20 MHz places were taken in them."""
+    """The picture of the newest rows, and the share of time that the 20 MHz channels were taken in them."""
 
     view: Spectrogram
     duty: tuple[tuple[Channel, float], ...]

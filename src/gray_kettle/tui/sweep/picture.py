@@ -25,12 +25,12 @@ GUTTER = 11
 SHOWN = ("peak", "mean", "share")
 _TOP_DBM, _RANGE_DB = -22.0, 84.0
 _LOW_LINES = 22
-_LONG_S = 20 * 3600  # a window for which the day is told too
+_LONG_S = 20 * 3600  # a window for which the day is shown, too
 
 
 @dataclass(frozen=True)
 class Marks:
-    """What is drawn on the axis. duty: of the 20 MHz places."""
+    """What is drawn on the axis. duty: of the 20 MHz channels."""
 
     channels: tuple[Channel, ...] = ()
     duty: tuple[tuple[Channel, float], ...] = ()
@@ -177,7 +177,7 @@ class SweepPicture(ThemedWidget, Widget, can_focus=True):
         self.refresh(*changed)
 
     def reshow(self) -> None:
-        """The waterfall shows something else; what stands above it stays."""
+        """The waterfall shows something else; the drawing above it stays."""
         if self.view is not None and len(self._water):
             self._water = self._water_of(self.view)
         first = self._plan.presence + self._plan.axis
@@ -363,7 +363,7 @@ class SweepPicture(ThemedWidget, Widget, can_focus=True):
     # The cursor
 
     def channel_at_cursor(self) -> Channel | None:
-        """The 20 MHz place whose centre is nearest to the cursor."""
+        """The 20 MHz channel whose centre is nearest to the cursor."""
         hz = self.scale.hz(self.column)
         near = [c for c in self._marks.channels if abs(c.centre_hz - hz) <= 10e6]
         return min(near, key=lambda c: abs(c.centre_hz - hz), default=None)

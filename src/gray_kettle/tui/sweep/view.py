@@ -53,7 +53,7 @@ Busy: 10 dB or more over the noise floor of the channel. “At most” is shown 
 each row is the maximum of its interval. Levels are of one bin; scales are fixed.
 """
 _BAND_HZ = {"2.4": (2399e6, 2488e6), "5": (5150e6, 5895e6), "6": (5925e6, 7125e6)}
-_AROUND_HZ = 5e6  # of a place, to each side, when it is looked at alone
+_AROUND_HZ = 5e6  # of a place, to each side, when it is zoomed to
 _NARROWEST_HZ = 2e6
 _LIVE_EVERY_S = 0.2
 _COUNT_EVERY_S = 1.0  # presence and shares of time: slower than the waterfall
@@ -61,7 +61,7 @@ _COUNT_EVERY_S = 1.0  # presence and shares of time: slower than the waterfall
 
 @dataclass(frozen=True)
 class Wanted:
-    """A picture to be made: of a stretch of the case."""
+    """A picture to be made: of an interval of the case."""
 
     path: Path
     frame: Frame
@@ -139,7 +139,7 @@ class SweepView(View):
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
         self._state: ViewState | None = None
-        self._range: dict[str, tuple[float, float]] = {}  # looked at, where it is not the whole band
+        self._range: dict[str, tuple[float, float]] = {}  # shown, where it is not the whole band
         self._spots: tuple[str, ...] = ()
         self._spot: str | None = None  # None: the one that swept most
         self._remembered: tuple[Radio, ...] = ()
@@ -172,7 +172,7 @@ class SweepView(View):
         self._ask()
 
     def window_moved(self, state: ViewState) -> None:
-        """The picture does not wait for the judgement."""
+        """The picture does not wait for the assessment."""
         self._state = state
         self._ask()
 
@@ -372,7 +372,7 @@ class SweepView(View):
             self._held = not self._held
             self._refresh_panel()
 
-    # What is looked at
+    # The range shown
 
     def action_zoom(self) -> None:
         channel_20, state = self._picture.channel_at_cursor(), self._state
