@@ -10,7 +10,7 @@ import pytest
 from gray_kettle.interference import detect, mains
 from gray_kettle.interference.block import block_of
 from gray_kettle.interference.bursts import NarrowBursts, find_narrow, surroundings_of
-from gray_kettle.interference.continuous import find_standing
+from gray_kettle.interference.continuous import find_continuous_background
 from gray_kettle.interference.even_bursts import Visible, even_stretch
 from gray_kettle.interference.evenness import is_even
 from gray_kettle.interference.mains import Swing
@@ -34,7 +34,7 @@ def test_bursts_beside_a_line_are_found_as_others_are(sweep_s):
     made = (tx.hopper("", -60, 0.9), tx.narrow_fm("", -45, 2441.1e6, 60e3))
     span = span_at(sweep_s=sweep_s)
     block = block_of(span, *rows_of(Scene(made, 4), span, rows=1500))
-    found = find_narrow(block, surroundings_of(block, find_standing(block)))
+    found = find_narrow(block, surroundings_of(block, find_continuous_background(block)))
     its = found.freq_hz[np.abs(found.level_dbm + 60) < 6]
     away = np.abs(its[:, None] - (2441.1e6 + np.array([0, -25e6, -15e6, 15e6, 25e6])))
     beside, *elsewhere = ((away < 2.2e6) & (away > 0.8e6)).sum(axis=0)
@@ -113,13 +113,13 @@ def test_what_stands_for_a_moment_does_not_stand_for_the_bursts_of_its_place(
     monkeypatch, time_share, over_db, kinds
 ):
     def and_a_line(block):
-        ground = find_standing(block)
-        (line,) = find_standing(
+        ground = find_continuous_background(block)
+        (line,) = find_continuous_background(
             block_of(span_at(), *rows_of(Scene((tx.carrier("", -90, 2440e6),), 1), span_at()))
         ).regions
         return replace(ground, regions=(replace(line, time_share=time_share, over_db=over_db),))
 
-    monkeypatch.setattr(detect, "find_standing", and_a_line)
+    monkeypatch.setattr(detect, "find_continuous_background", and_a_line)
     found = seen((tx.low_rate("", 18, -60, 0.04),), rows=900)
     assert [s.kind for s in found if s.kind != "continuous-carrier"] == kinds
 
@@ -154,7 +154,7 @@ def test_a_hopper_may_come_more_often_where_a_channel_lies_on_it(fuller_mhz, is_
     row = np.random.default_rng(5).integers(0, block.rows, len(freq_hz))
     level = np.full(len(freq_hz), -50.0)
     bursts = NarrowBursts(row, block.time_s[row], freq_hz, level, np.full(len(freq_hz), 1e6))
-    around = surroundings_of(block, find_standing(block))
+    around = surroundings_of(block, find_continuous_background(block))
     assert is_even(block, around, bursts, (EDGES_HZ[0], EDGES_HZ[-1])) == is_hopper
 
 

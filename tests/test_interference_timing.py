@@ -10,7 +10,7 @@ from gray_kettle.interference import antenna_rotation, kinds
 from gray_kettle.interference.advertising import find_advertising
 from gray_kettle.interference.block import block_of
 from gray_kettle.interference.bursts import find_narrow, surroundings_of
-from gray_kettle.interference.continuous import _is_steady, find_standing
+from gray_kettle.interference.continuous import _is_steady, find_continuous_background
 from gray_kettle.interference.detect import detect
 from gray_kettle.interference.mains import MainsSynced
 from gray_kettle.interference.mains_in_row import wave_in_rows
@@ -152,7 +152,7 @@ def test_an_oven_as_wide_as_a_channel_must_fill_all_of_its_half_of_the_wave(stre
 def test_what_stands_high_and_is_never_off_may_be_more_restless(
     over_db, off_share, lowest_db, restless_db, stands
 ):
-    (link,) = find_standing(
+    (link,) = find_continuous_background(
         block_of(span_at(), *rows_of(Scene((tx.link("", -50, 2430e6, 20e6),), 1), span_at()))
     ).regions
     restless = replace(
@@ -167,7 +167,7 @@ def test_the_last_place_of_advertising_tells_where_channels_cover_the_others():
 
     def found(made):
         block = block_of(span, *rows_of(Scene((made, *channels), 2), span, rows=900))
-        around = surroundings_of(block, find_standing(block))
+        around = surroundings_of(block, find_continuous_background(block))
         return find_advertising(block, find_narrow(block, around), around)[0]
 
     ((last,),) = found(tx.advertiser("", -62, 0.03))

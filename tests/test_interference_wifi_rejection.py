@@ -18,7 +18,7 @@ from gray_kettle.interference.advertising import ADVERTISING_HZ
 from gray_kettle.interference.block import block_of
 from gray_kettle.interference.clear_parts import clear_parts
 from gray_kettle.interference.comb import Comb
-from gray_kettle.interference.continuous import find_standing
+from gray_kettle.interference.continuous import find_continuous_background
 from gray_kettle.interference.detect import _is_cut_off, detect
 from gray_kettle.interference.fixed_frequency import FixedFrequency
 from gray_kettle.interference.hops import find_hops
@@ -51,7 +51,7 @@ def quiet(rows=900, **facts):
     span = span_at(sweep_s=0.04, **facts)
     power = -110 + 10 * np.log10(rng.exponential(size=(rows, span.bins)))
     block = block_of(span, START_S + np.arange(rows) / 10, to_codes(power))
-    return block, bursts.surroundings_of(block, find_standing(block))
+    return block, bursts.surroundings_of(block, find_continuous_background(block))
 
 
 @pytest.mark.parametrize("spread", ["even", "edges"])
@@ -104,7 +104,7 @@ def test_many_lines_beside_one_another_are_bins_of_a_channel(lines):
 @pytest.mark.parametrize("steadiness", [1.0, 3.0])
 def test_what_wavers_on_what_wavers_is_channels_in_rows_of_the_highest(steadiness):
     block, _ = quiet(rows=100)
-    (one,) = find_standing(_with_noise()).regions
+    (one,) = find_continuous_background(_with_noise()).regions
     both = (replace(one, steadiness=steadiness), replace(one, low_hz=one.low_hz + 4e6, steadiness=steadiness))
     held = replace(block, span=Span(2.4e9, 0.25e6, 340, detector="max"))
     assert len(but_channels(held, both)) == (2 if steadiness < 1.45 else 0)
@@ -121,7 +121,7 @@ def _with_noise():
 
 @pytest.mark.parametrize("steadiness", [1.0, 1.4])
 def test_a_hump_of_a_spread_code_that_wavers_is_a_channel(steadiness):
-    (one,) = find_standing(_with_noise()).regions
+    (one,) = find_continuous_background(_with_noise()).regions
     hump = replace(
         one,
         low_hz=2.454e9,
@@ -164,7 +164,7 @@ def test_a_hopper_above_the_low_band_must_show_a_raster():
         at = int(rng.integers(20, 780))
         power[row, at - 1 : at + 2] = -60
     block = block_of(span, START_S + np.arange(400) / 10, to_codes(power))
-    around = bursts.surroundings_of(block, find_standing(block))
+    around = bursts.surroundings_of(block, find_continuous_background(block))
     narrow = bursts.find_narrow(block, around)
     assert len(narrow) > 30
     assert not find_hops(block, narrow, around)
@@ -274,7 +274,7 @@ def test_beacons_of_some_networks_keep_time(networks, keep_time):
 def test_a_place_right_on_a_sure_raster_is_a_hop_however_often_it_is_met():
     made = tx.hopper("", -50, 0.7, "frequency-hopper", 3e-3, 0.9, 2.41e9, 2e6, 20)
     block = block_of(span_at(), *rows_of(Scene((made,), 1), span_at(), rows=900))
-    around = bursts.surroundings_of(block, find_standing(block))
+    around = bursts.surroundings_of(block, find_continuous_background(block))
     (hops,) = find_hops(block, bursts.find_narrow(block, around), around)
     often = 12 * len(hops.bursts) // 20
     assert hops.takes(2.43e9, hops.level_dbm, often)
@@ -320,7 +320,7 @@ def test_hops_are_told_where_nothing_wide_is_met(name):
     span = span_at(2395e6, bins=390, sweep_s=0.03)
     made = Scene((tx.wifi("six", 2437e6, 20, -58, 0.5),), 2)
     block = block_of(span, *rows_of(made, span, rows=700))
-    around = bursts.surroundings_of(block, find_standing(block))
+    around = bursts.surroundings_of(block, find_continuous_background(block))
     level_dbm = -58 - 10 * np.log10(18)  # of what a hop is as wide as
     freq_hz = np.concatenate([np.linspace(a, b, n) * 1e6 for a, b, n in ranges])
     seen_share = visible_rows_at(block, around, freq_hz, level_dbm, bursts_at([])) / block.rows

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from gray_kettle.interference.block import Block
 from gray_kettle.interference.bursts import BEACONS_S, PULSE, NarrowBursts, find_narrow, surroundings_of
-from gray_kettle.interference.continuous import BssidIndex
+from gray_kettle.interference.continuous import ContinuousBackground
 from gray_kettle.interference.fixed_frequency import FixedFrequency
 from gray_kettle.interference.visibility import keep_time_with_beacons
 from gray_kettle.model.records import FloatArray
@@ -41,16 +41,16 @@ class Rhythm:
     strength: float
 
 
-def find_turning(block: Block, ground: BssidIndex, narrow: NarrowBursts) -> list[FixedFrequency]:
+def find_turning(block: Block, ground: ContinuousBackground, narrow: NarrowBursts) -> list[FixedFrequency]:
     """What comes back with a turn, the surest first. narrow: bursts as narrow as hops; pulses may be wider."""
     if block.freq_hz[-1] < RADAR_HZ[0][0]:
         return []
     wider = find_narrow(block, surroundings_of(block, ground, PULSE))
-    hypothetical_plan = [its.those(window) for its in (wider, narrow) for window in _windows(its)]
-    least = math.log(len(hypothetical_plan) + 1) + (_SURE_IN_PARTS if block.meets_parts else _SURE)
+    candidates = [its.those(window) for its in (wider, narrow) for window in _windows(its)]
+    least = math.log(len(candidates) + 1) + (_SURE_IN_PARTS if block.meets_parts else _SURE)
     lasts_s, row_s = float(block.time_s[-1] - block.time_s[0]), float(np.median(np.diff(block.time_s)))
     found: list[tuple[float, FixedFrequency]] = []
-    for its in hypothetical_plan:
+    for its in candidates:
         rhythm = rhythm_of(its.when_s, lasts_s, row_s)
         if rhythm is None or rhythm.strength < least:
             continue
@@ -103,7 +103,7 @@ def rhythm_of(when_s: FloatArray, lasts_s: float, row_s: float = 0.0) -> Rhythm 
         return None
     at_s = np.bincount(passing, when_s - when_s[0]) / np.bincount(passing)
     least_s = max(_BEAM_S, _OF_A_ROW * row_s)
-    period_s = _hypothetical(at_s, lasts_s, least_s)
+    period_s = _candidate_periods(at_s, lasts_s, least_s)
     if not len(period_s):
         return None
     half_s = np.maximum(least_s, _BEAM * period_s)
@@ -116,7 +116,7 @@ def rhythm_of(when_s: FloatArray, lasts_s: float, row_s: float = 0.0) -> Rhythm 
     return None
 
 
-def _hypothetical(at_s: FloatArray, lasts_s: float, least_s: float) -> FloatArray:
+def _candidate_periods(at_s: FloatArray, lasts_s: float, least_s: float) -> FloatArray:
     """Times that more passes are apart than chance puts there, and twice, three and four times of which, too; so fine
     that the last turn tells them apart.
     """

@@ -20,7 +20,7 @@ from gray_kettle.interference.block import (
     running_total,
     sums_between,
 )
-from gray_kettle.interference.continuous import BssidIndex
+from gray_kettle.interference.continuous import ContinuousBackground
 from gray_kettle.model.records import FloatArray, IntArray
 
 WIDTH_HZ = 1e6
@@ -91,7 +91,7 @@ class LocalBackground:
     scale: Scale = HOP
 
 
-def surroundings_of(block: Block, ground: BssidIndex, scale: Scale = HOP) -> LocalBackground:
+def surroundings_of(block: Block, ground: ContinuousBackground, scale: Scale = HOP) -> LocalBackground:
     smooth, cells = block.running(scale.mean_hz)
     under = running_mean(ground.power, cells // 2)
     by_row = np.empty_like(smooth)
@@ -111,7 +111,7 @@ def surroundings_over(block: Block, ground: Floats, like: LocalBackground) -> Lo
     return replace(like, beside=beside, ground=ground, smooth=smooth, strongest=smooth.max(axis=1))
 
 
-def _lines(block: Block, ground: BssidIndex) -> NDArray[np.bool_]:
+def _lines(block: Block, ground: ContinuousBackground) -> NDArray[np.bool_]:
     """Cells that a line stands in, its feet and all: what is beside it is no company of it, nor it of that. Shape
     (cells,).
     """

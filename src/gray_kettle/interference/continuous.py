@@ -94,7 +94,7 @@ def slices_of(rows: int) -> list[slice]:
 
 
 @dataclass(frozen=True, eq=False)
-class BssidIndex:
+class ContinuousBackground:
     """What bursts stand on: power that is always there, by slice, shape (slices, cells), and the regions of it."""
 
     slices: list[slice]
@@ -102,7 +102,7 @@ class BssidIndex:
     regions: tuple[ContinuousSignal, ...]
 
 
-def find_standing(block: Block) -> BssidIndex:
+def find_continuous_background(block: Block) -> ContinuousBackground:
     """The ground of a block."""
     slices = slices_of(block.rows)
     quiet = np.stack([quiet_power(block.cell_codes[part], block.looks) for part in slices])
@@ -120,7 +120,7 @@ def find_standing(block: Block) -> BssidIndex:
     for first, last, on in regions_of(marked, int(_JOIN_HZ / block.cell_hz)):
         regions += _measured(block, slices, on, first, last)
     power = np.where(marked, np.maximum(quiet, block.noise), block.noise)
-    return BssidIndex(slices, power.astype(np.float32), tuple(_each_once(regions, len(slices))))
+    return ContinuousBackground(slices, power.astype(np.float32), tuple(_each_once(regions, len(slices))))
 
 
 def _each_once(regions: list[ContinuousSignal], slices: int) -> list[ContinuousSignal]:
@@ -190,7 +190,7 @@ def _measured(
         if shape is None:
             break
         a, b, smoothing = shape
-        found = _assessment(block, rows, codes, low, power, noise, (a, b), smoothing, on, taken)
+        found = _signal(block, rows, codes, low, power, noise, (a, b), smoothing, on, taken)
         is_rest = bool(parts) and found.width10_hz > _REST_HZ  # what the parts leave of a shape
         is_sharp = bool(sharp[a : b + 1].max() > _SHARP)
         is_line = found.width10_hz < LINE_HZ and is_sharp
@@ -228,7 +228,7 @@ def _standing_part(
     own, others = powers
     peak = int(np.argmax(own))
     edges = run_around(own >= max(own[peak] / 10 ** (_EDGE_DB / 10), 0.7 * float(noise[peak])), peak, 0)
-    return _assessment(block, rows, codes, low, own, noise, edges, 0, on, others > own)
+    return _signal(block, rows, codes, low, own, noise, edges, 0, on, others > own)
 
 
 def _is_steady(found: ContinuousSignal, is_sharp: bool = False) -> bool:
@@ -327,7 +327,7 @@ def _shape(power: FloatArray, noise: Floats, step_hz: float) -> tuple[int, int, 
     return edges[0], edges[1], smoothing
 
 
-def _assessment(
+def _signal(
     block: Block, rows: NDArray[np.int64], codes: NDArray[np.uint8], low: int, power: FloatArray, noise: Floats,
     edges: tuple[int, int], smoothing: int, on: NDArray[np.bool_], taken: NDArray[np.bool_],
 ) -> ContinuousSignal:  # fmt: skip

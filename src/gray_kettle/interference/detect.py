@@ -14,7 +14,7 @@ from gray_kettle.interference.advertising import ADVERTISING_HZ, find_advertisin
 from gray_kettle.interference.antenna_rotation import find_turning
 from gray_kettle.interference.block import Block, block_of
 from gray_kettle.interference.bursts import LocalBackground, find_narrow, surroundings_of
-from gray_kettle.interference.continuous import LINE_HZ, ContinuousSignal, find_standing
+from gray_kettle.interference.continuous import LINE_HZ, ContinuousSignal, find_continuous_background
 from gray_kettle.interference.fixed_frequency import FixedFrequency, find_places
 from gray_kettle.interference.hops import BEYOND_DOUBT, Hops, find_hops
 from gray_kettle.interference.mains import MainsSynced, find_locked
@@ -42,7 +42,7 @@ def detect(
     if len(time_s) < MIN_DETECTION_ROWS or span.bins < 16:
         return ()
     block = block_of(span, time_s, codes, piece_offset_s)
-    ground = find_standing(block)
+    ground = find_continuous_background(block)
     around = surroundings_of(block, ground)
     narrow = find_narrow(block, around)
     # What stands for a moment, just over the floor, may be chance: bursts there are not its.
@@ -108,7 +108,7 @@ def _channels(
 def _from_standing(block: Block, s: ContinuousSignal) -> Detection | None:
     pauses_show = block.span.detector == "sample" and block.span.averages < 2
     lie_apart = block.span.detector != "sample" and not block.span.is_tuned
-    likely = _claimed(kinds.of_assessment(s, block.span.step_hz, pauses_show, lie_apart))
+    likely = _claimed(kinds.of_continuous(s, block.span.step_hz, pauses_show, lie_apart))
     wide = s.width10_hz > 15e6
     if (
         likely is None
@@ -122,7 +122,7 @@ def _from_standing(block: Block, s: ContinuousSignal) -> Detection | None:
     low, high = middle_hz - half_hz, middle_hz + half_hz
     return Detection(
         likely, low, high, 2 * half_hz, s.level_dbm, s.time_share, s.first_s, s.last_s, s.rows,
-        _channels(block, low, high, lambda *_: s.time_share), evidence_text.of_assessment(s, block.span.step_hz),
+        _channels(block, low, high, lambda *_: s.time_share), evidence_text.of_continuous(s, block.span.step_hz),
     )  # fmt: skip
 
 

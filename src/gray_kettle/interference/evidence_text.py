@@ -19,7 +19,7 @@ def width(hz: float) -> str:
     return mhz(hz) if hz >= 0.95e6 else f"{hz / 1e3:.0f} kHz"
 
 
-def of_assessment(s: ContinuousSignal, step_hz: float) -> tuple[str, ...]:
+def of_continuous(s: ContinuousSignal, step_hz: float) -> tuple[str, ...]:
     pause = "continuous" if s.time_share > 0.95 else "without a pause while it is on"
     evidence = [f"{pause}, in {s.rows} rows"]
     if s.width10_hz <= 2.2 * step_hz:

@@ -67,7 +67,7 @@ def _is_in(hz: float, ranges: tuple[tuple[float, float], ...], softness: float) 
     return min(expects(hz, low, high, softness) for low, high in ranges)
 
 
-def of_assessment(
+def of_continuous(
     s: ContinuousSignal, step_hz: float, pauses_show: bool, lie_apart: bool = False
 ) -> tuple[tuple[str, float], ...]:
     """Something that stands without a pause: by its width, its shape and its steadiness."""

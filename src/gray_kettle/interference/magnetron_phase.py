@@ -54,7 +54,7 @@ class Tube:
 
 
 def fitted(
-    detection_blocks: FloatArray,
+    samples: FloatArray,
     met: FloatArray,
     off: FloatArray,
     on: FloatArray | float,
@@ -68,7 +68,7 @@ def fitted(
     """
     usual = np.clip(off, _LEAST, _MOST)
     then = np.clip(usual + (1 - usual) * on, _LEAST, (1 + _MOST) / 2)
-    for_it = met * np.log(then / usual) + (detection_blocks - met) * np.log((1 - then) / (1 - usual))
+    for_it = met * np.log(then / usual) + (samples - met) * np.log((1 - then) / (1 - usual))
     total = np.zeros((len(for_it), for_it.shape[1] + 1))
     np.cumsum(for_it, axis=1, out=total[:, 1:])
     starts = [t for t in (_roughly(start), _anywhere(total)) if t is not None]
@@ -79,14 +79,14 @@ def _anywhere(total: FloatArray) -> Tube | None:
     """The best of tubes that are on for as long as usual, on a coarse grid."""
     wave, cells = total.shape[0], total.shape[1] - 1
     parts = round(USUAL_ON * wave)
-    hypothetical_plan = (
+    candidates = (
         Tube(first, parts, float(middle), drift, 0.0, half)
         for first in range(0, wave, max(wave // 16, 1))
         for middle in range(2, cells, 4)
         for drift in _DRIFTS
         for half in _HALVES
     )
-    return max(hypothetical_plan, key=lambda t: _worth(total, t), default=None)
+    return max(candidates, key=lambda t: _worth(total, t), default=None)
 
 
 def _better(total: FloatArray, best: Tube) -> Tube:
@@ -97,11 +97,11 @@ def _better(total: FloatArray, best: Tube) -> Tube:
             break
         before = worth
         for changed in _CHANGES:
-            hypothetical_plan = [
+            candidates = [
                 best,
                 *(t for step in _STEPS if _may_be(t := changed(best, step), len(total))),
             ]
-            best = max(hypothetical_plan, key=lambda t: _worth(total, t))
+            best = max(candidates, key=lambda t: _worth(total, t))
         worth = _worth(total, best)
     return best
 

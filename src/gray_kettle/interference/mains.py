@@ -338,14 +338,12 @@ def _swing(
     steps[row, last + 1] -= 1
     wide = np.cumsum(steps, axis=1)[:, :-1] > 0
     fold = wave.part(_FOLD)
-    detection_blocks, met = (smoothed(v, 0, smooth_cells(block)) for v in folded(fold, _FOLD, wide))
+    samples, met = (smoothed(v, 0, smooth_cells(block)) for v in folded(fold, _FOLD, wide))
     near = np.minimum(np.arange(_FOLD), _FOLD - np.arange(_FOLD)) <= _FOLD // 8
     far = np.minimum(np.arange(_FOLD), _FOLD - np.arange(_FOLD)) >= _FOLD // 2 - _FOLD // 8
-    on = met[near].sum(axis=0) / np.maximum(detection_blocks[near].sum(axis=0), 1)
-    off = met[far].sum(axis=0) / np.maximum(detection_blocks[far].sum(axis=0), 1)
-    swing = np.where(
-        (detection_blocks[near].sum(axis=0) > 0) & (detection_blocks[far].sum(axis=0) > 0), on - off, 0
-    )
+    on = met[near].sum(axis=0) / np.maximum(samples[near].sum(axis=0), 1)
+    off = met[far].sum(axis=0) / np.maximum(samples[far].sum(axis=0), 1)
+    swing = np.where((samples[near].sum(axis=0) > 0) & (samples[far].sum(axis=0) > 0), on - off, 0)
     top = float(swing.max())
     if top <= 0.02:
         return None

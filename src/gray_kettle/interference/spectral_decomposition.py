@@ -119,10 +119,10 @@ def _fitted_all(
         if not starts:
             break
         found = _fitted(np.stack(starts), at, level_db, floor, sigma)
-        hypothetical_plan = sorted(zip(*found, strict=True), key=lambda t: float(t[1]))
-        if number and best[1] - hypothetical_plan[0][1] < _each(len(at)):
+        candidates = sorted(zip(*found, strict=True), key=lambda t: float(t[1]))
+        if number and best[1] - candidates[0][1] < _each(len(at)):
             break
-        best, ways = hypothetical_plan[0], hypothetical_plan[:2]
+        best, ways = candidates[0], candidates[:2]
     return best
 
 

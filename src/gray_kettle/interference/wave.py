@@ -84,10 +84,10 @@ def lit_parts(
     floor = over_ground(looks) * around.ground
     hits = power > np.maximum(floor, usual / foot)
     window = smooth_cells(block)
-    detection_blocks, met = (smoothed(v, 1, window) for v in folded(part, _PARTS, hits))
+    samples, met = (smoothed(v, 1, window) for v in folded(part, _PARTS, hits))
     far = away >= _PARTS // 2 - _PARTS // 8
-    off = met[far].sum(axis=0) / np.maximum(detection_blocks[far].sum(axis=0), 1)
-    share = _filled_in(met / np.maximum(detection_blocks, 1e-9), detection_blocks.sum(axis=1) > 0)
+    off = met[far].sum(axis=0) / np.maximum(samples[far].sum(axis=0), 1)
+    share = _filled_in(met / np.maximum(samples, 1e-9), samples.sum(axis=1) > 0)
     share = (share - off) / np.maximum(1 - off, 0.05)
     # By the part of the wave in which it shows best: an oven may be on for a part of the rows.
     level = np.quantile(share[:, max(centre - window, 0) : centre + window + 1].mean(axis=1), 1 - 3 / _PARTS)
@@ -133,13 +133,13 @@ def _on_its_way(
     if not cells:
         return lit
     used = cells * step
-    detection_blocks, met = (
+    samples, met = (
         v[:, :used].reshape(parts, cells, step).mean(axis=2) for v in folded(wave.part(parts), parts, hits)
     )
     start = lit[:, :used].reshape(_PARTS, cells, step).mean(axis=2) >= _HALF
     off_by_cell, on_by_cell = (v[:used].reshape(cells, step).mean(axis=1) for v in (off, on))
     shows = np.where(on_by_cell < _HARDLY, 0.0, np.clip(on_by_cell, *_SHOWS))
-    tube = fitted(detection_blocks, met, off_by_cell, shows, np.repeat(start, 2, axis=0))
+    tube = fitted(samples, met, off_by_cell, shows, np.repeat(start, 2, axis=0))
     if tube is None:
         return lit
     out = np.zeros((parts, lit.shape[1]), bool)
@@ -170,10 +170,10 @@ def running_share(
     first = np.flatnonzero(np.diff(stretch, prepend=-1))
     swing, known = np.zeros(len(first)), np.ones(len(first), bool)
     for which, sign in ((own, 1), (rest, -1)):
-        detection_blocks = np.add.reduceat(which.sum(axis=1), first)
+        samples = np.add.reduceat(which.sum(axis=1), first)
         met = np.add.reduceat((which & there).sum(axis=1), first)
-        swing += sign * met / np.maximum(detection_blocks, 1)
-        known &= detection_blocks > 0
+        swing += sign * met / np.maximum(samples, 1)
+        known &= samples > 0
     if known.sum() < _FEWEST_STRETCHES:
         return 1.0
     rows = np.diff(first, append=len(start_s))[known]
@@ -204,8 +204,8 @@ def folded(part: NDArray[np.int32], parts: int, hits: NDArray[np.bool_]) -> tupl
     """Looks, and hits among them, by part of the wave and cell, each of shape (parts, cells)."""
     cells = hits.shape[1]
     place = part * cells + np.arange(cells)[None, :]
-    detection_blocks, met = (np.bincount(p, minlength=parts * cells) for p in (place.ravel(), place[hits]))
-    return detection_blocks.reshape(parts, cells).astype(float), met.reshape(parts, cells).astype(float)
+    samples, met = (np.bincount(p, minlength=parts * cells) for p in (place.ravel(), place[hits]))
+    return samples.reshape(parts, cells).astype(float), met.reshape(parts, cells).astype(float)
 
 
 def smoothed(values: FloatArray, parts: int, cells: int) -> FloatArray:
