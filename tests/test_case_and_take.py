@@ -248,7 +248,7 @@ def test_ctrl_c_keeps_what_was_read(tmp_path):
     ("content", "words"),
     [
         (b"", "is empty"),
-        (os.urandom(3000), "kind that is not known"),
+        (os.urandom(3000), "unknown format"),
         (pcap_bytes([]), "nothing usable"),
         (pcap_bytes([])[:11], "ends within its file header"),
         (pcap_bytes([(1.0, bytes(60))], link=1), "link type 1"),

@@ -77,7 +77,7 @@ def test_a_file_of_anything_is_one_line_and_status_1(kettle, tmp_path, content):
     [
         (["fly"], 2, "No such command"),
         (["heard"], 2, "Missing argument"),
-        (["heard", "none.kettle"], 1, "is not there"),
+        (["heard", "none.kettle"], 1, "does not exist"),
         (["new", "b.kettle", "--country", "Britain"], 2, "two letters"),
         (["new", "b.kettle", "--clients", "fast"], 2, "2.4:1-11"),
         (["new", "nowhere/b.kettle"], 1, "does not exist"),
@@ -171,7 +171,7 @@ def test_emitters_are_told_and_what_is_said_of_them_lasts(demo_case, tmp_path, c
         "tea bar", True, "microwave-oven",
     )  # fmt: skip
     assert main(["emitters", str(case), "--kind", f"{oven['id']}=kettle"]) == 2
-    assert "is no kind: microwave-oven, bluetooth" in capsys.readouterr().err
+    assert "is not a kind of emitter: microwave-oven, bluetooth" in capsys.readouterr().err
     assert main(["emitters", str(case), "--dismiss", "none"]) == 1
     assert "There is no emitter none in this window: bluetooth@" in capsys.readouterr().err
     assert main(["emitters", str(case)]) == 0

@@ -62,14 +62,14 @@ for cut in (1, 4, 8, 60, 400):
     DAMAGED[f"gzip cut by {cut}"] = ZIPPED[:-cut], 1, None, "gzip stream stops"
 for length in (1 << 24, 0x7FFFFFFF, 0xFFFFFFFF, (1 << 24) + 1):
     overlap = PCAP + struct.pack("<IIII", 1_800_000_000, 0, length, length)
-    DAMAGED[f"pcap claims {length}"] = (
+    DAMAGED[f"pcap of {length}"] = (
         overlap,
         COUNT,
         len(PCAP),
-        "claims" if length > 1 << 24 else "middle of a packet",
+        "states a length" if length > 1 << 24 else "middle of a packet",
     )
     over = struct.pack("<II", 6, length & ~3) + bytes(20)
-    DAMAGED[f"pcapng claims {length}"] = PCAPNG + over, COUNT, len(PCAPNG), "block"
+    DAMAGED[f"pcapng of {length}"] = PCAPNG + over, COUNT, len(PCAPNG), "block"
 for name, content in {
     "no interface": enhanced(9, 1, b"x"),
     "packet longer than its block": block(6, struct.pack("<IIIII", 0, 0, 1, 999, 999) + b"x"),

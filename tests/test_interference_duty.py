@@ -192,7 +192,7 @@ def test_two_that_take_turns_are_one_link_and_two_that_do_not_are_two():
     one = [s for s in seen((turn_by_turn(HOPPER, 14), *WIFI), rows=1500) if s.kind == "bluetooth"]
     assert len(one) == 1
     assert one[0].duty == pytest.approx(0.5 * 0.6, rel=0.15)
-    assert any("takes turns with it" in words for words in one[0].evidence)
+    assert any("alternates with" in words for words in one[0].evidence)
     apart = (tx.hopper("a", -50, 0.4), tx.hopper("b", -64, 0.4))
     assert len([s for s in seen((*apart, *WIFI), rows=1500) if s.kind == "bluetooth"]) == 2
 

@@ -128,11 +128,11 @@ def test_nobody_there_is_said(live_case, monkeypatch):
 @pytest.mark.parametrize(
     ("uri", "said"),
     [
-        ("scpi://:5025", "host or points"),
+        ("scpi://:5025", "host or the number of points"),
         ("scpi://192.0.2.7:99999", "Port out of range"),
         ("scpi://192.0.2.7?start=fast", "is not a frequency"),
         ("scpi://192.0.2.7?start=2.5GHz&stop=2.4GHz", "start must lie below stop"),
-        ("scpi://192.0.2.7?points=-3", "host or points"),
+        ("scpi://192.0.2.7?points=-3", "host or the number of points"),
         ("scpi://192.0.2.7?colour=blue", "“colour” is not known"),
     ],
 )

@@ -318,7 +318,7 @@ def test_the_kernels_database_counts_where_there_is_one(monkeypatch):
     for end in range(len(raw) - 1):
         with contextlib.suppress(ValueError):
             regulatory.parse(raw[:end])
-    with pytest.raises(ValueError, match="no regulatory database"):
+    with pytest.raises(ValueError, match="not a known regulatory database"):
         regulatory.parse(b"RGDB" + bytes(40))
 
 

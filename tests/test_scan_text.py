@@ -75,7 +75,7 @@ def test_an_undated_listing_takes_the_file_s_time_and_says_so():
     (piece,), reader = read_listing(LISTING)
     assert piece.sightings.time_s[0] == 4.5
     assert piece.records == 1
-    assert "not dated" in reader.notes[0]
+    assert "has no date" in reader.notes[0]
 
 
 def test_the_same_network_with_another_level_is_no_other_announcement():

@@ -200,10 +200,10 @@ GOOD = own_rows(range(10))
     ("lines", "kept", "said"),
     [
         ([*GOOD, "walrus"], 10, "Line 12 was skipped: it has 1 fields"),
-        ([*GOOD, GOOD[0].replace("2400500000", "2400.5")], 10, "it looks like MHz, and hertz are needed"),
+        ([*GOOD, GOOD[0].replace("2400500000", "2400.5")], 10, "it seems to be in MHz; hertz are needed"),
         ([*GOOD, f"{START_S + 20},2400500000,1000000,0.001,0.002,90,91"], 10, "these are not dBm"),
         ([*GOOD, f"{START_S + 20},2400500000,1000000,nan,nan,nan,nan"], 10, "none of its levels is a number"),
-        ([*GOOD, f"{START_S + 20},2400500000,1000000,-90,oops,-92,-93"], 11, "1 levels were no numbers"),
+        ([*GOOD, f"{START_S + 20},2400500000,1000000,-90,oops,-92,-93"], 11, "1 levels were not numbers"),
         ([*GOOD, *own_rows([20, 21], bins=6)], 12, "Line 12: 6 levels in a row; earlier rows had 4"),
         ([*GOOD, *own_rows([2, 3])], 12, "Line 12: time goes back by 7.000 s"),
         ([*GOOD, f"yesterday,2400500000,1000000,{-90},-91,-92,-93"], 10, "“yesterday” is not a time"),
@@ -217,7 +217,7 @@ def test_what_is_wrong_is_said_with_its_line_and_the_rest_is_kept(lines, kept, s
     assert sum(len(r) for r in rows) == kept
     assert any(said in note for note in notes), notes
     assert not any("\x1b" in note for note in notes)
-    assert skipped == sum("left out" in note for note in notes)
+    assert skipped == sum("skipped" in note for note in notes)
 
 
 @given(
@@ -425,7 +425,7 @@ def test_captures_are_spans_of_their_own_and_annotations_are_notes(tmp_path):
     assert {datetime.fromtimestamp(r.time_s[0], UTC).minute for r in rows} == {0, 5}
     notes = " ".join(notes)
     assert "Annotated at 2026-11-13 12:00:00 UTC, 2439.9 to 2440.1 MHz: burst �[31m." in notes
-    assert "a full sample is taken for -20 dBm" in notes
+    assert "full scale is assumed to be -20 dBm" in notes
     assert meta.exists()
 
 
@@ -433,9 +433,9 @@ def test_captures_are_spans_of_their_own_and_annotations_are_notes(tmp_path):
     ("change", "said"),
     [
         ({"core:datatype": "cq7"}, "is not a sample type"),
-        ({"core:sample_rate": "fast"}, "tells no sample rate"),
-        ({"captures": []}, "no capture tells its frequency"),
-        ({"captures": 7}, "no capture tells its frequency"),
+        ({"core:sample_rate": "fast"}, "has no sample rate"),
+        ({"captures": []}, "no capture has a frequency"),
+        ({"captures": 7}, "no capture has a frequency"),
     ],
 )
 def test_a_description_that_does_not_describe_is_refused(tmp_path, change, said):
@@ -459,7 +459,7 @@ def test_a_recording_that_is_cut_gives_what_came_before(tmp_path):
     data.write_bytes(data.read_bytes()[:-3])
     rows, notes = taken(meta)
     assert sum(len(r) for r in rows) == 3
-    assert "tells no time" in " ".join(notes)
+    assert "has no time" in " ".join(notes)
 
 
 def test_the_same_sweeps_are_not_taken_twice(tmp_path, case_of):

@@ -76,6 +76,8 @@ class Retries(Figures):
 
 @dataclass(frozen=True)
 class ChannelChanges(Figures):
+    """moves: in the window. moves_a_day: on the day with most. channels: labels, in order of time."""
+
     moves: int
     moves_a_day: int
     channels: tuple[str, ...]
@@ -83,6 +85,8 @@ class ChannelChanges(Figures):
 
 @dataclass(frozen=True)
 class SelectionLoop(Figures):
+    """Channel changes of the own radio and of the other one, and how many of each answer the other's."""
+
     own_moves: int
     their_moves: int
     own_answers: int
@@ -148,6 +152,8 @@ class WeakClients(Figures):
 
 @dataclass(frozen=True)
 class SlowClient(Figures):
+    """share: of the radio's airtime. times_as_slow: airtime per octet over that of the other clients."""
+
     client: str
     share: float
     times_as_slow: float
@@ -155,6 +161,8 @@ class SlowClient(Figures):
 
 @dataclass(frozen=True)
 class Visits(Figures):
+    """lost_while_in, lost: share of time (0 to 1) that the most affected own radio loses, present and over all."""
+
     radios: tuple[str, ...]
     visits: int
     lost_while_in: float

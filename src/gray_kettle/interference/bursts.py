@@ -92,6 +92,7 @@ class LocalBackground:
 
 
 def surroundings_of(block: Block, ground: ContinuousBackground, scale: Scale = HOP) -> LocalBackground:
+    """Background and lines around bursts of a scale, row by row; shapes (rows, cells)."""
     smooth, cells = block.running(scale.mean_hz)
     under = running_mean(ground.power, cells // 2)
     by_row = np.empty_like(smooth)

@@ -20,6 +20,7 @@ def width(hz: float) -> str:
 
 
 def of_continuous(s: ContinuousSignal, step_hz: float) -> tuple[str, ...]:
+    """Evidence for a continuous signal. step_hz: bin width."""
     pause = "continuous" if s.time_share > 0.95 else "without a pause while it is on"
     evidence = [f"{pause}, in {s.rows} rows"]
     if s.width10_hz <= 2.2 * step_hz:
@@ -41,6 +42,7 @@ def of_continuous(s: ContinuousSignal, step_hz: float) -> tuple[str, ...]:
 
 
 def of_fixed(f: FixedFrequency) -> tuple[str, ...]:
+    """Evidence for bursts on one frequency."""
     evidence = [
         f"{len(f.bursts)} bursts at {mhz(f.centre_hz)}, {width(f.width_hz)} wide",
         f"level spread {f.level_spread_db:.1f} dB",
@@ -55,6 +57,7 @@ def of_fixed(f: FixedFrequency) -> tuple[str, ...]:
 
 
 def of_advertising(places: list[FixedFrequency]) -> tuple[str, ...]:
+    """Evidence for BLE advertising, by the advertising channels that were observed."""
     each = ", ".join(f"{len(f.bursts)} at {mhz(f.centre_hz, 0)}" for f in places)
     if len(places) == 1:
         return (
@@ -66,6 +69,7 @@ def of_advertising(places: list[FixedFrequency]) -> tuple[str, ...]:
 
 
 def of_hops(h: Hops) -> tuple[str, ...]:
+    """Evidence for frequency hopping."""
     evidence = [
         f"{len(h.bursts)} bursts on {h.places} different megahertz, from {mhz(h.low_hz, 0)} to {mhz(h.high_hz, 0)}",
         f"each about {width(h.width_hz)} wide",
@@ -87,6 +91,7 @@ def of_hops(h: Hops) -> tuple[str, ...]:
 
 
 def of_locked(o: MainsSynced) -> tuple[str, ...]:
+    """Evidence for a microwave oven, from bursts in step with the mains."""
     half = "every second half cycle" if o.line_hz < 80 else "both half cycles"
     evidence = [
         f"bursts synchronous with the mains: {o.line_hz:.2f} Hz ({half}), from {o.votes} bursts",
@@ -100,6 +105,7 @@ def of_locked(o: MainsSynced) -> tuple[str, ...]:
 
 
 def of_slow_wave(s: SlowWave) -> tuple[str, ...]:
+    """Evidence for a microwave oven in rows that are in step with the mains."""
     is_usual = (
         ", the usual value of a magnetron: no full cycle is visible, rows at another rate would show it"
         if s.is_usual

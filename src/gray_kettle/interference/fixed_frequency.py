@@ -219,6 +219,7 @@ def stands_out(block: Block, around: LocalBackground, fixed: FixedFrequency) -> 
 def fixed_of(
     block: Block, narrow: NarrowBursts, around: LocalBackground, near: NDArray[np.bool_]
 ) -> FixedFrequency:
+    """Measurements of the bursts near one frequency. near: which of the bursts, shape (bursts,)."""
     bursts = narrow.those(near)
     centre = float(np.median(bursts.freq_hz))
     level = float(np.median(bursts.level_dbm))

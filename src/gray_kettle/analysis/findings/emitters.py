@@ -17,6 +17,7 @@ def emitter_title(emitter: Emitter) -> str:
 
 
 def confidence_text(emitter: Emitter) -> str:
+    """How certain the kind is, for a bracket: “confidence 87 %”."""
     if emitter.was_found_as:
         return "set by hand"
     if emitter.kind == EmitterKind.UNKNOWN:

@@ -50,8 +50,8 @@ def _off_plan(facts: Facts, view: OwnView) -> Iterator[Finding]:
         severity=facts.severity(max(lost, facts.limits.watch_lost)),
         kind=FindingKind.OFF_CHANNEL_PLAN,
         subject=title(radio),
-        cause=f"Channel {radio.channel.primary} overlaps its neighbours on both sides of the plan 1/6/11. "
-        "It seems empty, but stations that cannot decode each other do not take turns.",
+        cause=f"Channel {radio.channel.primary} overlaps its neighbours on both sides of the plan 1/6/11, "
+        "and neither side defers to the other.",
         effect=f"It loses {percent(lost)} of its time to adjacent-channel interference"
         + (f" from {named(neighbours)}." if neighbours else ".")
         + in_turn,

@@ -23,6 +23,7 @@ MARKS = {Severity.ACT: ("▲", "act!"), Severity.WATCH: ("◆", "watch"), Severi
 _BAR = 18
 _CARD_COLUMNS, _SUMMARY_COLUMNS = 48, 62
 _WORTH_NAMING, _NOTHING_LOST = 0.02, 0.995
+_MOST_LINES = 12  # of a text: more than any finding needs; a name from the air may be long
 _HELP = """
 Brief: what is wrong, worst first by the time that own radios lose.
   enter       go to the evidence
@@ -111,10 +112,10 @@ class BriefView(View):
         lines: list[tuple[Cell, ...]] = [((f"{mark} ", ink), (title, "steam!" if loud else "text!"))]
         text = f"{finding.cause} {finding.effect}"
         if finding.severity == Severity.NOTE:
-            lines += [(("  ", "dim"), (line, "dim")) for line in wrap(text, inner, 2)]
+            lines += [(("  ", "dim"), (line, "dim")) for line in wrap(text, inner, _MOST_LINES)]
         else:
-            lines += [(("  ", "dim"), (line, "text")) for line in wrap(text, inner, 4)]
-            steps = wrap(finding.first_step, inner - 7, 3)
+            lines += [(("  ", "dim"), (line, "text")) for line in wrap(text, inner, _MOST_LINES)]
+            steps = wrap(finding.first_step, inner - 7, _MOST_LINES)
             lines += [
                 ((f"  {'first' if k == 0 else '     '}  ", "own"), (line, "own"))
                 for k, line in enumerate(steps)

@@ -123,14 +123,14 @@ def radio_row(
         ),
         (fit(_air(radio), 7, True), plain if radio.air_share is not None else "dim"),
         (
-            fit(percent(radio.retry_share), 7, True),
+            fit(percent(radio.retry_share), 9, True),
             "act" if (radio.retry_share or 0) >= _MANY_AGAIN and not recedes else plain,
         ),
         ("  " + fit(f"{radio.generation} {radio.streams}×{radio.streams}", 7), "dim"),
-        (fit(str(clients or (f"({values})" if values else "–")), 8, True), plain),
+        (fit(str(clients or (f"({values})" if values else "–")), 9, True), plain),
     ]
     if width >= 130:
-        cells += [(f"   {radio.id}", "dim"), ("  " + _odd(radio, site_time), "dim")]
+        cells += [(f"   {radio.id}", "dim"), (" " + _odd(radio, site_time), "dim")]
     return Row(radio.id, (tuple(cells),))
 
 
