@@ -44,7 +44,7 @@ def main() -> None:
 
 
 def first_picture(case: str) -> None:
-    marks = {"frame": b"Brief", "findings": b"What is wrong", "with the plan": b"Go to 1/20"}
+    marks = {"frame": b"Brief", "findings": b"What is wrong", "with the plan": b"Set 1/20"}
     times: dict[str, list[float]] = {name: [] for name in marks}
     baseline = []
     for _ in range(RUNS):
@@ -64,7 +64,7 @@ def first_picture(case: str) -> None:
 
 def keys(case: str) -> None:
     program = Program(sys.executable, "-m", "gray_kettle", "open", case)
-    program.wait_for(b"Go to 1/20")
+    program.wait_for(b"Set 1/20")
     smallest = Program(sys.executable, "-m", "benchmarks.baseline_app")
     smallest.wait_for(b"radio 3")
     base = [smallest.answer_s(DOWN) for _ in range(20)]

@@ -228,7 +228,7 @@ def test_an_analyser_is_followed_live_and_the_rows_are_kept(terminal, tmp_path):
         terminal.start(*PROGRAM, "open", str(case), columns=160, lines=47)
         terminal.wait_for("The case is empty")
         terminal.keys("4", "t")
-        terminal.wait_for("or an analyser")
+        terminal.wait_for("or a spectrum analyser")
         terminal.type(f"scpi://127.0.0.1:{analyser.port}?start=2400MHz&stop=2488MHz&points=441")
         terminal.leave_field()
         terminal.wait_for("● live  rows", "busy in the last 40 s", "time runs down")

@@ -152,7 +152,7 @@ class WeakClients(Figures):
 
 @dataclass(frozen=True)
 class SlowClient(Figures):
-    """share: of the radio's airtime. times_as_slow: airtime per octet over that of the other clients."""
+    """share: of the radio's airtime. times_as_slow: mean data rate of the other clients over its own."""
 
     client: str
     share: float

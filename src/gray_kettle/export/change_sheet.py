@@ -53,7 +53,7 @@ def sheet_text(sheet: Sheet) -> str:
         out += [f"[ ] {line.radio}: {settings_of(line)}" for line in sheet.stays] + [""]
     if sheet.other:
         out += ["Other steps, largest gain for the effort first:"]
-        out += [f"[ ] {what}\n      {gain}; {effort}" for what, gain, effort in sheet.other]
+        out += [f"[ ] {what}\n      {gain.rstrip('.')}; {effort}" for what, gain, effort in sheet.other]
     return "\n".join(out) + "\n"
 
 

@@ -3,6 +3,7 @@
 Meaning never depends on colour alone: every ink has a shape or a word of its own where it is used.
 """
 
+import re
 from functools import lru_cache
 
 from rich.cells import cell_len, set_cell_size
@@ -136,11 +137,17 @@ def fit(text: str, width: int, right: bool = False) -> str:
     return " " * (width - cell_len(text)) + text if right else set_cell_size(text, width)
 
 
+_BREAK = re.compile(r"(?<!✶)\s+(?!(?:%|dBm|dB|MHz|GHz|Mb/s)(?:\W|$))")
+
+
 def wrap(text: str, width: int, most: int = 99) -> list[str]:
-    """Words in lines of at most a width; the last line allowed ends in an ellipsis where more follows."""
+    """Words in lines of at most a width; the last line allowed ends in an ellipsis where more follows.
+
+    A number stays with its unit.
+    """
     lines: list[str] = []
     line = ""
-    for word in text.split():
+    for word in _BREAK.split(text.strip()):
         joined = f"{line} {word}" if line else word
         if cell_len(joined) <= width or not line:
             line = joined

@@ -77,7 +77,10 @@ def _blocks(sheet: Sheet) -> Iterator[list[tuple[_Text, bool]]]:
             yield [
                 (text, k == 0)
                 for k, text in enumerate(
-                    [*_lines(what, 9.5, INK, 0.3), *_lines(f"{gain}; {effort}", 8.5, FOREIGN, 0.3)]
+                    [
+                        *_lines(what, 9.5, INK, 0.3),
+                        *_lines(f"{gain.rstrip('.')}; {effort}", 8.5, FOREIGN, 0.3),
+                    ]
                 )
             ]
 

@@ -41,14 +41,14 @@ def _shares(axes: Axes, channel_views: list[ChannelView], seat: Radio | None) ->
         ("clear air", _CLEAR, ""),
         ("co-channel", FOREIGN, ""),
         ("adjacent-channel", _OVERLAP, "////"),
-        ("not Wi-Fi", EMITTER, "...."),
+        ("non-Wi-Fi", EMITTER, "...."),
     ):
         heights = []
         for _, s in measured:
             parts = {
                 "co-channel": s.co_channel_lost,
                 "adjacent-channel": s.adjacent_lost,
-                "not Wi-Fi": s.non_wifi_lost,
+                "non-Wi-Fi": s.non_wifi_lost,
             }
             total, lost = sum(parts.values()), 1 - s.clear_air
             heights.append(

@@ -222,7 +222,7 @@ class AirView(View):
             [
                 ("what if   ", "dim"),
                 (f"◂ {channel.label} ▸", "steam!"),
-                ("  its channel now" if here else "", "dim"),
+                ("  now" if here else "", "dim"),
             ]
         )
         if channel in self._not_open:

@@ -2,6 +2,7 @@
 
 from typing import ClassVar
 
+from rich.cells import cell_len
 from textual import on
 from textual.app import ComposeResult
 from textual.binding import Binding
@@ -173,10 +174,14 @@ class BriefView(View):
             ("▚" * cells["✶"], "emitter"),
             ("░" * rest, "foreign"),
         ]
-        words = f"  {' · '.join(losses) or 'nothing lost'}"
-        bar_line = (*bar, (fit(words, max(0, width - bar_width - 4)), "dim"))
+        words = " · ".join(losses) or "nothing lost"
+        beside = cell_len(words) <= width - bar_width - 6
+        lines: list[tuple[Cell, ...]] = [(*bar, (f"  {words}" if beside else "", "dim"))]
+        lines += [(("  ", "dim"), (line, "dim")) for line in ([] if beside else wrap(words, width - 4))]
         worst = now.losses[0] if now.losses and now.losses[0].share_lost >= _WORTH_NAMING else None
-        return Row(radio.id, (tuple(head), bar_line, *([_worst_line(worst, width)] if worst else []), ()))
+        if worst is not None:
+            lines += [(("  ", "dim"), (line, "dim")) for line in wrap(_worst(worst), max(width - 4, 8))]
+        return Row(radio.id, (tuple(head), *lines, ()))
 
     def explain(self) -> tuple[Explanation, ...]:
         """Of a finding: why it is one, and the radio that it is about; of a card: that radio."""
@@ -208,10 +213,9 @@ class BriefView(View):
         moved.stop()
 
 
-def _worst_line(worst: LossCause, width: int) -> tuple[Cell, ...]:
+def _worst(worst: LossCause) -> str:
     where = f" on {worst.channel.label}" if worst.channel else ""
-    text = f"worst: {printable(worst.name)}{where} {minus(worst.level_dbm)} dBm, {percent(worst.share_lost)}"
-    return (("  ", "dim"), (fit(text, max(width - 4, 8)), "dim"))
+    return f"worst: {printable(worst.name)}{where} {minus(worst.level_dbm)} dBm, {percent(worst.share_lost)}"
 
 
 def _emitter_of(finding: Finding) -> str:

@@ -11,7 +11,7 @@ from gray_kettle.model.records import FloatArray
 from gray_kettle.safe_text import network_name
 from gray_kettle.site_timezone import SiteTime
 from gray_kettle.tui.frame.row_list import Row
-from gray_kettle.tui.theme import Cell, bar_glyphs, fit, minus, percent
+from gray_kettle.tui.theme import Cell, bar_glyphs, fit, minus, percent, wrap
 
 HISTORY_BINS = 16
 _LOW_DBM, _HIGH_DBM = -95.0, -35.0
@@ -165,27 +165,32 @@ def network_rows(
 ) -> list[Row]:
     """What an open radio reports of itself, its networks, how they send, and their clients."""
     ink = "faint" if recedes else "text"
-    rows = [_line_row(radio.id, line, 6, recedes) for line in _about_radio(radio, site_time, others)]
+    rows = [_line_row(radio.id, line, 6, recedes, width) for line in _about_radio(radio, site_time, others)]
     for network in radio.networks:
         key = f"{radio.id}/{network.bssid}"
         rows.append(Row(key, (_network_cells(network, ink, width),)))
-        rows += [_line_row(key, line, 9, recedes) for line in _about_network(network)]
+        rows += [_line_row(key, line, 9, recedes, width) for line in _about_network(network)]
         for client in network.clients:
             rows.append(Row(f"{key}/{client.mac}", (_client_cells(client, ink, width),)))
     return rows
 
 
-def _line_row(key: str, line: Line, indent: int, recedes: bool) -> Row:
+def _line_row(key: str, line: Line, indent: int, recedes: bool, width: int) -> Row:
     name, text, is_fault = line
     ink = "act" if is_fault and not recedes else "dim"
-    return Row(f"{key}#{name}", (((" " * indent, "dim"), (fit(name, 12), "faint"), (text, ink)),), fixed=True)
+    lines = wrap(text, max(width - indent - 14, 20)) or [""]
+    shown = (
+        ((" " * indent, "dim"), (fit("" if k else name, 12), "faint"), (part, ink))
+        for k, part in enumerate(lines)
+    )
+    return Row(f"{key}#{name}", tuple(shown), fixed=True)
 
 
 def _network_cells(network: Network, ink: str, width: int) -> tuple[Cell, ...]:
     values = "" if network.load_utilisation is None else f"  reports {percent(network.load_utilisation)} busy"
     stations = f"  {network.load_stations} stations" if network.load_stations is not None else ""
     outdated = is_outdated(network.security)
-    load = f"{values}{stations}" if width >= 100 else ""
+    load = (values if width >= 100 else "") + (stations if width >= 112 else "")
     return (
         ("      ", "dim"),
         (fit(network_name(network.ssid), _name_width(width) + 4), ink),
@@ -280,12 +285,22 @@ def _client_cells(client: Client, ink: str, width: int) -> tuple[Cell, ...]:
     values = (
         f"  its link: {percent(link.retry_share)} retries" if link and link.retry_share is not None else ""
     )
+    counted = (
+        f" dBm {client.frames:>7,} frames "
+        if width >= 110
+        else f" {client.frames:>6,} frames "
+        if width >= 90
+        else " "
+    )
     return (
         ("         · ", "dim"),
         (fit(client.mac, 18), "dim"),
         (fit(minus(client.level_dbm), 5, True), ink),
-        (f" dBm {client.frames:>7,} frames " if width >= 90 else " ", "dim"),
-        (f"{percent(share):>5} retries", "act" if many and ink != "faint" else "dim"),
+        (counted, "dim"),
+        (
+            f"{percent(share):>5}" + (" retries" if width >= 90 else ""),
+            "act" if many and ink != "faint" else "dim",
+        ),
         (f"   {fit(can, 11)}", ink),
         (on + values, "dim"),
     )

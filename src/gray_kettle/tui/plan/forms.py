@@ -16,7 +16,7 @@ from gray_kettle.errors import InvalidInput
 from gray_kettle.model.setup import Setup
 from gray_kettle.planner.limits import EXAMPLES, parse_limits
 from gray_kettle.site_timezone import SiteTime
-from gray_kettle.tui.start.style import FORM_KEYS, show_error
+from gray_kettle.tui.start.style import FORM_KEYS, show_error, start_at_top
 
 
 class PreferencesForm(ModalScreen[Setup | None]):
@@ -68,6 +68,9 @@ class PreferencesForm(ModalScreen[Setup | None]):
             with Horizontal(classes="form-buttons"):
                 yield Button("Plan again", variant="primary", id="preferences-done")
                 yield Button("Cancel", id="preferences-cancel")
+
+    def on_mount(self) -> None:
+        start_at_top(self)
 
     @on(Input.Submitted)
     @on(Button.Pressed, "#preferences-done")

@@ -12,7 +12,7 @@ from gray_kettle.tui.theme import Cell, fit, percent, wrap
 WHY_COLUMNS = 96
 _KEPT_COLUMNS = 120
 _KNOWN_GAP = 0.2  # log units a radio: a wider bound says nothing
-_COLUMNS = (("radio", 16), ("now", 8), ("proposed", 12), ("clear air", 13), ("expected Mb/s", 13))
+_COLUMNS = (("radio", 16), ("now", 8), ("proposed", 12), ("clear air", 13), ("expected Mb/s", 14))
 
 
 @dataclass(frozen=True, eq=False)
@@ -103,7 +103,7 @@ def _move_row(move: Move, shown: Shown, width: int) -> Row:
             fit(f"{100 * before.clear_air:3.0f} → {percent(after.clear_air)}", 13) + " ",
             _ink(after.clear_air - before.clear_air, 0.01),
         ),
-        (fit(f"{before.expected_mbps:4.0f} → {after.expected_mbps:.0f}", 13) + " ", _ink(change, 1)),
+        (fit(f"{before.expected_mbps:4.0f} → {after.expected_mbps:.0f}", 14) + " ", _ink(change, 1)),
     ]
     room = width - 71
     if shown.kept is not None and width >= _KEPT_COLUMNS:
@@ -163,7 +163,8 @@ def reason_rows(move: Move | None, width: int) -> list[Row]:
 
 
 def step_rows(proposal: Proposal | None, width: int) -> list[Row]:
-    rows = [Row("heading", ((("Other steps, largest gain for the effort first", "steam!"),), ()), fixed=True)]
+    title = wrap("Other steps, largest gain for the effort first", width - 3)
+    rows = [Row("heading", (*(((line, "steam!"),) for line in title), ()), fixed=True)]
     steps = proposal.other_steps if proposal else ()
     for number, step in enumerate(steps, 1):
         lines: list[tuple[Cell, ...]] = [

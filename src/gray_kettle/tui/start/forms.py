@@ -19,7 +19,7 @@ from gray_kettle.model.setup import Setup
 from gray_kettle.planner.limits import EXAMPLES, parse_limits
 from gray_kettle.safe_text import is_hidden, network_name, printable
 from gray_kettle.tui.frame.row_list import Row, RowList
-from gray_kettle.tui.start.style import FORM_KEYS, show_error
+from gray_kettle.tui.start.style import FORM_KEYS, show_error, start_at_top
 from gray_kettle.tui.theme import Cell, fit, minus
 
 
@@ -58,6 +58,9 @@ class CaseForm(ModalScreen[tuple[Path, Setup] | None]):
             with Horizontal(classes="form-buttons"):
                 yield Button("Continue", variant="primary", id="form-done")
                 yield Button("Cancel", id="form-cancel")
+
+    def on_mount(self) -> None:
+        start_at_top(self)
 
     @on(Input.Submitted)
     @on(Button.Pressed, "#form-done")

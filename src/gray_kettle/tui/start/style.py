@@ -22,6 +22,11 @@ FORM_CSS = """
 """
 
 
+def start_at_top(form: DOMNode) -> None:
+    """Show the title and the first label, where the form is higher than the terminal."""
+    form.call_after_refresh(form.query_one(".form").scroll_home, animate=False)
+
+
 def show_error(form: DOMNode, text: str) -> None:
     """In the form itself, scrolled into view where the form is higher than the terminal."""
     line = form.query_one(".form-error", Static)

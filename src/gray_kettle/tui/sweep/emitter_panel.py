@@ -31,7 +31,7 @@ def list_lines(emitters: tuple[Emitter, ...], chosen: str, width: int, state: Vi
         swept = state.band in state.assessment.swept_bands
         return [[("no non-Wi-Fi emitter detected", "dim")]] if swept else []
     room = max(width - 19, 8)
-    out: Lines = [[(fit("non-Wi-Fi", room + 3), "steam!"), (" dBm  duty  conf", "faint")]]
+    out: Lines = [[(fit("non-Wi-Fi", room + 3), "steam!"), (" dBm  duty conf", "faint")]]
     for e in emitters:
         ink = "faint" if e.is_dismissed else "emitter"
         is_chosen = e.id == chosen
@@ -65,7 +65,7 @@ def chosen_lines(emitter: Emitter, width: int, state: ViewState) -> Lines:
     ended = (
         f"not since {clock(emitter.gone_since_s, site_time, form)}" if emitter.gone_since_s else "still there"
     )
-    out.append([(f"first {clock(emitter.first_s, site_time, form)}, {ended}", "dim")])
+    out += _wrapped("", f"first {clock(emitter.first_s, site_time, form)}, {ended}", width, "dim")
     out.append([(f"on {percent(emitter.duty_while_on)} of {seen} of {blocks} blocks", "dim")])
     if emitter.is_dismissed:
         out.append([("dismissed: d undoes that", "watch")])
@@ -89,12 +89,12 @@ def chosen_in_short(emitter: Emitter, width: int, state: ViewState) -> Lines:
     """The same in three lines, where there is no panel."""
     where = f"{emitter.low_hz / 1e6:.0f}–{emitter.high_hz / 1e6:.0f} MHz"
     ended = (
-        f"not since {clock(emitter.gone_since_s, state.setup.site_time, '%a %H:%M')}"
+        f"not since {clock(emitter.gone_since_s, state.setup.site_time, '%a %H:%M')}; "
         if emitter.gone_since_s
         else ""
     )
-    figures = f"  {where}  {minus(emitter.level_dbm)} dBm  on {percent(emitter.duty_while_on)}  {ended}"
-    first, *rest = wrap("; ".join(emitter.evidence), max(width, 10), 2)
+    figures = f"  {where}  {minus(emitter.level_dbm)} dBm  on {percent(emitter.duty_while_on)}"
+    first, *rest = wrap(ended + "; ".join(emitter.evidence), max(width - 2, 10), 2)
     return [
         [
             ("▸ ", "steam!"),

@@ -92,7 +92,7 @@ class SweepView(View):
     SweepView #sweep-side { width: 44; border-left: solid $rule; }
     SweepView.-mid #sweep-side { width: 36; }
     SweepView.-narrow #sweep-columns { layout: vertical; }
-    SweepView.-narrow #sweep-side { width: 100%; height: 3; border-left: none; border-top: solid $rule; }
+    SweepView.-narrow #sweep-side { width: 100%; height: 4; border-left: none; border-top: solid $rule; }
     """
     BINDINGS: ClassVar = [
         Binding("enter,z", "zoom", "zoom to the channel", id="sweep.zoom"),
