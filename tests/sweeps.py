@@ -1,9 +1,11 @@
-"""Simulated sweeps to look through."""
+"""Simulated sweeps, and sweeps read from files."""
 
+from contextlib import closing
 from dataclasses import replace
 
 import numpy as np
 
+from gray_kettle.collect.files import open_file
 from gray_kettle.interference.detect import detect
 from gray_kettle.model.records import Span
 from gray_kettle.simulator.spectra import transmitters as tx
@@ -39,3 +41,11 @@ def span_at(low_hz=2400e6, step_hz=0.25e6, bins=340, **facts):
 def seen(transmitters, span=None, seed=1, **facts):
     span = span or span_at()
     return detect(span, *rows_of(Scene(transmitters, seed), span, **facts))
+
+
+def taken(path, session=None):
+    """(sweep rows, notes) of a file."""
+    source = open_file(path, session)
+    with closing(source.input_stream):
+        rows = [r for p in source.pieces() for r in p.sweeps]
+    return rows, source.notes

@@ -27,13 +27,13 @@ _SPREAD_SHAPES = np.array([1, 1.5, 2, 3, 4, 6, 8, 12, 16, 24, 32, 64, 128], floa
 
 
 def gamma_quantile(shape: float | FloatArray, deviations: float | FloatArray) -> FloatArray:
-    """Quantile of a gamma law of mean 1 that lies so many normal deviations from its middle (Wilson and Hilferty)."""
+    """Quantile (a ratio) of a gamma distribution of mean 1, so many normal deviations up (Wilson–Hilferty)."""
     ninth = 1 / (9 * np.asarray(shape, float))
     return np.asarray(np.maximum(1 - ninth + deviations * np.sqrt(ninth), 1e-3) ** 3)
 
 
 def gamma_below(shape: float, ratio: FloatArray) -> FloatArray:
-    """Chance of a gamma law of mean 1 to lie below some values: its series, which for values below 1 is short."""
+    """Share (0 to 1) of a gamma distribution of mean 1 below some ratios ≤ 1, by its series."""
     of = shape * np.clip(np.asarray(ratio, float), 1e-12, 1.0)
     term = np.exp(shape * np.log(of) - of - math.lgamma(shape + 1))
     total = term.copy()
@@ -44,7 +44,7 @@ def gamma_below(shape: float, ratio: FloatArray) -> FloatArray:
 
 
 def normal_below(deviations: FloatArray) -> FloatArray:
-    """Chance of the normal law to lie below; close to it."""
+    """Share (0 to 1) of the normal distribution below so many deviations, approximately."""
     return np.asarray(0.5 * (1 + np.tanh(_SLOPE * (deviations + 0.0447 * deviations**3))))
 
 

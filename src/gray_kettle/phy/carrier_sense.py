@@ -30,7 +30,7 @@ def noise_floor_dbm(width_hz: ArrayLike, noise_figure_db: float = NOISE_FIGURE_D
 
 
 def normal_share(sigmas: ArrayLike) -> FloatArray:
-    """The normal distribution function (to 1e-6; 0 and 1 beyond eight deviations)."""
+    """The normal distribution function: share (0 to 1) below so many deviations, to 1e-6."""
     return np.asarray(np.interp(np.asarray(sigmas, dtype=np.float64), _SIGMAS, _SHARES, left=0.0, right=1.0))
 
 

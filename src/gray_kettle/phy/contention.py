@@ -21,7 +21,7 @@ FRAMING = 0.95  # delimiters, MAC headers and upper-layer acknowledgements withi
 
 
 def attempt_probability(contenders: ArrayLike) -> FloatArray:
-    """Chance that one saturated station sends in a slot, n of them contending (n ≥ 1, may be fractional)."""
+    """Chance that one saturated station sends in a slot: 0 to 1, shape of contenders (≥ 1, may be fractional)."""
     n = np.maximum(np.asarray(contenders, dtype=np.float64), 1.0)
     low, high = np.zeros_like(n), np.ones_like(n)
     for _ in range(50):  # bisection: the left side falls, the right side rises
@@ -46,7 +46,7 @@ def mac_efficiency(contenders: ArrayLike) -> FloatArray:
 
 
 def collision_probability(contenders: ArrayLike) -> FloatArray:
-    """Probability that a frame collides with another one sent in the same slot, n saturated stations contending."""
+    """Probability (0 to 1) that a frame collides, with so many saturated stations contending; shape of contenders."""
     n = np.maximum(np.asarray(contenders, dtype=np.float64), 1.0)
     return np.asarray(1 - (1 - attempt_probability(n)) ** (n - 1))
 

@@ -24,7 +24,7 @@ class DeltaEvaluator:
         self._look_here()
 
     def gains(self, m: int) -> FloatArray:
-        """What the objective gains with radio m on each of its options, all others as they are: (b, o)."""
+        """Gain in log units with radio m on each of its options, the others as they are; shape (plans, options)."""
         j, on = self.objective, self._on
         own = j.mean(j.logs(self._sums[:, :, m], j.rates[m]))
         now = j.term(self._who, m, j.pair_class[j.dsss[m], on, on[:, m, None]])
@@ -38,7 +38,7 @@ class DeltaEvaluator:
         return np.asarray(total - total[self._each, self.chosen[:, m]][:, None])
 
     def swap_gains(self, m: int, partners: IntArray) -> FloatArray:
-        """What it gains if m and a partner change channels with each other: (b, partners); -inf where they cannot."""
+        """Gain in log units if m and a partner swap channels; shape (plans, partners), -inf where they cannot."""
         j, on, with_ = self.objective, self._on, partners
         who, each, at = self._who, self._each[:, None], np.arange(len(with_))
         his, mine = on[:, with_], on[:, m, None]  # channels, (b, partners) and (b, 1)

@@ -86,7 +86,7 @@ class Objective:
         self._scene_weight = np.array(weights) / len(shifts_db)
 
     def mean(self, logs: FloatArray) -> FloatArray:
-        """Over the scenes, each by its weight: the first axis goes."""
+        """Weighted mean over the scenes; shape without the first axis."""
         return np.asarray(np.tensordot(self._scene_weight.astype(logs.dtype), logs, axes=(0, 0)))
 
     def _foreign(self, k: int, model: RadioModel) -> None:
@@ -154,14 +154,14 @@ class Objective:
         self.terms = rows if len(shift_of) == len(self.shifts_db) else rows[shift_of]
 
     def term(self, victim: IntArray | int, other: IntArray | int, pair_class: IntArray) -> FloatArray:
-        """What others add to the sums of asking radios, lying to them in a way; broadcast, (s, …, sums)."""
+        """What others add to the sums of victim radios, by their overlap class; broadcast, shape (scenes, …, sums)."""
         rows: IntArray = (np.asarray(victim, dtype=np.int64) * self.count + other) * len(
             self._classes_found
         ) + pair_class
         return np.asarray(self.terms.take(rows, axis=1))
 
     def logs(self, sums: FloatArray, rates: FloatArray) -> FloatArray:
-        """Logarithm of the expected throughput from the sums and the rates that fit them; the last axis goes."""
+        """Logarithm of the expected throughput (Mb/s) from the sums and their rates; shape without the last axis."""
         shared = np.maximum(
             sums[..., _CO], -np.log1p(np.maximum(sums[..., _COUNT], 0.0))
         )  # contenders leave a fair share
@@ -175,7 +175,7 @@ class Objective:
         return np.asarray(np.maximum(total, math.log(LEAST_MBPS)))
 
     def sums_of(self, chosen: IntArray) -> FloatArray:
-        """Sums of every radio for choices of options: (…, n) to (s, …, n, sums)."""
+        """Sums of every radio for choices of options: shape (…, radios) to (scenes, …, radios, sums)."""
         who = np.arange(self.count)
         on = self.channel[who, chosen]
         pair_class = self.pair_class[
@@ -185,12 +185,12 @@ class Objective:
         return np.asarray(sums + self.term(who[:, None], who, pair_class).sum(axis=-2))
 
     def logs_of(self, chosen: IntArray) -> FloatArray:
-        """Mean logarithm of expected throughput of every radio, for choices of options: (…, n) to the same."""
+        """Mean logarithm of expected throughput (Mb/s) of every radio, for choices of options; shape (…, radios)."""
         rates = self.rates[np.arange(self.count), chosen]
         return self.mean(self.logs(self.sums_of(chosen), rates[None]))
 
     def score(self, chosen: IntArray) -> FloatArray:
-        """The objective of choices of options: (…, n) to (…)."""
+        """The objective of choices of options, in log units: shape (…, radios) to (…)."""
         costs = self.costs[np.arange(self.count), chosen]
         return np.asarray((self.weight * self.logs_of(chosen) - costs).sum(axis=-1))
 

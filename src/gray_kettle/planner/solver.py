@@ -56,13 +56,13 @@ def solve(
 
 
 def estimated_score(models: tuple[RadioModel, ...]) -> float:
-    """About what a plan scores, from a plain descent: to choose among sets of options, not to plan by."""
+    """Score of a plain descent, in log units: to choose among sets of options, not to plan by."""
     objective = Objective(models, (0.0,))
     return float(objective.score(descend(objective, objective.start[None], None)[0]))
 
 
 def upper_bound(objective: Objective) -> float:
-    """What all would reach if no own radio took anything from another: more than any plan can."""
+    """Score in log units if no own radio took anything from another: more than any plan can reach."""
     alone = objective.mean(objective.logs(objective.base, objective.rates))
     return float((objective.weight[:, None] * alone - objective.costs).max(axis=1).sum())
 

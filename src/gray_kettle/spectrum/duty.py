@@ -111,7 +111,7 @@ def tally(span: Span, time_s: FloatArray, rows: ChannelRows) -> Tally:
 
 
 def busiest_part(span: Span, bin_share: FloatArray, rows: int) -> FloatArray:
-    """Duty of each channel for a tuned instrument: the mean over the bins that are as busy as its busiest.
+    """Duty (0 to 1) of each channel for a swept receiver: the mean over the bins that are as busy as its busiest.
 
     It observes a narrow transmitter in few of the bins of a channel, which is busy as long as that sends.
     Bins count as equally busy when the difference may be chance.

@@ -54,7 +54,7 @@ class FloorTracker:
 
 
 def low_and_spread(block: Codes) -> tuple[FloatDb, float]:
-    """10th percentile over time of each bin, and by how much the 30th exceeds it in calm bins."""
+    """10th percentile over time of each bin, dBm, and by how many dB the 30th exceeds it in calm bins."""
     rows = len(block)
     low_at, high_at = int(_LOW * (rows - 1)), int(_HIGH * (rows - 1))
     if rows > 2 * high_at + 1:

@@ -34,7 +34,7 @@ def to_dbm(codes: Codes) -> FloatDb:
 
 
 def dbm_of_mw(power_mw: NDArray[np.floating]) -> FloatDb:
-    """Levels for powers; NaN for none."""
+    """Levels in dBm for powers in milliwatts; NaN for none."""
     with np.errstate(divide="ignore", invalid="ignore"):
         out = 10 * np.log10(power_mw)
     return np.where(np.isfinite(out), out, np.nan).astype(np.float32)

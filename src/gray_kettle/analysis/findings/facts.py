@@ -76,7 +76,7 @@ def of_kind(view: OwnView, kind: LossKind) -> list[LossCause]:
 
 
 def joined_loss(losses: Iterable[LossCause]) -> float:
-    """Share of time that independent causes take together."""
+    """Share of time (0 to 1) that independent causes take together."""
     left = 1.0
     for loss_cause in losses:
         left *= 1 - loss_cause.share_lost
@@ -106,7 +106,7 @@ def best_level_dbm(radio: Radio) -> float:
 
 
 def beacons_of(radio: Radio) -> float:
-    """Share of air that its beacons take."""
+    """Share of time (0 to 1) that its beacons take."""
     return sum(n.beacon_share for n in radio.networks)
 
 

@@ -15,6 +15,7 @@ _LADDER = ("", "b", "g", "a", "n", "ac", "ax", "be")
 
 
 def sums(which: IntArray, values: FloatArray | IntArray, count: int) -> FloatArray:
+    """Sums of values by group; shape (count,)."""
     return np.bincount(which, weights=values.astype(np.float64), minlength=count).astype(np.float64)
 
 

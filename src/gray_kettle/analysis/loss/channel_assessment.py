@@ -33,7 +33,7 @@ _HARDLY_DB = 4.0  # so far under the threshold for being heard: fading lets it t
 
 
 def level_at(stay: Stay, spot: str | None) -> float:
-    """Level of a stay at a spot; elsewhere heard, its median; an assumed one when none was reported at all."""
+    """Level of a stay at a spot, dBm; without one its median; an assumed level when none was reported at all."""
     at = dict(stay.level_at)
     if spot is not None and spot in at:
         return at[spot]
@@ -41,7 +41,7 @@ def level_at(stay: Stay, spot: str | None) -> float:
 
 
 def level_of(radio: Radio, stay: Stay, spot: str | None) -> float:
-    """The same, where a spot at which only another of the radio's channels was heard stands for this one too."""
+    """The same in dBm, from another of the radio's channels where only that was heard at the spot."""
     if spot is not None and spot not in dict(stay.level_at):
         other = [level for s in radio.stays for at, level in s.level_at if at == spot]
         if other:

@@ -82,7 +82,7 @@ class Candidates:
         self._rates: dict[VictimRadio, FloatArray] = {}
 
     def overlap(self, others: "Interferers") -> FloatArray:
-        """Overlap of each other with each channel: (6, channels, others); the six are those of channel_overlap."""
+        """Overlap of each other with each channel, shape (6, channels, others); the six as in channel_overlap."""
         columns = []
         for theirs, dsss in zip(others.channels, others.dsss_only, strict=True):
             key = (theirs, bool(dsss))
@@ -253,7 +253,7 @@ def pair_effects(
 
 
 def efficiency_among(contenders: FloatArray) -> FloatArray:
-    """Share of the time left that carries payload, beside so many others that always have something to send."""
+    """Share (0 to 1) of the remaining time that carries payload, beside so many saturated contenders."""
     return np.asarray(np.interp(1 + contenders, *_efficiency_table()))
 
 

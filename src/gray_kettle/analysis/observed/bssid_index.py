@@ -111,7 +111,7 @@ def present(numbers: IntArray) -> IntArray:
 
 
 def fast_median(values: FloatArray) -> float:
-    """The median of some values, at least one: what NumPy's gives, without what it asks before."""
+    """The median of at least one value: as NumPy's, without its checks; shape (n,) to a number."""
     half = len(values) // 2
     if len(values) % 2:
         return float(np.partition(values, half)[half])
@@ -126,7 +126,7 @@ def level_dbm(levels_mw: FloatArray) -> float | None:
 
 
 def row_levels_mw(sightings: Sightings) -> FloatArray:
-    """Mean level of each row; 0 where none was reported."""
+    """Mean level of each row in milliwatts; 0 where none was reported."""
     return np.where(sightings.levels > 0, sightings.level_mw / np.maximum(sightings.levels, 1), 0.0)
 
 

@@ -47,7 +47,7 @@ class Coverage:
         return np.bincount(hour, self._listening.end_s[on_it] - start_s, 24).astype(np.float64)
 
     def moments(self, band: str, spot: int) -> FloatArray:
-        """When a band was observed from a spot: moments at which anything was heard in it, in order."""
+        """When a band was observed from a spot: times in seconds at which anything was heard in it, in order."""
         if (band, spot) not in self._moments:
             rows = self._rows_of[band] & (self._sightings.spot == spot)
             time_s = self._sightings.time_s[rows]

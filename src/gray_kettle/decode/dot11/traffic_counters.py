@@ -32,7 +32,7 @@ _MILLIWATTS = np.where(np.arange(256) == 0, 0.0, 10 ** (np.arange(256, dtype=np.
 
 
 def milliwatts(heard: Reception, packets: IntArray) -> FloatArray:
-    """Levels of packets; 0 where none was reported."""
+    """Levels of packets in milliwatts; 0 where none was reported."""
     return np.asarray(_MILLIWATTS[heard.signal_dbm[packets].view(np.uint8)])
 
 

@@ -2,8 +2,7 @@
 
 import time
 from dataclasses import dataclass, replace
-from pathlib import Path
-from typing import TYPE_CHECKING, ClassVar
+from typing import ClassVar
 
 from textual import on, work
 from textual.app import ComposeResult
@@ -24,63 +23,16 @@ from gray_kettle.tui.messages import AnnotateEmitter, ToWindow
 from gray_kettle.tui.sweep.axis import Scale
 from gray_kettle.tui.sweep.cursor_panel import channel_lines, cursor_lines, explanations, side_lines
 from gray_kettle.tui.sweep.emitter_panel import Lines, chosen_in_short, chosen_lines, list_lines, lit
+from gray_kettle.tui.sweep.frame_request import BAND_HZ, Wanted, trimmed
+from gray_kettle.tui.sweep.help_text import HELP
 from gray_kettle.tui.sweep.live import LivePicture, LiveRows, Snapshot, composed, continued
 from gray_kettle.tui.sweep.picture import SHOWN, Marks, SweepPicture
 from gray_kettle.tui.view_state import ViewState
 
-if TYPE_CHECKING:
-    from gray_kettle.store.sweeps import Run
-
-_HELP = """
-Sweep: the spectrum. Above: presence, the share of time at each level and
-frequency, with the highest and the mean level as lines. Below: the waterfall,
-time running down. Between them the channels, the share of time that each was
-busy, and the observed radios over the frequencies they use.
-  ← → ↑ ↓     the cursor: frequency and time (ctrl+← → in larger steps)
-  enter       zoom to the channel under the cursor; + and - closer, wider
-  backspace   the whole band
-  g  u        a window around the time under the cursor; and back
-  m           the waterfall shows the highest level, the mean level, or the
-              share of time over the noise floor
-  s           another spot, where there are several
-  space       hold the picture during a live take
-  e           the next non-Wi-Fi emitter: its frequencies are highlighted, the
-              rest is dimmed; escape ends that. n names it, k sets the right
-              kind, d dismisses it or undoes that
-  x           export both drawings as SVG
-
-Busy: 10 dB or more over the noise floor of the channel. “At most” is shown where
-each row is the maximum of its interval. Levels are of one bin; scales are fixed.
-"""
-_BAND_HZ = {"2.4": (2399e6, 2488e6), "5": (5150e6, 5895e6), "6": (5925e6, 7125e6)}
 _AROUND_HZ = 5e6  # of a place, to each side, when it is zoomed to
 _NARROWEST_HZ = 2e6
 _LIVE_EVERY_S = 0.2
 _COUNT_EVERY_S = 1.0  # presence and shares of time: slower than the waterfall
-
-
-@dataclass(frozen=True)
-class Wanted:
-    """A picture to be made: of an interval of the case."""
-
-    path: Path
-    frame: Frame
-    spot: str | None
-    is_whole_band: bool
-
-
-def _trimmed(wanted: Wanted, runs: "tuple[Run, ...]") -> Frame:
-    """Without the edges of the band that were never swept."""
-    frame = wanted.frame
-    edges = [
-        (run.span.start_hz - run.span.step_hz / 2, run.span.end_hz + run.span.step_hz / 2)
-        for run in runs
-        if run.span.end_hz > frame.low_hz and run.span.start_hz < frame.high_hz
-    ]
-    if not wanted.is_whole_band or not edges:
-        return frame
-    low, high = min(e[0] for e in edges), max(e[1] for e in edges)
-    return replace(frame, low_hz=max(frame.low_hz, low), high_hz=min(frame.high_hz, high))
 
 
 class SweepView(View):
@@ -110,7 +62,7 @@ class SweepView(View):
         Binding("k", "annotate('kind')", "correct its kind", id="sweep.kind"),
         Binding("d", "annotate('dismiss')", "dismiss it, or undo that", id="sweep.dismiss"),
     ]
-    HELP = _HELP
+    HELP = HELP
     EXPORTS = ("sweep", "waterfall")
     HINTS = (
         ("← → ↑ ↓", "cursor"),
@@ -194,7 +146,7 @@ class SweepView(View):
 
     def _edges(self) -> tuple[float, float]:
         assert self._state is not None
-        return self._range.get(self._state.band, _BAND_HZ[self._state.band])
+        return self._range.get(self._state.band, BAND_HZ[self._state.band])
 
     def _ask(self) -> None:
         state, picture = self._state, self._picture
@@ -225,7 +177,7 @@ class SweepView(View):
                 spot = wanted.spot if wanted.spot in rows else next(iter(spots), "")
                 if worker.is_cancelled:
                     return
-                view = case.sweeps.view(_trimmed(wanted, case.sweeps.runs()), spot)
+                view = case.sweeps.view(trimmed(wanted, case.sweeps.runs()), spot)
         except KettleError as error:
             self.app.notify(str(error), title="Cannot read the sweeps", severity="error", markup=False)
         else:
@@ -387,7 +339,7 @@ class SweepView(View):
         low, high = self._edges()
         hz = self._picture.scale.hz(self._picture.column)
         half = max((high - low) * factor / 2, _NARROWEST_HZ / 2)
-        first, last = _BAND_HZ[self._state.band]
+        first, last = BAND_HZ[self._state.band]
         if 2 * half >= last - first:
             self.action_whole()
         else:
