@@ -1,6 +1,7 @@
 """One validation of the setup for the commands and the forms."""
 
 import contextlib
+from types import SimpleNamespace
 
 import pytest
 from hypothesis import given
@@ -9,7 +10,7 @@ from hypothesis import strategies as st
 from gray_kettle import setup_editor as edit
 from gray_kettle.errors import InvalidInput
 from gray_kettle.model.setup import Setup
-from gray_kettle.planner.limits import parse_limits
+from gray_kettle.planner.limits import parse_limit, parse_limits
 from gray_kettle.site_timezone import site_time
 
 RADIO = "02:7a:10:01:20:00"
@@ -42,6 +43,60 @@ def test_invalid_input_is_refused_and_valid_input_is_kept(change, wrong, right, 
     changed = change(setup, right)
     assert kept(changed)
     assert changed.site == "Ferry"
+
+
+@pytest.mark.parametrize(
+    ("limit", "permitted", "refused"),
+    [
+        ("5:36-48,149", ((36, 20), (48, 20), (149, 20), (44, 80)), ((52, 20), (153, 20), (40 - 8, 20))),
+        ("2.4:1-11", ((1, 20), (11, 20)), ((12, 20), (13, 20), (0, 20))),
+        ("2.4:6", ((6, 20), (6, 40)), ((5, 20), (7, 20))),
+        ("5:20MHz", ((36, 20), (165, 20)), ((36, 40), (36, 80))),
+        ("5:80 MHz", ((36, 20), (36, 80)), ((36, 160),)),
+    ],
+)
+def test_a_limit_permits_its_channels_and_widths_and_no_others(limit, permitted, refused):
+    parsed = parse_limit(limit)
+
+    def permits(primary, width_mhz):
+        return parsed.permits(SimpleNamespace(primary=primary, width_mhz=width_mhz))
+
+    assert all(permits(*channel) for channel in permitted)
+    assert not any(permits(*channel) for channel in refused)
+
+
+@pytest.mark.parametrize(
+    ("limit", "concerned"),
+    [("2.4:1-11", {"a", "b"}), ("tern gate@2.4:1-11", {"b"}), ("5:36-48", {"c"}), ("tern gate@5:36", set())],
+)
+def test_a_limit_concerns_the_radios_of_its_band_and_ssid(limit, concerned):
+    def radio(name, band, ssid):
+        return SimpleNamespace(id=name, band=band, networks=(SimpleNamespace(ssid=ssid),))
+
+    radios = [radio("a", "2.4", b"other"), radio("b", "2.4", b"tern gate"), radio("c", "5", b"other")]
+    assert {r.id for r in radios if parse_limit(limit).concerns(r)} == concerned
+
+
+@pytest.mark.parametrize(
+    ("text", "limits"),
+    [
+        ("", ()),
+        (" ; ", ()),
+        ("2.4:1-11 5:20MHz", ("2.4:1-11", "5:20MHz")),
+        ("tern gate@2.4:1-11", ("tern gate@2.4:1-11",)),
+        ("5:36-48,149; 2.4:1-11;", ("5:36-48,149", "2.4:1-11")),
+    ],
+)
+def test_limits_of_one_line(text, limits):
+    assert parse_limits(text) == limits
+
+
+@pytest.mark.parametrize(
+    "text", ["5:", "5:36-", "5:-36", "7:36", "5:1-999999999", "2.4:1-11 and more", "x@5"]
+)
+def test_what_is_not_a_limit_is_refused(text):
+    with pytest.raises(InvalidInput):
+        parse_limits(text)
 
 
 @given(st.text())

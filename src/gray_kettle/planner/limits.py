@@ -16,6 +16,8 @@ EXAMPLES = "2.4:1-11; tern-gate@2.4:20MHz; 5:36-48,149"
 _LIMIT = re.compile(r"^(?:(?P<ssid>.+)@)?(?P<band>2\.4|5|6):(?P<what>[0-9,\- ]+|\d+ ?MHz)$", re.IGNORECASE)
 _WHAT = re.compile(r"^(?:[0-9,\- ]+|\d+ ?MHz)$", re.IGNORECASE)
 
+_MOST_DIGITS = 3  # of a channel number; more would ask for a long range
+
 
 @dataclass(frozen=True)
 class Limit:
@@ -80,8 +82,9 @@ def _limit(text: str, ssid: bytes | None, band: str, words: str) -> Limit:
         return Limit(text, ssid, band, None, int(what[:-3]))
     channels: set[int] = set()
     for part in what.split(","):
-        first, _, last = part.partition("-")
-        if not first.isdigit() or (last and not last.isdigit()):
+        first, dash, last = part.partition("-")
+        numbers = [first, last] if dash else [first]
+        if not all(n.isdecimal() and len(n) <= _MOST_DIGITS for n in numbers):
             raise InvalidInput(
                 f"“{printable(text)}” is not a list of channels: write for example {EXAMPLES}."
             )
