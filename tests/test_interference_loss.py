@@ -1,10 +1,13 @@
 """The model of harm: the properties that must hold whatever is heard."""
 
+from types import SimpleNamespace
+
 import numpy as np
 import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
+from gray_kettle.analysis.loss.channel_plan import FOUR, THREE, channel_plans, fits_plan, plan_text
 from gray_kettle.analysis.loss.interference_loss import Candidates, Interferers, VictimRadio, score_channels
 from gray_kettle.phy.channels import all_channels, narrow, wide
 from gray_kettle.phy.contention import mac_efficiency
@@ -182,3 +185,26 @@ def test_expected_throughput_is_clear_air_times_efficiency_times_rate():
     )
     rate = 234 * 8 * 5 / 6 * 2 / 13.6
     assert found.expected_mbps[0] == pytest.approx(0.6 * float(mac_efficiency(1.4)) * rate, rel=0.002)
+
+
+@pytest.mark.parametrize(
+    ("country", "rates", "generation", "plans"),
+    [
+        ("GB", (12.0, 24.0), "ax", (THREE, FOUR)),
+        ("US", (12.0, 24.0), "ax", (THREE,)),  # 13 is not permitted
+        ("GB", (1.0, 12.0), "ax", (THREE,)),
+        ("GB", (6.0, 11.0), "n", (THREE,)),
+        ("GB", (), "ax", (THREE,)),  # not known
+        ("GB", (12.0,), "b", (THREE,)),
+    ],
+)
+def test_four_channels_side_by_side_need_channel_13_and_no_dsss(country, rates, generation, plans):
+    networks = (SimpleNamespace(basic_rates_mbps=rates),)
+    quiet = SimpleNamespace(band="2.4", generation="ax", networks=(SimpleNamespace(basic_rates_mbps=(6.0,)),))
+    asked = SimpleNamespace(band="2.4", generation=generation, networks=networks)
+    other_band = SimpleNamespace(band="5", generation="b", networks=())
+    assert channel_plans([quiet, asked, other_band], country) == plans
+    assert channel_plans([other_band], country) == (THREE,)
+    assert plan_text(plans[-1]) == ("1, 5, 9 and 13" if FOUR in plans else "1, 6 and 11")
+    assert [n for n in range(1, 15) if fits_plan(narrow("2.4", n), plans[-1])] == list(plans[-1])
+    assert fits_plan(narrow("5", 36), plans[-1])

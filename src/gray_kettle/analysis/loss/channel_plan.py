@@ -1,7 +1,7 @@
-"""The places of 2.4 GHz that do not overlap one another.
+"""Channel plans of 2.4 GHz: channels that do not overlap each other.
 
-Three where anybody sends in the old way (DSSS, 22 MHz wide), four where nobody does and channel 13 is permitted: OFDM
-fills 18 MHz, and places 20 MHz apart do not overlap. Source: docs/radio-model.md, "Choosing channels".
+Three where any radio uses DSSS (22 MHz wide), four where none does and channel 13 is permitted: OFDM fills 18 MHz, and
+channels 20 MHz apart do not overlap. Source: docs/radio-model.md, "Choosing channels".
 """
 
 from collections.abc import Iterable
@@ -15,7 +15,7 @@ _OFDM_ONLY = (6.0, 9.0, 12.0, 18.0, 24.0, 36.0, 48.0, 54.0)
 
 
 def channel_plans(radios: Iterable[Radio], country: str) -> tuple[tuple[int, ...], ...]:
-    """The rasters that a site may keep to, the usual one first."""
+    """The channel plans that a site may use, the usual one first."""
     if 13 not in rules_by_number(country, "2.4"):
         return (THREE,)
     low = [r for r in radios if r.band == "2.4"]
@@ -28,7 +28,7 @@ def plan_text(channel_plan: tuple[int, ...]) -> str:
 
 
 def sends_dsss(radio: Radio) -> bool:
-    """Whether a radio sends in the old way: it can do nothing else, its beacons go so, or it does not report."""
+    """Whether a radio uses DSSS: it is 802.11b, it has a DSSS basic rate, or its rates are not known."""
     rates = [rate for n in radio.networks for rate in n.basic_rates_mbps]
     return radio.generation == "b" or not rates or any(rate not in _OFDM_ONLY for rate in rates)
 
