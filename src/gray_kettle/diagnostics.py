@@ -22,12 +22,17 @@ from gray_kettle.safe_text import network_name, printable
 
 GLYPHS = "■□▲◆✶·▾▸┄━█▒▚░▀▄⟦⟧→×−"
 _PACKAGES = ("textual", "rich", "numpy", "sqlalchemy", "pydantic", "matplotlib", "httpx", "pyvisa", "typer")
-_COLLECTORS = {
-    "iw": ("scans and survey counters of this computer's Wi-Fi (Linux)", "install the package iw"),
-    "nmcli": ("scans through NetworkManager (Linux)", "install NetworkManager"),
-    "wpa_cli": ("scans through wpa_supplicant (Linux)", "install wpa_supplicant"),
-    "netsh": ("scans on Windows", "only part of Windows"),
-    "system_profiler": ("scans on macOS", "only part of macOS"),
+_ITS_OUTPUT = "its output can be taken"
+_LISTING_TOOLS = {  # by platform: what each lists, and how to get it
+    "Linux": {
+        "iw": (
+            f"scans, survey and station counters of this computer: {_ITS_OUTPUT}",
+            "install the package iw",
+        ),
+        "nmcli": (f"scans through NetworkManager: {_ITS_OUTPUT}", "install NetworkManager, or use iw"),
+        "wpa_cli": (f"scans through wpa_supplicant: {_ITS_OUTPUT}", "install wpa_supplicant, or use iw"),
+    },
+    "Windows": {"netsh": (f"scans: {_ITS_OUTPUT}", "it is part of Windows: check PATH")},
 }
 _MAC = re.compile(r"\b(?:[0-9a-f]{2}[:-]){5}[0-9a-f]{2}\b", re.IGNORECASE)
 _HOST = re.compile(r"(?<=://)[^/\s:?]+|\b\d{1,3}(?:\.\d{1,3}){3}\b")
@@ -125,7 +130,7 @@ def _configuration() -> Check:
 def _collecting() -> Iterator[Check]:
     yield Check("files", "ok", "captures, scan listings and sweep tables")
     yield Check("spectrum analyser", "ok", "SCPI over TCP (scpi://host:port)")
-    for tool, (what, remedy) in _COLLECTORS.items():
+    for tool, (what, remedy) in _LISTING_TOOLS.get(platform.system(), {}).items():
         found = shutil.which(tool)
         yield Check(tool, "ok" if found else "missing", what, "" if found else remedy)
 
