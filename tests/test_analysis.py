@@ -62,7 +62,7 @@ def test_what_makes_two_addresses_one_radio(a, b, together):
     assert len(group([a, b])) == (1 if together else 2)
 
 
-def test_what_was_told_of_groups_outweighs_what_was_found():
+def test_what_was_reported_of_groups_outweighs_what_was_found():
     one, other, far = (heard(f"02:7a:10:00:00:{n:02x}") for n in (0x10, 0x11, 0x40))
     assert len(group([one, other, far])) == 2
     assert len(group([one, other, far], apart=(other.bssid,))) == 3
@@ -72,7 +72,7 @@ def test_what_was_told_of_groups_outweighs_what_was_found():
     assert joined(setup, {far.bssid, other.bssid}).apart == ()
 
 
-def test_utilisation_is_told_by_hour_from_whatever_there_is_then(judged):
+def test_utilisation_is_reported_by_hour_from_whatever_there_is_then(judged):
     """Load is told in the first hour (20 %) and the third (60 %); frames are timed in the third alone."""
     packets = [beacon(BOAT, b"boat", 6, -50, k * 60, *ht(6), load(3, 51)) for k in range(30)]
     packets += [beacon(BOAT, b"boat", 6, -50, 7200 + k * 60, *ht(6), load(3, 153)) for k in range(30)]
@@ -91,7 +91,7 @@ def test_several_names_of_one_radio_are_one_contender(judged):
     assert place.assessed.co_channel_radios == 1
 
 
-def test_own_radios_are_told_by_name_or_address_and_can_be_disowned(judged):
+def test_own_radios_are_reported_by_name_or_address_and_can_be_disowned(judged):
     assert {r.id for r in judged(busy_harbour()).assessment.radios if r.own} == {OWN, "02:00:00:00:01:10"}
 
 
@@ -206,7 +206,7 @@ def test_retries_outdated_ciphers_and_chases_are_found(judged):
     assert "own-mover" not in found  # the chase says why
 
 
-def test_nothing_is_judged_where_nothing_is_ours(judged):
+def test_nothing_is_assessed_where_nothing_is_ours(judged):
     session = judged(busy_harbour(), Setup())
     assert session.proposal.moves == ()
     assert any(line.startswith("Own networks") for line in session.assessment.not_known)
@@ -268,7 +268,7 @@ def test_a_condition_that_means_nothing_is_refused_in_words(text, words):
         parse_filter(text)
 
 
-def test_levels_over_time_stand_in_their_bins(judged):
+def test_levels_over_time_are_in_their_bins(judged):
     session = judged([beacon(BOAT, b"boat", 6, dbm, at) for at, dbm in ((0, -40), (1, -50), (9, -70))])
     start = session.observations.start_s
     levels = levels_over_time(session.observations, session.assessment.radios, 5, start, start + 10)
@@ -294,7 +294,7 @@ def without_radio_information(packets):
     ]
 
 
-def test_a_capture_without_places_and_levels_is_judged_on_what_is_told(judged):
+def test_a_capture_without_channels_and_levels_is_assessed_on_what_is_reported(judged):
     session = judged(without_radio_information(busy_harbour()))
     radio = session.assessment.radio(OWN)
     assert radio.level_dbm is None
@@ -305,7 +305,7 @@ def test_a_capture_without_places_and_levels_is_judged_on_what_is_told(judged):
     assert any("have none; −65 dBm is assumed" in line for line in session.assessment.not_known)
 
 
-def test_a_receiver_s_place_that_cannot_be_is_not_believed(judged):
+def test_a_receiver_s_channel_that_cannot_be_is_not_believed(judged):
     """All frames claim to have been received on channel 6, those of 5 GHz too."""
     packets = [beacon(OWN, b"tern-guest", 36, -50, k / 10, *ht(36), mhz=2437) for k in range(30)]
     packets += [beacon(BOAT, b"boat", n, -60, k / 10, mhz=2437) for k in range(30) for n in (1, 6, 11)]

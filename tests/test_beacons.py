@@ -82,12 +82,12 @@ def test_the_channel_in_five_gigahertz(parts, label, centre):
         (bytes([37, 3, 39, 47, 6]), 6135, "37/160"),
     ],
 )
-def test_the_channel_in_six_gigahertz_is_told_by_he_operation(info, receiver_mhz, label):
+def test_the_channel_in_six_gigahertz_is_reported_by_he_operation(info, receiver_mhz, label):
     found = described(extension(36, bytes([0, 0, 2, 0, 0, 0]) + info), receiver_mhz=receiver_mhz)
     assert (found.channel.band, found.channel.label) == ("6", label)
 
 
-def test_320_megahertz_is_told_by_eht_operation():
+def test_320_megahertz_is_reported_by_eht_operation():
     he = extension(36, bytes([0, 0, 2, 0, 0, 0]) + bytes([37, 3, 39, 47, 6]))
     eht = extension(106, bytes([1]) + bytes(4) + bytes([4, 47, 63]))
     assert described(he, eht, receiver_mhz=6135).channel == Channel("6", 37, 320, centre_hz("6", 63))
@@ -98,14 +98,14 @@ def test_the_frame_s_own_channel_counts_where_the_receiver_sits_elsewhere():
     assert (found.channel.band, found.channel.primary) == ("2.4", 11)
 
 
-def test_without_any_channel_told_the_receiver_s_place_is_taken():
+def test_without_any_channel_reported_the_receiver_s_channel_is_taken():
     assert described(receiver_mhz=2412).channel.primary == 1
     assert described(receiver_mhz=float("nan")) is None
     assert described(element(3, b"\xc8"), receiver_mhz=2412) is None  # 200 is no channel to transmit on
 
 
 @given(st.sampled_from(["2.4", "5", "6"]), st.integers(0, 255), st.tuples(*[st.integers(0, 255)] * 10))
-def test_no_operation_elements_place_a_radio_outside_its_own_primary(band, primary, raw):
+def test_no_operation_elements_channel_a_radio_outside_its_own_primary(band, primary, raw):
     said = Placement(raw[0], raw[1:4], raw[4:7], raw[7:10])
     try:
         channel = channel_of(band, primary, said)

@@ -53,7 +53,7 @@ def test_a_cut_pcapng_gives_every_whole_packet(cut):
 
 
 @pytest.mark.parametrize("length", [LARGEST_PACKET + 1, 0xFFFFFFFF])
-def test_a_length_that_lies_is_told_and_costs_no_memory(length):
+def test_a_length_that_lies_is_reported_and_costs_no_memory(length):
     raw = pcap_bytes(PACKETS[:3]) + struct.pack("<IIII", 0, 0, length, length)
     found, damage = walked(iter_pcap(Raw(raw)))
     assert len(found) == 3
@@ -88,7 +88,7 @@ SMALL = st.lists(st.tuples(st.floats(1.7e9, 1.7e9 + 1e5), st.binary(max_size=90)
 
 
 @given(SMALL, st.sampled_from([pcap_bytes, pcapng_bytes]), st.sampled_from(["<", ">"]), st.integers(1, 700))
-def test_walking_at_many_places_at_once_finds_what_one_walk_finds(packets, make, order, most):
+def test_walking_at_many_offsets_at_once_finds_what_one_walk_finds(packets, make, order, most):
     # Packets that hold whole records make the guesses go wrong; sources that give few bytes cut everywhere.
     packets += [(t, make(packets[:3], order)[-200:]) for t, _ in packets[:5]]
     raw = make(packets, order)
@@ -170,7 +170,7 @@ def test_a_block_that_cannot_be_ends_the_walk_at_its_byte(tail, words):
     assert damage.at == len(GOOD)
 
 
-def test_a_checksum_that_only_the_container_tells_is_cut_off():
+def test_a_checksum_that_only_the_container_shows_is_cut_off():
     frame = bytes.fromhex("d4000000020000000010") + b"FCS!"
     for raw in (
         pcap_bytes([(1.0, frame)], link=105 | 0x2400_0000),

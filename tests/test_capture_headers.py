@@ -51,7 +51,7 @@ def test_a_vendor_s_own_fields_are_skipped_by_their_length():
 
 
 @given(st.binary(min_size=8, max_size=64))
-def test_places_lie_within_any_header(raw):
+def test_offsets_lie_within_any_header(raw):
     layout = layout_of(raw)
     assert layout is None or all(8 <= at <= len(raw) for at in layout.places.values())
 
@@ -69,7 +69,7 @@ def test_a_checksum_at_the_end_is_not_part_of_the_frame():
     assert heard.frame_lengths[0] - heard.frame_lengths[1] == 4
 
 
-def test_airtime_follows_the_rate_that_radiotap_tells():
+def test_airtime_follows_the_rate_that_radiotap_shows():
     addresses = bytes.fromhex("020000000010020000000020020000000010")
     body = b"\x08\x01\x00\x00" + addresses + bytes(2 + 100)
     channel = struct.pack("<HH", 2437, 0)
@@ -139,7 +139,7 @@ def test_the_way_of_sending_is_read_from_the_newest_field(head, expected):
     assert mode_of(head) == pytest.approx(expected, nan_ok=True)
 
 
-def test_where_only_single_antennas_are_told_the_strongest_counts():
+def test_where_only_single_antennas_are_reported_the_strongest_counts():
     fields = bytes(2) + struct.pack("<bBbB", -70, 0, -52, 1)
     present = [1 << 1 | 1 << 29 | 1 << 31, 1 << 5 | 1 << 11 | 1 << 29 | 1 << 31, 1 << 5 | 1 << 11]
     assert reception(header(present, fields[1:])).signal_dbm[0] == -52
@@ -215,7 +215,7 @@ def test_older_headers_tell_channel_levels_and_rate(link, head, fcs):
     assert (heard.frame_lengths[0], list(heard.damaged)) == (10, [False, True])
 
 
-def test_ppi_tells_802_11n_and_its_aggregate():
+def test_ppi_shows_802_11n_and_its_aggregate():
     head = struct.pack("<BBHI", 0, 0, 8 + 24 + 52, 105) + struct.pack("<HH", 2, 20) + COMMON
     head += struct.pack("<HH", 4, 48) + MAC_PHY
     heard = capture_headers.decode(

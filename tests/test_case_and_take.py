@@ -82,7 +82,7 @@ def test_what_is_no_case_is_refused_in_words(tmp_path, content):
         Case.open(path)
 
 
-def test_a_damaged_case_is_told_as_one(tmp_path):
+def test_a_damaged_case_is_reported_as_one(tmp_path):
     path = tmp_path / "a.kettle"
     Case.create(path, SETUP).close()
     raw = path.read_bytes()
@@ -216,7 +216,7 @@ def test_the_same_file_is_not_counted_twice(tmp_path, case_of):
     assert heard_json(path) == once
 
 
-def test_a_stopped_take_keeps_what_was_read_and_a_later_whole_one_stands_in_its_place(tmp_path):
+def test_a_stopped_take_keeps_what_was_read_and_a_later_whole_one_replaces_it(tmp_path):
     # Enough packets for more than one block, so that there is something to stop before.
     file = write_pcap(tmp_path / "a.pcap", [beacon(OWN, b"x", 6, -50, k / 1000) for k in range(30)] * 800)
     with Case.create(tmp_path / "a.kettle", SETUP) as case:
@@ -272,7 +272,7 @@ def test_a_folder_and_a_missing_file_are_refused_in_words(tmp_path):
         open_file(tmp_path / "nothing.pcap")
 
 
-def test_a_cut_capture_keeps_its_frames_and_tells_the_byte(tmp_path):
+def test_a_cut_capture_keeps_its_frames_and_shows_the_byte(tmp_path):
     packets = busy_harbour(2)
     raw = pcap_bytes(packets)
     file = tmp_path / "cut.pcap"

@@ -89,7 +89,7 @@ def test_a_file_of_anything_is_one_line_and_status_1(kettle, tmp_path, content):
         (["set", "a.kettle", "--name", "hall"], 2, "BSSID=NAME"),
     ],
 )
-def test_wrong_use_and_missing_things_are_told_in_words(
+def test_wrong_use_and_missing_things_are_reported_in_words(
     tmp_path, monkeypatch, capsys, words, status, message
 ):
     monkeypatch.chdir(tmp_path)
@@ -146,7 +146,7 @@ def test_the_demo_can_be_written_to_a_file_and_none_is_written_over(demo_case, c
     assert "already exists" in capsys.readouterr().err
 
 
-def test_emitters_are_told_and_what_is_said_of_them_lasts(demo_case, tmp_path, capsys):
+def test_emitters_are_reported_and_what_is_said_of_them_lasts(demo_case, tmp_path, capsys):
     case = tmp_path / "own.kettle"
     shutil.copy(demo_case, case)
 
@@ -248,7 +248,7 @@ def test_help_names_every_command(capsys):
         assert f"\n  {command} " in out
 
 
-def test_a_window_is_judged_alone(demo_case, capsys):
+def test_a_window_is_assessed_alone(demo_case, capsys):
     def heard(*words):
         assert main(["heard", str(demo_case), "--json", *words]) == 0
         return {r["name"] for r in json.loads(capsys.readouterr().out)["radios"]}

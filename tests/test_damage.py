@@ -126,7 +126,7 @@ def test_there_are_enough_of_them():
 
 
 @pytest.mark.parametrize("name", DAMAGED)
-def test_what_stands_before_the_damage_is_kept_and_its_byte_is_said(tmp_path, name):
+def test_what_is_before_the_damage_is_kept_and_its_byte_is_said(tmp_path, name):
     raw, frames, at, words = DAMAGED[name]
     tracemalloc.start()
     try:
@@ -207,7 +207,7 @@ def test_a_pipe_and_standard_input_are_read_like_a_file(tmp_path):
         assert len(opened.takes()) == 1
 
 
-def test_a_capture_that_grew_stands_in_the_place_of_its_beginning(tmp_path):
+def test_a_capture_that_grew_replaces_its_beginning(tmp_path):
     def long(times: int) -> list[tuple[float, bytes]]:
         return [(time_s + 2 * k, raw) for k in range(times) for time_s, raw in PACKETS]
 

@@ -120,7 +120,7 @@ def test_the_forgotten_shed_is_among_the_other_steps(session):
     assert any(step.what == "Switch shed 2.4 GHz off" for step in session.proposal.other_steps)
 
 
-def test_what_is_not_wifi_is_told_and_nothing_else(session):
+def test_what_is_not_wifi_is_reported_and_nothing_else(session):
     """The story: an oven at lunch, a camera while a boat is in, headsets of the crew, tags, lamps of the car park."""
     emitters = {e.kind: e for e in session.assessment.emitters}
     assert set(emitters) == {"microwave-oven", "analogue-video", "bluetooth", "ble-advertising", "802.15.4"}
@@ -153,7 +153,7 @@ def test_the_chandlery_wanders_and_six_gigahertz_does_not(session):
     assert radio(session, "office", "6").moves == 0
 
 
-def test_clients_are_judged_where_their_radio_is_heard_best(session):
+def test_clients_are_assessed_where_their_radio_is_heard_best(session):
     # The captures were taken in the hall: they tell of the hall's clients, not of the pier's.
     assert radio(session, "hall", "2.4").client_level_dbm is not None
     assert radio(session, "pier", "2.4").client_level_dbm is None

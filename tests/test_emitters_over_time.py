@@ -78,7 +78,7 @@ def test_the_same_emitter_seen_again_is_one_entry_with_its_hours_and_its_end():
         ((None, (0, 100), *[None] * 3, (9, 50), *[None] * 2), 0.2, (2, 8), 0.4 * 2 / 8),
     ],
 )
-def test_where_our_looks_end_tells_nothing_of_an_emitter(seen, pause_s, looks, duty):
+def test_where_our_blocks_end_shows_nothing_of_an_emitter(seen, pause_s, looks, duty):
     chain = []
     for number, its in enumerate(seen):
         at_s = START_S + number * (100 + pause_s)
@@ -91,7 +91,7 @@ def test_where_our_looks_end_tells_nothing_of_an_emitter(seen, pause_s, looks, d
     assert [e.name for e in find_emitters(observed(*chain), named, ())] == ["tea bar"]
 
 
-def test_two_emitters_of_one_look_are_never_one_and_a_known_radio_is_none():
+def test_two_emitters_of_one_block_are_never_one_and_a_known_radio_is_none():
     near = detection_blocks(
         START_S, sighting("bluetooth", 2402e6, 2480e6), sighting("bluetooth", 2402e6, 2480e6, level_dbm=-80.0)
     )
@@ -101,7 +101,7 @@ def test_two_emitters_of_one_look_are_never_one_and_a_known_radio_is_none():
     ]
 
 
-def test_what_is_told_of_an_emitter_lasts_and_dismissed_ones_harm_nobody():
+def test_what_is_reported_of_an_emitter_lasts_and_dismissed_ones_cost_nobody():
     looks = observed(detection_blocks(START_S, sighting()))
     (oven,) = find_emitters(looks, Setup(), ())
     notes = (replace(note_of(oven), name="tea bar oven", kind="frequency-hopper"),)
@@ -137,7 +137,7 @@ def test_emitters_take_clear_air_and_more_of_them_or_louder_ones_never_give_it_b
     assert before == pytest.approx([1.0, 1.0, 0.58], abs=0.04)
 
 
-def test_looks_are_kept_with_the_case_and_only_what_is_new_is_looked_at(tmp_path):
+def test_blocks_are_kept_with_the_case_and_only_what_is_new_is_examined(tmp_path):
     span = span_at()
     scene = Scene((*WIFI, tx.carrier("", -60, 2.4447e9)), 1)
     with Case.create(tmp_path / "a.kettle", Setup(country="GB")) as case:

@@ -107,7 +107,7 @@ def test_a_finding_needs_its_cause(kind, enough, too_little):
     assert kind not in kinds(*too_little)
 
 
-def test_radar_that_is_heard_in_an_own_channel_is_told_for_that_radio_alone():
+def test_radar_that_is_heard_in_an_own_channel_is_reported_for_that_radio_alone():
     near, far = own(1, 116, band="5", width=80), own(2, 36, band="5", width=80)
     found = [f for f in find(facts(near, far, emitters=(RADAR,))) if f.kind == "radar-heard"]
     assert [f.radio for f in found] == [near.id]
@@ -122,7 +122,7 @@ def test_who_was_not_there_in_the_reference_is_new():
     assert "newcomer" not in kinds(mine, old, new)  # without a reference nothing is new
 
 
-def test_a_busy_place_is_told_with_by_whom_and_when():
+def test_a_busy_channel_is_reported_with_by_whom_and_when():
     mine, other = own(1, 6), radio(9, 6, activity=0.6)
     hours = ((8, "sweep", 0.3), (12, "sweep", 0.9))
     place = ChannelView(channel("2.4", 6), Utilisation(0.7, "sweep", "high", (), hours), None)
@@ -134,7 +134,7 @@ def test_a_busy_place_is_told_with_by_whom_and_when():
         assert f"Busiest hour: {hour} with 90 %" in busy.effect
 
 
-def test_only_what_keeps_a_decision_open_is_told_as_missing():
+def test_only_what_keeps_a_decision_open_is_reported_as_missing():
     gaps = (
         Gap("clients", "none heard"),
         Gap("5 GHz", "5 GHz: not listened to.", "Places are kept out.", "Scan it."),
@@ -158,7 +158,7 @@ def test_a_slow_client_s_cost_follows_from_equal_turns():
     assert " 10 %" in slow.effect or " 9 %" in slow.effect
 
 
-def test_thresholds_change_what_is_told_and_no_figure():
+def test_thresholds_change_what_is_reported_and_no_figure():
     strict = Setup(thresholds=(("act_lost", 0.9), ("watch_lost", 0.8), ("unknown_one", 1.0)))
     radios = (own(1, 6), radio(9, 6, activity=0.4))
     usual, told = facts(*radios), facts(*radios, limits=thresholds_of(strict))
@@ -194,7 +194,7 @@ def test_every_threshold_is_in_the_documents():
         assert row in text
 
 
-def test_absences_need_looks_in_between():
+def test_absences_need_blocks_in_between():
     import numpy as np
 
     looks = np.arange(0.0, 3600.0, 60.0)

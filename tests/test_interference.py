@@ -33,7 +33,7 @@ ONE_OF_EACH = {
 
 
 @pytest.mark.parametrize("kind", ONE_OF_EACH)
-def test_each_kind_is_found_among_wifi_and_told_with_what_speaks_for_it(kind):
+def test_each_kind_is_found_among_wifi_and_reported_with_what_speaks_for_it(kind):
     emitter = ONE_OF_EACH[kind]
     (found,) = seen((*WIFI, emitter))
     assert (found.kind, len(found.evidence) >= 2) == (kind, True)
@@ -46,13 +46,13 @@ def test_each_kind_is_found_among_wifi_and_told_with_what_speaks_for_it(kind):
 
 
 @pytest.mark.parametrize("kind", ["microwave-oven", "bluetooth", "analogue-video", "continuous-carrier"])
-def test_a_tuned_instrument_tells_by_the_moment_of_every_bin(kind):
+def test_a_tuned_instrument_shows_by_the_moment_of_every_bin(kind):
     span = span_at(sweep_s=0.06)
     (found,) = seen((*WIFI, ONE_OF_EACH[kind]), span, rows=1500, rate=15.3)
     assert found.kind == kind
 
 
-def test_a_radar_is_told_by_the_turn_of_its_antenna():
+def test_a_radar_is_reported_by_the_turn_of_its_antenna():
     span = span_at(5480e6, 0.5e6, 400, detector="max")
     radar = tx.radar("", -58, 5604e6, 5.0, 1.0, 2e6)
     (found,) = seen((*FIVE, radar), span, rate=23.0, rows=1500, hold_s=2e-3)
@@ -114,7 +114,7 @@ def test_side_lobes_of_an_old_access_point_are_no_bursts_of_something_else():
     assert seen((old, tx.wifi("", 2462e6, 20, -60, 0.3)), span_at(2395e6, 75e3, 1266), rows=900) == ()
 
 
-def test_a_share_of_time_is_told_from_all_places_whoever_covers_some():
+def test_a_share_of_time_is_reported_from_all_frequencies_whoever_covers_some():
     """A picture hides a third of the hopper's places; an oven's channels are told by the part of the wave, though the
     mains are known to a hundredth of a hertz at best.
     """
@@ -167,7 +167,7 @@ def test_peaks_that_one_wide_bin_makes_of_busy_channels_are_no_hops(seed):
     assert seen(tuple(map(with_clients, busy)), span_at(step_hz=1e6, bins=84), seed=seed, rows=1200) == ()
 
 
-def test_edges_of_channels_beside_places_of_advertising_are_no_advertising():
+def test_edges_of_channels_beside_frequencies_of_advertising_are_no_advertising():
     """A quick sweep meets the lower edge of one channel by 2402 MHz and that of another by 2427 MHz."""
     busy = (
         (2437e6, 20, -40, 0.6, 2.5e-3),
@@ -184,7 +184,7 @@ def test_edges_of_channels_beside_places_of_advertising_are_no_advertising():
     "made", [tx.link("", -60, 2.43e9, 11e6), tx.carrier("", -60, 2.43e9)], ids=lambda t: t.kind
 )
 @pytest.mark.parametrize("sweep_s", [0.0, 0.06])
-def test_rows_that_leave_out_a_stretch_do_not_hide_what_stands_there(made, sweep_s):
+def test_rows_that_leave_out_a_interval_do_not_hide_what_is_there(made, sweep_s):
     span = span_at(sweep_s=sweep_s)
     times, codes = rows_of(Scene((made,), 1), span, rows=800)
     codes[np.random.default_rng(1).random(len(codes)) < 0.04, 60:200] = MISSING
@@ -226,7 +226,7 @@ IN_PASSING = {  # what a tuned instrument tells among channels: (emitter, channe
 
 
 @pytest.mark.parametrize("name", IN_PASSING)
-def test_a_tuned_instrument_tells_a_raster_and_a_place_from_parts_of_channels(name):
+def test_a_tuned_instrument_shows_a_spacing_and_a_frequency_from_parts_of_channels(name):
     emitter, channels, span, (kind, low_hz, high_hz) = IN_PASSING[name]
     (found,) = seen((*channels, emitter), span, rows=1500, rate=12.3)
     assert found.kind == kind

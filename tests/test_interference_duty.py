@@ -30,7 +30,7 @@ INSTRUMENTS = {  # (span, how it looks)
 
 @pytest.mark.parametrize("made", [HOPPER, LOW_RATE], ids=lambda t: t.kind)
 @pytest.mark.parametrize("name", INSTRUMENTS)
-def test_a_share_of_time_is_that_of_the_air_whatever_part_an_instrument_has_met(name, made):
+def test_a_share_of_time_is_that_of_the_air_whatever_part_an_instrument_has_observed(name, made):
     span, how = INSTRUMENTS[name]
     found = seen((made,), span, rows=1500, **how)
     (truth,) = Scene((made,), 1).truth(span, START_S, START_S + 150)
@@ -77,7 +77,7 @@ def test_a_peak_detector_meets_every_hop_that_a_bin_is_held_through():
 
 
 @pytest.mark.parametrize("seed", range(4))
-def test_a_tube_is_told_where_channels_cover_it_and_no_look_falls(seed):
+def test_a_magnetron_is_reported_where_channels_cover_it_and_no_block_falls(seed):
     rng = np.random.default_rng(seed)
     wave, cells = 128, 84
     its = Tube(-27, 54, 50.0, 14.0, 0.0, 6.0)
@@ -105,7 +105,7 @@ def test_a_tube_is_told_where_channels_cover_it_and_no_look_falls(seed):
     ],
     ids=lambda v: getattr(v, "kind", None),
 )
-def test_an_oven_reaches_as_far_whatever_stands_on_it(other, level_dbm, span, seed):
+def test_an_oven_reaches_as_far_whatever_is_on_it(other, level_dbm, span, seed):
     oven = tx.oven("", level_dbm, 1.0, 2453e6)
     (told,) = (s for s in seen((oven, other), span, seed, rows=1200, rate=17.3) if s.kind == oven.kind)
     (truth,) = Scene((oven,), seed).truth(span, START_S, START_S + 1200 / 17.3)
@@ -134,7 +134,7 @@ def test_what_a_headset_leaves_out_has_none_of_its_time_however_few_rows_there_a
 
 
 @pytest.mark.parametrize("seed", range(3))
-def test_a_place_that_has_far_more_than_those_next_to_it_is_no_hop(seed):
+def test_a_frequency_that_has_far_more_than_those_next_to_it_is_no_hop(seed):
     made = tx.hopper("", -50, 0.7), tx.low_rate("", 14, -50, 0.08), tx.wifi("", 2417e6, 20, -40, 0.3)
     assert {s.kind for s in seen(made, seed=seed, rows=1500)} == {"bluetooth", "802.15.4"}
 

@@ -81,7 +81,7 @@ def test_a_span_in_pieces_shows_whole_hops_and_its_seams_are_none():
 
 
 @pytest.mark.parametrize("width_hz", [1.2e6, 2e6, 2.7e6])
-def test_hops_may_be_as_wide_as_their_raster(width_hz):
+def test_hops_may_be_as_wide_as_their_spacing(width_hz):
     made = tx.hopper("", -55, 0.5, "frequency-hopper", 2e-3, 0.9, 2.411e9, 3e6, 8, width_hz=width_hz)
     found = detect(span_at(**LOW), *met((made, tx.wifi("", 2412e6, 20, -62, 0.25)), span_at(**LOW), 9.7, 900))
     assert [s.kind for s in found] == ["frequency-hopper"]
@@ -98,7 +98,7 @@ def test_of_frames_that_lie_apart_a_hop_fills_one(share, averages):
 
 
 @pytest.mark.parametrize("frames", [1, 2, 8, 100])
-def test_company_tells_how_many_places_a_row_may_show(frames):
+def test_company_shows_how_many_frequencies_a_row_may_show(frames):
     """Of so many frames each shows a place or none, by chance: one place fills one of them."""
     number = np.random.default_rng(frames).binomial(frames, 0.3, 20_000)
     row = np.repeat(np.arange(len(number)), number)

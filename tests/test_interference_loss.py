@@ -109,7 +109,7 @@ def test_the_order_of_the_radios_changes_nothing(rows, random):
 
 
 @given(st.floats(-85, -55), st.floats(0.02, 1.0), st.integers(1, 3), st.sampled_from([-1, 1]))
-def test_an_overlapping_neighbour_harms_at_least_as_much_as_one_on_the_same_channel(
+def test_an_overlapping_neighbour_costs_at_least_as_much_as_one_on_the_same_channel(
     level, activity, away, side
 ):
     assume(1 <= 6 + side * away <= 13)
@@ -123,7 +123,7 @@ def test_five_numbers_away_is_nearly_none(level, activity, away):
     assert clear_on(1, one(1 + away, level, activity)) > 0.9
 
 
-def test_a_very_loud_one_five_numbers_away_does_harm():
+def test_a_very_loud_one_five_numbers_away_causes_loss():
     assert clear_on(1, one(6, -40, 0.5)) < 0.6
 
 
@@ -144,7 +144,7 @@ def test_what_several_access_points_tell_of_one_channel_counts_once():
     assert clear_on(6, one(6, -50, 0.05, 0.4), one(6, -50, 0.05, 0.4)) == pytest.approx(0.6, abs=0.001)
 
 
-def test_our_own_frames_are_not_held_against_the_place_where_we_are():
+def test_our_own_frames_are_not_held_against_the_frequency_where_we_are():
     here = VictimRadio("ax", 2, -65.0, narrow("2.4", 6))
     # One other and we share what is told: half of it is taken for ours.
     assert clear_on(6, one(6, -50, 0.05, 0.4), victim=here) == pytest.approx(0.8, abs=0.001)

@@ -40,7 +40,7 @@ def wandering(made, hz_per_s):
     ],
     ids=["5/s", "12.5/s", "50/s", "beside a stronger camera"],
 )
-def test_an_oven_is_told_by_its_way(facts, beside):
+def test_an_oven_is_reported_by_its_way(facts, beside):
     (oven,) = [s for s in seen((*beside, OVEN), **facts) if s.kind == "microwave-oven"]
     assert oven.level_dbm == pytest.approx(-52, abs=2.5)
     assert 2438e6 < oven.low_hz < 2448e6

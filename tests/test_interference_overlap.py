@@ -66,14 +66,14 @@ def test_a_picture_shows_to_a_sweep_and_in_few_rows_beneath_busy_channels(
 
 @pytest.mark.parametrize("seed", [1, 2, 3])
 @pytest.mark.parametrize(("line_mhz", "kinds"), [(2439.4, ["802.15.4"]), (2440.0, [])])
-def test_a_line_is_not_the_place_beside_it(line_mhz, kinds, seed):
+def test_a_line_is_not_the_frequency_beside_it(line_mhz, kinds, seed):
     made = tx.low_rate("", 18, -56, 0.05), tx.carrier("", -58, line_mhz * 1e6)
     found = seen(made, span_at(step_hz=0.2e6, bins=420), seed, rows=600)
     assert [s.kind for s in found if s.kind != "continuous-carrier"] == kinds
 
 
 @pytest.mark.parametrize(("width_hz", "widths_hz"), [(2.9e6, [26.5e6, 2.9e6]), (1.5e6, [26.5e6])])
-def test_beside_a_link_stands_what_is_as_wide_as_a_picture(width_hz, widths_hz):
+def test_beside_a_link_is_what_is_as_wide_as_a_picture(width_hz, widths_hz):
     freq_hz = 2400e6 + 0.11e6 * np.arange(770)
     made = (Part(-79, 2432.6e6, 26.5e6, 12.0), Part(-98, 2453.5e6, width_hz, 2.0))
     power = sum(part.power(freq_hz) for part in made)
@@ -109,7 +109,7 @@ def test_a_flat_top_beside_the_middle_of_a_channel_is_none(off_hz, kind):
 @pytest.mark.parametrize(
     ("time_share", "over_db", "kinds"), [(0.06, 1.5, ["802.15.4"]), (0.9, 1.5, []), (0.06, 15.0, [])]
 )
-def test_what_stands_for_a_moment_does_not_stand_for_the_bursts_of_its_place(
+def test_what_is_for_a_moment_does_not_are_for_the_bursts_of_its_frequency(
     monkeypatch, time_share, over_db, kinds
 ):
     def and_a_line(block):
@@ -159,7 +159,7 @@ def test_a_hopper_may_come_more_often_where_a_channel_lies_on_it(fuller_mhz, is_
 
 
 @pytest.mark.parametrize("seed", [1, 2, 3])
-def test_a_hopper_of_a_part_of_the_band_has_its_own_level_and_not_that_of_what_was_met_in_part(seed):
+def test_a_hopper_of_a_part_of_the_band_has_its_own_level_and_not_that_of_what_was_observed_in_part(seed):
     headset = tx.hopper("", -62, 0.6, left_out=((2401e6, 2431.5e6),))
     channel = tx.wifi("one", 2412e6, 20, -50, 0.5)
     span = span_at(2395e6, 1e6, 95, sweep_s=0.032)

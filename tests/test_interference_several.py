@@ -37,12 +37,12 @@ def test_two_of_much_the_same_kind_are_two(name):
         )
 
 
-def test_a_place_far_below_a_headset_is_not_one_of_its_hops():
+def test_a_frequency_far_below_a_headset_is_not_one_of_its_hops():
     made = (tx.hopper("", -44, 0.6), tx.low_rate("", 15, -62, 0.015))
     assert {s.kind for s in seen(made, rows=1200)} == {"bluetooth", "802.15.4"}
 
 
-def test_a_place_of_advertising_is_told_once():
+def test_a_frequency_of_advertising_is_reported_once():
     # Of its third place wide bins and a sweep meet what looks like the last channel of 802.15.4.
     span = span_at(step_hz=1e6, bins=85, sweep_s=0.03)
     found = seen((tx.advertiser("", -42, 0.03),), span, rows=2000, rate=25.0)
@@ -66,7 +66,7 @@ def at(low_mhz, high_mhz, level_dbm, duty):
     )
 
 
-def test_unknown_places_that_lie_together_are_one():
+def test_unknown_frequencies_that_lie_together_are_one():
     some = [at(2416, 2417, -60, 0.1), at(2410, 2411, -70, 0.2), at(2450, 2451, -50, 0.3)]
     one, other = absorption.put_together(some)
     assert (one.low_hz, one.high_hz, one.level_dbm, one.rows) == (2410e6, 2417e6, -60, 40)
@@ -99,13 +99,13 @@ def test_a_hopper_of_a_part_of_the_band_shows_in_wide_cells():
     assert (found.low_hz, found.high_hz) == pytest.approx((2404.3e6, 2434.5e6), abs=2.5e6)
 
 
-def test_a_hopper_of_too_few_places_for_a_headset_is_one():
+def test_a_hopper_of_too_few_frequencies_for_a_headset_is_one():
     made = tx.hopper("", -60, 0.7, "frequency-hopper", 4e-3, 0.9, 2.432e9, 1e6, 11)
     (few,) = seen((made,), rows=700)
     assert few.kind == "frequency-hopper"
 
 
-def test_a_raster_beyond_doubt_tells_a_hopper_though_levels_spread():
+def test_a_spacing_beyond_doubt_shows_a_hopper_though_levels_spread():
     # The mean of decibels takes tens of them off what fills little of a row.
     made = tx.hopper("", -45, 0.9, "frequency-hopper", 4e-2, 0.95, 2.41e9, 2e6, 30)
     times, codes = rows_of(Scene((made,), 1), span_at(), rows=9600, rate=240.0)

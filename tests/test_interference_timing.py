@@ -61,7 +61,7 @@ def test_chance_keeps_time_no_better_than_is_said():
 
 
 @pytest.mark.parametrize(("width_hz", "step_hz"), [(1.5e6, 0.25e6), (5e6, 0.25e6), (5e6, 1e6)])
-def test_radar_is_told_by_its_turn_however_wide_its_pulses_are(width_hz, step_hz):
+def test_radar_is_reported_by_its_turn_however_wide_its_pulses_are(width_hz, step_hz):
     span = span_at(low_hz=5470e6, step_hz=step_hz, bins=int(255e6 / step_hz), detector="max")
     radar = tx.radar("", -60, 5600e6, 3.3, 1.0, width_hz, 40, 1e-3)
     network = tx.wifi("", 5530e6, 80, -55, 0.3)
@@ -81,7 +81,7 @@ def test_beacons_that_a_sweep_meets_every_few_seconds_are_no_radar(monkeypatch):
 
 
 @pytest.mark.parametrize(("rate", "sweep_s"), [(5.0, 0.1), (5.0, 0.17), (12.5, 0.07)])
-def test_an_oven_in_step_with_a_sweep_is_told_and_its_stripes_are_nothing_else(rate, sweep_s):
+def test_an_oven_in_step_with_a_sweep_is_reported_and_its_stripes_are_nothing_else(rate, sweep_s):
     oven = tx.oven("", -50, 1.0, 2.455e9, 49.98, 12e6, 12e6, 0.42)
     told = detect(*swept((oven, *WIFI), rate, int(90 * rate), sweep_s))
     assert [s.likely[0][0] for s in told] == ["microwave-oven"]
@@ -149,7 +149,7 @@ def test_an_oven_as_wide_as_a_channel_must_fill_all_of_its_half_of_the_wave(stre
         (8.0, 0.0, 0.1, 9.0, False),
     ],
 )  # fmt: skip
-def test_what_stands_high_and_is_never_off_may_be_more_restless(
+def test_what_is_high_and_is_never_off_may_be_more_restless(
     over_db, off_share, lowest_db, restless_db, stands
 ):
     (link,) = find_continuous_background(
@@ -161,7 +161,7 @@ def test_what_stands_high_and_is_never_off_may_be_more_restless(
     assert _is_steady(restless) == stands
 
 
-def test_the_last_place_of_advertising_tells_where_channels_cover_the_others():
+def test_the_last_frequency_of_advertising_shows_where_channels_cover_the_others():
     channels = (tx.wifi("a", 2412e6, 20, -50, 0.6), tx.wifi("b", 2432e6, 20, -52, 0.6))
     span = span_at(sweep_s=0.08)
 

@@ -55,7 +55,7 @@ def quiet(rows=900, **facts):
 
 
 @pytest.mark.parametrize("spread", ["even", "edges"])
-def test_places_of_a_wide_raster_must_be_used_alike(spread):
+def test_frequencies_of_a_wide_spacing_must_be_used_equally(spread):
     rng = np.random.default_rng(2)
     numbers = np.full(12, 20) if spread == "even" else np.array([60, 70, 5, 0, 2, 45, 0, 0, 3, 55, 0, 0])
     place_hz = 2.406e9 + 3.2e6 * np.repeat(np.arange(12), numbers)
@@ -156,7 +156,7 @@ def test_the_ends_of_a_span_above_the_low_band_tell_nothing():
     assert not seen((channel,), span, rows=1500)
 
 
-def test_a_hopper_above_the_low_band_must_show_a_raster():
+def test_a_hopper_above_the_low_band_must_show_a_spacing():
     rng = np.random.default_rng(9)
     span = span_at(low_hz=5650e6, step_hz=0.3125e6, bins=800)
     power = -110 + 10 * np.log10(rng.exponential(size=(400, 800)))
@@ -225,7 +225,7 @@ FEW = {  # bursts in MHz, and whether they are advertising's
 
 
 @pytest.mark.parametrize("name", FEW)
-def test_few_bursts_right_on_its_places_and_hardly_elsewhere_are_advertising(name):
+def test_few_bursts_right_on_its_frequencies_and_hardly_elsewhere_are_advertising(name):
     at_mhz, is_one = FEW[name]
     assert advertising._are_just_there(np.array(at_mhz) * 1e6, 0.85e6, 80e6) == is_one
     # Where little else is seen, chance puts them there more often.
@@ -234,7 +234,7 @@ def test_few_bursts_right_on_its_places_and_hardly_elsewhere_are_advertising(nam
 
 @pytest.mark.parametrize("seed", [1, 2, 3])
 @pytest.mark.parametrize("places", [ADVERTISING_HZ, (2.405e9, 2.425e9, 2.48e9)])
-def test_few_bursts_of_advertising_are_told_and_those_of_other_places_are_not(places, seed):
+def test_few_bursts_of_advertising_are_reported_and_those_of_other_frequencies_are_not(places, seed):
     rng = np.random.default_rng(seed)
     at_s = np.sort(rng.choice(np.arange(20, 380), 4, replace=False)) / 5.3
     levels = -110 + 10 * np.log10(rng.exponential(size=(400, 420)))
@@ -254,7 +254,7 @@ def test_few_bursts_of_advertising_are_told_and_those_of_other_places_are_not(pl
 
 
 @pytest.mark.parametrize("name", ONE_THAT_HOPS)
-def test_places_that_are_alike_are_one_that_hops(name):
+def test_frequencies_that_are_equally_are_one_that_hops(name):
     place_mhz, level, in_parts, are_hops = ONE_THAT_HOPS[name]
     found = [channel_at(mhz, dbm, 30) for mhz, dbm in zip(place_mhz, level, strict=True)]
     assert fixed_frequency._are_hops(found, in_parts) == are_hops
@@ -271,7 +271,7 @@ def test_beacons_of_some_networks_keep_time(networks, keep_time):
     assert keep_time_with_beacons(some) == keep_time
 
 
-def test_a_place_right_on_a_sure_raster_is_a_hop_however_often_it_is_met():
+def test_a_frequency_right_on_a_sure_spacing_is_a_hop_however_often_it_is_observed():
     made = tx.hopper("", -50, 0.7, "frequency-hopper", 3e-3, 0.9, 2.41e9, 2e6, 20)
     block = block_of(span_at(), *rows_of(Scene((made,), 1), span_at(), rows=900))
     around = bursts.surroundings_of(block, find_continuous_background(block))
@@ -315,7 +315,7 @@ BETWEEN = {  # ranges of bursts in MHz with how many lie there, and whether a ho
 
 
 @pytest.mark.parametrize("name", BETWEEN)
-def test_hops_are_told_where_nothing_wide_is_met(name):
+def test_hops_are_reported_where_nothing_wide_is_observed(name):
     ranges, is_one = BETWEEN[name]
     span = span_at(2395e6, bins=390, sweep_s=0.03)
     made = Scene((tx.wifi("six", 2437e6, 20, -58, 0.5),), 2)

@@ -70,7 +70,7 @@ def test_a_broken_one_costs_the_broken_traces_only(live_case):
     assert "A trace of 200 points arrived instead of 401; skipped." in notes
 
 
-def test_its_errors_are_told(live_case, monkeypatch):
+def test_its_errors_are_reported(live_case, monkeypatch):
     monkeypatch.setattr(scpi, "_ROWS_A_CHECK", 4)
     _, source, _ = collect(live_case, "broken")
     assert "The analyser reports error -350 (Queue overflow) after a sweep." in source.notes
@@ -136,7 +136,7 @@ def test_nobody_there_is_said(live_case, monkeypatch):
         ("scpi://192.0.2.7?colour=blue", "“colour” is not known"),
     ],
 )
-def test_an_address_that_is_none_says_how_one_looks(uri, said):
+def test_an_address_that_is_none_says_how_one_blocks(uri, said):
     with pytest.raises(KettleError, match=said) as error:
         parse_uri(uri)
     assert "Write for example scpi://192.0.2.7:5025?start=2400MHz" in str(error.value)
@@ -147,7 +147,7 @@ def test_an_address_is_read_with_its_units():
     assert (wanted.start_hz, wanted.stop_hz, wanted.points, wanted.rbw_hz) == (2.4e9, 2.49e9, 901, 1e5)
 
 
-def test_the_stand_in_serves_a_take_on_the_command_line(tmp_path, capsys):
+def test_the_are_in_serves_a_take_on_the_command_line(tmp_path, capsys):
     command = [sys.executable, "-m", "gray_kettle", "stand-in", "analyser", "--port", "0"]
     case = str(tmp_path / "a.kettle")
     assert main(["new", case]) == 0

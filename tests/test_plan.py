@@ -62,7 +62,7 @@ def sites(draw, most=3, options=None):
 
 @settings(max_examples=40, deadline=None)
 @given(sites(), st.randoms(use_true_random=False))
-def test_the_joint_arrays_say_what_the_harm_model_says(models, chance):
+def test_the_joint_arrays_say_what_the_loss_model_says(models, chance):
     objective = Objective(models, (-3.0, 0.0, 3.0))
     chosen = np.array([[chance.randrange(len(p.costs)) for p in models] for _ in range(2)])
     trials = DeltaEvaluator(objective, chosen)
@@ -174,7 +174,7 @@ def planned(tmp_path, case_of):
     return plan
 
 
-def test_the_harbour_gets_a_place_on_the_raster_and_its_five_gigahertz_moves_away(planned):
+def test_the_harbour_gets_a_channel_on_the_channel_plan_and_its_five_gigahertz_moves_away(planned):
     proposal = planned(busy_harbour())
     low, high = proposal.move_of(OWN), proposal.move_of("02:00:00:00:01:10")
     assert low.target == narrow("2.4", 11)

@@ -166,7 +166,7 @@ OFDM, DSSS = bytes([0x8C, 0x98, 0xB0]), bytes([0x82, 0x84, 0x8B, 0x96])
     ("rates", "country", "places"),
     [(OFDM, "GB", {1, 5, 9, 13}), (DSSS, "GB", {1, 6, 11}), (OFDM, "US", {1, 6, 11})],
 )
-def test_four_places_where_thirteen_is_permitted_and_nobody_sends_in_the_old_way(
+def test_four_channels_where_thirteen_is_permitted_and_nobody_sends_in_the_old_way(
     tmp_path, case_of, rates, country, places
 ):
     """Four of our radios that hear each other well: with four places each has one for itself, with three it shares."""
@@ -276,7 +276,7 @@ def test_a_hostile_name_is_harmless_on_the_sheet(harbour):
         assert not any(cell.startswith(("=", "+", "@")) for cell in row)
 
 
-def test_wishes_last_with_the_case(harbour, tmp_path, case_of):
+def test_preferences_last_with_the_case(harbour, tmp_path, case_of):
     path = case_of(write_pcap(tmp_path / "b.pcap", busy_harbour()))
     preferences = PlanPreferences((OWN,), ((HIGH, "36-64"),), "avoid", 0.2, 3, ((OWN, 2.0),), "8-16")
     with Case.open(path) as case:

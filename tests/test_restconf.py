@@ -58,7 +58,7 @@ def test_a_plan_is_shown_asked_for_written_and_read_back(harbour):
         assert {d.radio for d in case.setup().done} == {OWN, HIGH}
 
 
-def test_what_a_device_refuses_is_told_and_the_rest_is_done(harbour):
+def test_what_a_device_refuses_is_reported_and_the_rest_is_done(harbour):
     """In Japan the channel that the plan of a British case chooses is not available."""
     with SimulatedAccessPoints([BOX], "JP") as points:
         done = apply(harbour, points.port, "--yes")
@@ -134,7 +134,7 @@ def answering(meta, data, status=200):
         ),
     ],
 )
-def test_a_device_that_answers_something_else_is_told_in_a_sentence(meta, data, status, said):
+def test_a_device_that_answers_something_else_is_reported_in_a_sentence(meta, data, status, said):
     with answering(meta, data, status) as url, Restconf(url) as device:
         with pytest.raises(KettleError, match=said) as error:
             device.radios()
@@ -155,6 +155,6 @@ def test_an_address_that_will_not_do_is_refused(url, user, said):
         Restconf(url, user, "secret")
 
 
-def test_a_device_that_is_not_there_is_told():
+def test_a_device_that_is_not_there_is_reported():
     with Restconf("http://127.0.0.1:1") as device, pytest.raises(KettleError, match="cannot be reached"):
         device.radios()

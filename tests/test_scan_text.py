@@ -170,7 +170,7 @@ def test_the_three_forms_of_nmcli_say_the_same(text):
     )
 
 
-def test_the_short_table_of_nmcli_tells_the_channel_alone_and_wide_letters_take_two_columns():
+def test_the_short_table_of_nmcli_shows_the_channel_alone_and_wide_letters_take_two_columns():
     text = (
         "IN-USE  BSSID              SSID      MODE   CHAN  RATE        SIGNAL  BARS  SECURITY  \n"
         "*       02:7A:10:01:20:00  東桟橋    Infra  36    540 Mbit/s  70      ▂▄▆_  WPA2      \n"

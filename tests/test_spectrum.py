@@ -138,7 +138,7 @@ def test_means_of_frames_are_corrected_and_maxima_are_called_bounds(swept_case):
         assert found.duty == pytest.approx(true, abs=0.03) if detector == "mean" else found.duty > 0.8
 
 
-def test_rows_weigh_by_the_time_that_they_stand_for(swept_case):
+def test_rows_weigh_by_the_time_that_they_are_for(swept_case):
     """Ten minutes looked at every ten seconds, idle; one minute looked at ten times a second, always busy."""
     span = span_of(1e6)
     idle, busy = START_S + 10.0 * np.arange(60), START_S + 600 + 0.1 * np.arange(600)
@@ -150,7 +150,7 @@ def test_rows_weigh_by_the_time_that_they_stand_for(swept_case):
     assert found.rows == 660
 
 
-def test_places_are_those_that_the_span_covers():
+def test_channels_are_those_that_the_span_covers():
     card_hz = 2412e6 - 27.5 * 312_500.0  # a card's view of channel 1 lacks the outermost carriers
     assert [c.label for c in channels_in_span(Span(card_hz, 312_500.0, 56))] == ["1/20"]
     assert channels_in_span(Span(card_hz - 5e6, 312_500.0, 56)) == ()

@@ -88,7 +88,7 @@ def test_what_is_heard_off_its_channel_is_kept_apart(answered):
     assert bssids(heard)[OWN]["off_channel"] == []
 
 
-def test_a_receiver_that_tells_a_place_without_a_channel_is_no_place_to_leak_to(answered):
+def test_a_receiver_that_shows_a_channel_without_a_channel_is_no_channel_to_leak_to(answered):
     heard, _ = answered(
         [beacon(BOAT, b"boat", 1, -60, k / 10, mhz=mhz) for k, mhz in enumerate((2412, 2406, 2417))]
     )
@@ -140,7 +140,7 @@ def station(at_s: int, sent: int, retried: int) -> str:
     )
 
 
-def test_the_counters_of_a_link_are_told_with_its_client(answered):
+def test_the_counters_of_a_link_are_reported_with_its_client(answered):
     packets = [beacon(OWN, b"tern-guest", 6, -40), *[data(OWN, CLIENT, 6, k / 10) for k in range(3)]]
     dumps = station(1_800_000_000, 1000, 500) + station(1_800_000_060, 1200, 560)
     heard, _ = answered(packets, dumps)

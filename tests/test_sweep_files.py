@@ -288,7 +288,7 @@ def magnitudes(bins):
         (4, magnitudes(128), 2437e6 - 63.5 * 20e6 / 128, 20e6 / 128),
     ],
 )
-def test_records_are_scaled_to_the_power_that_the_card_tells(tmp_path, kind, bins, first_hz, step_hz):
+def test_records_are_scaled_to_the_power_that_the_card_shows(tmp_path, kind, bins, first_hz, step_hz):
     path = tmp_path / "fft.bin"
     path.write_bytes(b"".join(record(kind, bins=bins, tsf_us=1000 * k) for k in range(30)))
     rows, notes = taken(path)

@@ -118,7 +118,7 @@ def test_dense_rows_make_the_share_certain(demo):
     assert (used.source, used.confidence) == ("sweep", "high")
 
 
-def test_the_answer_tells_every_width_and_the_hours(demo_case, capsys):
+def test_the_answer_shows_every_width_and_the_hours(demo_case, capsys):
     assert main(["air", str(demo_case), "--band", "2.4", "--json"]) == 0
     sweeps = json.loads(capsys.readouterr().out)["sweeps"]
     assert {s["width_mhz"] for s in sweeps} == {20, 40}

@@ -81,7 +81,7 @@ def test_listening_is_a_run_for_each_stay_on_a_channel():
     assert listening.end_s[0] - listening.start_s[0] == pytest.approx(0.1, abs=1e-5)
 
 
-def test_a_name_in_place_of_the_length_of_packets_on_other_links_is_said():
+def test_a_name_in_channel_of_the_length_of_packets_on_other_links_is_said():
     reader = CaptureReader()
     piece = reader.piece(next(iter_pcap(Raw(pcap_bytes([(1.0, bytes(30))] * 4, link=1)))))
     assert piece.skipped == 4
@@ -190,7 +190,7 @@ def test_an_answer_is_counted_with_the_space_before_it():
     assert high == pytest.approx(float(modes.airtime_s(cts_rate, 14)) + 16e-6)
 
 
-def test_rates_are_told_apart():
+def test_rates_are_reported_apart():
     packets = [data(OWN, CLIENT, 6, k / 10) for k in range(3)] + [beacon(OWN, b"x", 6)]
     traffic = only_piece(*packets).traffic
     assert sorted(
@@ -234,7 +234,7 @@ def test_networks_that_another_s_beacon_announces_are_unfolded():
     assert all(a.channel.primary == 6 and a.generation == "n" for a in found.values())
 
 
-def test_an_access_point_tells_its_name_its_other_radios_its_device_and_more():
+def test_an_access_point_shows_its_name_its_other_radios_its_device_and_more():
     ccx = bytes(10) + b"quay-roof\x1b" + bytes(6) + bytes(4)
     report = (
         struct.pack("<HBB", 13 << 8, 131, 37)
@@ -326,7 +326,7 @@ def request(subtype: int, fixed: bytes, *elements: tuple[int, bytes], mhz: int =
     return 1.5e9, bytes(heard_at(mhz, -60, 6.0)) + head + body
 
 
-def test_a_client_that_asks_to_join_tells_what_it_can():
+def test_a_client_that_asks_to_join_shows_what_it_can():
     said = [
         (0, b"secret"), (1, b"\x8c\x12\x98\x24"),
         (36, b"\x24\x04\x64\x02\x01\x0b"), (45, b"\xef\x09\x17\xff\xff" + bytes(21)),

@@ -77,7 +77,7 @@ async def test_the_cursor_stays_on_its_row_when_the_list_is_built_anew():
         assert listed.key in ("0", "1", "2")
 
 
-async def test_each_move_is_told_and_a_click_chooses_a_row():
+async def test_each_move_is_reported_and_a_click_chooses_a_row():
     app = OneList()
     async with app.run_test(size=(40, 20)) as pilot:
         listed = app.query_one(RowList)
@@ -128,7 +128,7 @@ async def test_every_ink_has_a_colour_of_its_own_in_both_themes(theme, demo_case
         assert listed.ink("text", chosen=True).bgcolor != listed.ink("text").bgcolor
 
 
-async def test_each_band_and_place_shows_in_every_order(demo_case):
+async def test_each_band_and_channel_shows_in_every_order(demo_case):
     """Whatever is pressed, in whatever order, while the case is still being read too."""
     app = KettleApp(demo_case)
     async with app.run_test(size=(120, 40)) as pilot:

@@ -44,7 +44,7 @@ def test_a_six_quiet_networks_against_one_busy_neighbour():
     assert found.expected_mbps[0] > 1.5 * found.expected_mbps[2]
 
 
-def test_b_the_empty_place_between_two_busy_ones_is_the_worst():
+def test_b_the_empty_channel_between_two_busy_ones_is_the_worst():
     """Busy radios on 1 and 6 at −50 dBm, 30 % each. On 1 or 6 one gives way: 30 % is lost, the other 25 MHz away takes
     nearly nothing. On 3 both overlap: about −50 dBm − 3 dB lie in the passband, 41 dB over the noise, so every frame
     that meets a burst is lost: 1 − 0.7·e^(−0.3) = 48 % for each; their energy also holds us back. Left: 0.52² = 27 %.
@@ -139,7 +139,7 @@ def assess_of(made):
     return replace(assess(nothing, Setup(country="GB")), radios=made.radios, own=made.own)
 
 
-def test_a_place_that_was_not_measured_says_so_when_opened():
+def test_a_channel_that_was_not_measured_says_so_when_opened():
     nothing = Observations(0.0, 60.0, (), Sightings.empty(), Traffic.empty(), Listening.empty(), (), ())
     place = assess(nothing, Setup(country="GB")).channels[0]
     (told,) = of_channel(place)
@@ -147,7 +147,7 @@ def test_a_place_that_was_not_measured_says_so_when_opened():
     assert of_own(facts(radio(1, 6, own=True)).own[0], assess_of(facts()))
 
 
-def test_what_a_move_does_to_our_other_radios_is_told():
+def test_what_a_move_does_to_our_other_radios_is_reported():
     """Ours on 3 overlaps ours on 6; on 1 it does not: the other gains what the first took."""
     first, second = radio(1, 3, own=True, level=-60.0, activity=0.3), radio(2, 6, own=True, level=-60.0)
     made = facts(first, second)
