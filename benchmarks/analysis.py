@@ -1,4 +1,4 @@
-"""Assessing a long case: 60 radios, a scan every ten seconds, traffic counters and sweeps. `python -m benchmarks.analysis [hours]`
+"""Assessing a long case: 60 radios, scans, traffic counters and sweeps. `python -m benchmarks.analysis [hours]`
 
 Prints what a window costs by its length and by the length of the case. The baseline is NumPy's own sort of as many
 numbers as the window has rows.

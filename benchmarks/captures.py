@@ -42,7 +42,12 @@ def main(folder: Path) -> None:
         f"mixed capture                  {FRAMES:,} frames, {size / FRAMES - 16:.0f} bytes each, {size / 1e6:.0f} MB"
     )
     # Turn and turn about, so that a slow moment of the machine hits all alike; the best of each counts.
-    rates: dict[str, list[float]] = {"file to counters": [], "import into a case": [], "dpkt": [], "Scapy": []}
+    rates: dict[str, list[float]] = {
+        "file to counters": [],
+        "import into a case": [],
+        "dpkt": [],
+        "Scapy": [],
+    }
     for k in range(RUNS):
         rates["dpkt"].append(DPKT_FRAMES / _seconds(with_dpkt, path, DPKT_FRAMES))
         rates["Scapy"].append(SCAPY_FRAMES / _seconds(with_scapy, path, SCAPY_FRAMES))

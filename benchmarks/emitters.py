@@ -122,7 +122,7 @@ def note_of(span: Span, time_s: FloatArray, codes: Codes) -> list[Emitter]:
 
 
 def paired(truth: list[Truth], claims: list[Emitter]) -> dict[int, int]:
-    """Which claim belongs to which emitter: they must overlap in frequency; same kind, centre and level are paired first."""
+    """Which claim belongs to which emitter: they overlap in frequency; same kind, centre and level first."""
     found = []
     for i, t in enumerate(truth):
         for j, c in enumerate(claims):
@@ -271,7 +271,8 @@ def _measured(
 
 def _write(scenes: int) -> None:
     """The pages in docs, on scenes that no limit was set on."""
-    text = "# Emitters, measured\n\nMade by `make emitters` on scenes of our own simulator; [how to read the figures](emitters.md).\n"
+    text = "# Emitters, measured\n\nMade by `make emitters` on scenes of our own simulator; "
+    text += "[how to read the figures](emitters.md).\n"
     for longer, title in ((1.0, "Captures of 30 s to 2 minutes"), (_LONGER, "Captures of 2 to 8 minutes")):
         results, alone = _measured(HELD_OUT, longer, scenes)
         text += f"\n## {title}\n\n{report(results, alone)}\n"

@@ -39,8 +39,9 @@ _MOST_CELLS, _ENOUGH = 5e6, 60
 
 @dataclass(frozen=True)
 class Making:
-    """One version of the simulated air. boxes: spectra have no skirts; exact: rows are exactly periodic. spreads_db: by which all wavers, 0
-    where it fades as power does.
+    """One version of the simulated air. boxes: spectra have no skirts. exact: rows are exactly periodic.
+
+    spreads_db: standard deviations of levels, 0 where power fades.
     """
 
     seeds: int

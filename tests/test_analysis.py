@@ -246,6 +246,7 @@ def test_the_same_observations_give_the_same_assessment_to_the_bit(judged):
         ("!gone here>=0", {"tern-guest", "boat", "cafe", "far", "chandlery"}),
     ],
 )
+@pytest.mark.slow
 def test_filters_choose_radios(judged, text, names):
     radios = judged(busy_harbour()).assessment.radios
     assert {r.name for r in radios if parse_filter(text)(r)} == names
@@ -294,6 +295,7 @@ def without_radio_information(packets):
     ]
 
 
+@pytest.mark.slow
 def test_a_capture_without_channels_and_levels_is_assessed_on_what_is_reported(judged):
     session = judged(without_radio_information(busy_harbour()))
     radio = session.assessment.radio(OWN)

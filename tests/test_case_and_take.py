@@ -195,6 +195,7 @@ def test_a_second_cut_in_two_gives_the_means_of_the_whole(tmp_path, case_of):
         assert list(case.window().sightings.load_utilisation) == pytest.approx([1 / 3])
 
 
+@pytest.mark.slow
 def test_shuffled_packets_give_the_same_radios(tmp_path, case_of):
     packets = busy_harbour()
     order = np.random.default_rng(1).permutation(len(packets))
@@ -216,6 +217,7 @@ def test_the_same_file_is_not_counted_twice(tmp_path, case_of):
     assert heard_json(path) == once
 
 
+@pytest.mark.slow
 def test_a_stopped_take_keeps_what_was_read_and_a_later_whole_one_replaces_it(tmp_path):
     # Enough packets for more than one block, so that there is something to stop before.
     file = write_pcap(tmp_path / "a.pcap", [beacon(OWN, b"x", 6, -50, k / 1000) for k in range(30)] * 800)
@@ -232,6 +234,7 @@ def test_a_stopped_take_keeps_what_was_read_and_a_later_whole_one_replaces_it(tm
         assert len(case.takes()) == 1
 
 
+@pytest.mark.slow
 def test_ctrl_c_keeps_what_was_read(tmp_path):
     file = write_pcap(tmp_path / "a.pcap", [beacon(OWN, b"x", 6, -50, k / 1000) for k in range(30)] * 800)
 
@@ -293,6 +296,7 @@ def test_listings_are_dated_by_the_line_before_them(tmp_path, case_of):
         assert len(case.window(1_800_000_030.0).sightings) == 1
 
 
+@pytest.mark.slow
 def test_a_window_leaves_out_what_lies_beside_it(tmp_path, case_of):
     path = case_of(write_pcap(tmp_path / "a.pcap", busy_harbour(10)))
     with Case.open(path) as case:

@@ -24,6 +24,7 @@ def kettle(tmp_path):
     return run
 
 
+@pytest.mark.slow
 def test_from_a_capture_to_a_recommended_channel(kettle, tmp_path):
     write_pcap(tmp_path / "any.pcap", busy_harbour())
     made = kettle("new", "a.kettle", "--country", "GB", "--own", "tern-guest", "--own", "tern-crew")
@@ -42,6 +43,7 @@ def test_from_a_capture_to_a_recommended_channel(kettle, tmp_path):
     assert set(moves[OWN]["alternatives"][0]) >= {"channel", "width_mhz", "expected_mbps", "clear_air"}
 
 
+@pytest.mark.slow
 def test_what_is_broken_does_not_keep_the_rest_from_being_taken(kettle, tmp_path):
     write_pcap(tmp_path / "good.pcap", busy_harbour(1))
     (tmp_path / "cut.pcap").write_bytes(pcap_bytes(busy_harbour(2))[:-10])
@@ -63,6 +65,7 @@ def test_what_is_broken_does_not_keep_the_rest_from_being_taken(kettle, tmp_path
 
 
 @pytest.mark.parametrize("content", [b"", b"\x00" * 5000, bytes(range(256)) * 9])
+@pytest.mark.slow
 def test_a_file_of_anything_is_one_line_and_status_1(kettle, tmp_path, content):
     (tmp_path / "x").write_bytes(content)
     kettle("new", "a.kettle")
@@ -138,6 +141,7 @@ def test_names_and_own_networks_can_be_set_later(tmp_path, case_of, capsys):
     assert "hall" in {r["name"] for r in radios}
 
 
+@pytest.mark.slow
 def test_the_demo_can_be_written_to_a_file_and_none_is_written_over(demo_case, capsys):
     path = str(demo_case)  # which was made by this command
     assert main(["brief", path]) == 0
@@ -146,6 +150,7 @@ def test_the_demo_can_be_written_to_a_file_and_none_is_written_over(demo_case, c
     assert "already exists" in capsys.readouterr().err
 
 
+@pytest.mark.slow
 def test_emitters_are_reported_and_what_is_said_of_them_lasts(demo_case, tmp_path, capsys):
     case = tmp_path / "own.kettle"
     shutil.copy(demo_case, case)
@@ -223,6 +228,7 @@ def test_thresholds_groups_and_reference_are_set(case_of, tmp_path, capsys):
 
 
 @pytest.mark.parametrize("view", ["shares", "levels", "heatmap"])
+@pytest.mark.slow
 def test_drawings_of_who_takes_what_name_their_radios(demo_case, tmp_path, view):
     for band in ("2.4", "5", "6"):
         file = tmp_path / f"{view}-{band}.svg"
@@ -233,6 +239,7 @@ def test_drawings_of_who_takes_what_name_their_radios(demo_case, tmp_path, view)
         assert len(text) < 800_000
 
 
+@pytest.mark.slow
 def test_a_band_in_which_nothing_was_heard_is_drawn_all_the_same(case_of, tmp_path):
     case = case_of(write_pcap(tmp_path / "a.pcap", busy_harbour()), setup=Setup(country="GB"))
     for view in ("shares", "levels", "heatmap"):

@@ -126,6 +126,7 @@ def test_there_are_enough_of_them():
 
 
 @pytest.mark.parametrize("name", DAMAGED)
+@pytest.mark.slow
 def test_what_is_before_the_damage_is_kept_and_its_byte_is_said(tmp_path, name):
     raw, frames, at, words = DAMAGED[name]
     tracemalloc.start()
@@ -170,6 +171,7 @@ def test_damage_at_the_beginning_of_gzip_is_refused_with_its_byte(tmp_path, at):
         taken(tmp_path, gzip_hurt_at(at))
 
 
+@pytest.mark.slow
 def test_a_bomb_is_unpacked_bit_by_bit(tmp_path):
     bomb = gzip.compress(PCAP + struct.pack("<IIII", 1, 0, 1 << 24, 1 << 24) + bytes(60 << 20))
     tracemalloc.start()
@@ -180,6 +182,7 @@ def test_a_bomb_is_unpacked_bit_by_bit(tmp_path):
     assert peak < 150e6
 
 
+@pytest.mark.slow
 def test_a_pipe_and_standard_input_are_read_like_a_file(tmp_path):
     packed = gzip.compress(PCAP)
     case, pipe = tmp_path / "a.kettle", tmp_path / "pipe"

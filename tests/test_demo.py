@@ -84,6 +84,7 @@ def plan_of(session, **preferences):
     return {(m.radio.name, m.radio.band): m for m in moves}
 
 
+@pytest.mark.slow
 def test_the_plan_is_the_one_that_the_facts_call_for(session):
     """What an expert would say at Tern Quay, from the facts of the story:
 
@@ -136,6 +137,7 @@ def test_what_is_not_wifi_is_reported_and_nothing_else(session):
     )
 
 
+@pytest.mark.slow
 def test_the_brief_names_the_same_steps_as_the_plan(demo_case):
     with Case.open(demo_case) as case:
         bounded, planned = load_session(case), load_session(case)
@@ -159,6 +161,7 @@ def test_clients_are_assessed_where_their_radio_is_heard_best(session):
     assert radio(session, "pier", "2.4").client_level_dbm is None
 
 
+@pytest.mark.slow
 def test_made_twice_it_holds_the_same(demo_case, tmp_path, session):
     again = tmp_path / "again.kettle"
     make_demo(again)

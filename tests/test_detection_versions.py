@@ -86,6 +86,7 @@ def test_the_store_runs_no_detector(swept, monkeypatch):
             detect_pending(case)
 
 
+@pytest.mark.slow
 def test_a_changed_preference_plans_again_and_assesses_nothing(demo_case):
     with Case.open(demo_case) as case:
         session = load_session(case)

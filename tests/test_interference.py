@@ -46,6 +46,7 @@ def test_each_kind_is_found_among_wifi_and_reported_with_what_speaks_for_it(kind
 
 
 @pytest.mark.parametrize("kind", ["microwave-oven", "bluetooth", "analogue-video", "continuous-carrier"])
+@pytest.mark.slow
 def test_a_tuned_instrument_shows_by_the_moment_of_every_bin(kind):
     span = span_at(sweep_s=0.06)
     (found,) = seen((*WIFI, ONE_OF_EACH[kind]), span, rows=1500, rate=15.3)
@@ -114,6 +115,7 @@ def test_side_lobes_of_an_old_access_point_are_no_bursts_of_something_else():
     assert seen((old, tx.wifi("", 2462e6, 20, -60, 0.3)), span_at(2395e6, 75e3, 1266), rows=900) == ()
 
 
+@pytest.mark.slow
 def test_a_share_of_time_is_reported_from_all_frequencies_whoever_covers_some():
     """A picture hides a third of the hopper's places; an oven's channels are told by the part of the wave, though the
     mains are known to a hundredth of a hertz at best.
@@ -131,6 +133,7 @@ def test_a_share_of_time_is_reported_from_all_frequencies_whoever_covers_some():
 
 
 @pytest.mark.parametrize("number", range(8))
+@pytest.mark.slow
 def test_wifi_alone_gives_no_claim(number):
     """The scenes by chance are crowded: up to twelve transmitters of any level, snapshot and tuned."""
     made = by_chance(5000 + number, DEVELOPMENT, wifi_only=True)
@@ -151,6 +154,7 @@ def test_wifi_alone_gives_no_claim(number):
         (0.995, 80, {"low_hz": 5150e6, "bins": 800, "sweep_s": 0.02, "detector": "max"}),
     ],
 )
+@pytest.mark.slow
 def test_a_channel_that_is_hardly_ever_free_is_no_emitter(duty, width_mhz, facts):
     """A download: it pauses for microseconds, which a row sees now and then and an emitter never does."""
     span = span_at(**facts)
@@ -226,6 +230,7 @@ IN_PASSING = {  # what a tuned instrument tells among channels: (emitter, channe
 
 
 @pytest.mark.parametrize("name", IN_PASSING)
+@pytest.mark.slow
 def test_a_tuned_instrument_shows_a_spacing_and_a_frequency_from_parts_of_channels(name):
     emitter, channels, span, (kind, low_hz, high_hz) = IN_PASSING[name]
     (found,) = seen((*channels, emitter), span, rows=1500, rate=12.3)
@@ -243,6 +248,7 @@ def surest(found):
     return {s.kind: s.confidence for s in found}
 
 
+@pytest.mark.slow
 def test_noise_and_dropped_rows_never_raise_confidence():
     span = span_at()
     times, codes = rows_of(MIXED, span, rows=900)
@@ -264,6 +270,7 @@ def test_noise_and_dropped_rows_never_raise_confidence():
             assert sure <= clear.get(kind, 0.0) + 0.03, (noise_dbm, kind)
 
 
+@pytest.mark.slow
 def test_half_the_rows_change_no_kind():
     compared = 0
     for number in range(12):

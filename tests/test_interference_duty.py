@@ -30,6 +30,7 @@ INSTRUMENTS = {  # (span, how it looks)
 
 @pytest.mark.parametrize("made", [HOPPER, LOW_RATE], ids=lambda t: t.kind)
 @pytest.mark.parametrize("name", INSTRUMENTS)
+@pytest.mark.slow
 def test_a_share_of_time_is_that_of_the_air_whatever_part_an_instrument_has_observed(name, made):
     span, how = INSTRUMENTS[name]
     found = seen((made,), span, rows=1500, **how)
@@ -58,6 +59,7 @@ HEADSET = tx.hopper("", -55, 0.8)
     ],
     ids=["hops shorter than it takes to pass them", "among channels of its level", "the same, held"],
 )
+@pytest.mark.slow
 def test_hops_put_into_the_same_rows_tell_share_and_level_before_a_sweep(made, others, span, how):
     (told,) = (s for s in seen((made, *others), span, rows=1200, rate=8.3, **how) if s.kind == made.kind)
     (truth,) = Scene((made,), 1).truth(span, START_S, START_S + 100)
@@ -105,6 +107,7 @@ def test_a_magnetron_is_reported_where_channels_cover_it_and_no_block_falls(seed
     ],
     ids=lambda v: getattr(v, "kind", None),
 )
+@pytest.mark.slow
 def test_an_oven_reaches_as_far_whatever_is_on_it(other, level_dbm, span, seed):
     oven = tx.oven("", level_dbm, 1.0, 2453e6)
     (told,) = (s for s in seen((oven, other), span, seed, rows=1200, rate=17.3) if s.kind == oven.kind)
@@ -116,6 +119,7 @@ def test_an_oven_reaches_as_far_whatever_is_on_it(other, level_dbm, span, seed):
 
 
 @pytest.mark.parametrize("sweep_s", [0.03, 0.06])
+@pytest.mark.slow
 def test_hops_that_hide_one_another_from_a_sweep_count(sweep_s):
     made = tx.hopper("", -50, 0.9, "frequency-hopper", 5e-3, 0.95, 2.404e9, 1.5e6, 50)
     (told,) = seen((made,), span_at(sweep_s=sweep_s), rows=1200, rate=8.3)
@@ -157,6 +161,7 @@ def test_a_peak_detector_does_not_make_an_oven_longer():
 @pytest.mark.parametrize(
     "is_on", [lambda s: s - START_S < 40, lambda s: s % 20 < 8], ids=["for a while", "half power"]
 )
+@pytest.mark.slow
 def test_an_oven_takes_no_time_while_it_pauses(name, is_on):
     span, how = INSTRUMENTS[name]
     oven = tx.oven("", -50, lambda s: is_on(s).astype(float), 2.457e9)

@@ -40,6 +40,7 @@ def wandering(made, hz_per_s):
     ],
     ids=["5/s", "12.5/s", "50/s", "beside a stronger camera"],
 )
+@pytest.mark.slow
 def test_an_oven_is_reported_by_its_way(facts, beside):
     (oven,) = [s for s in seen((*beside, OVEN), **facts) if s.kind == "microwave-oven"]
     assert oven.level_dbm == pytest.approx(-52, abs=2.5)
@@ -65,6 +66,7 @@ def test_an_oven_is_reported_by_its_way(facts, beside):
     ids=["a busy channel", "a camera that is retuned", "a camera", "one that is never away"],
 )
 @pytest.mark.parametrize("rate", [5.0, 25.0])
+@pytest.mark.slow
 def test_what_comes_and_goes_as_slowly_is_no_oven(only, rate):
     found = seen((*WIFI, *only), rate=rate, rows=int(100 * rate))
     assert not [s for s in found if s.kind == "microwave-oven"]

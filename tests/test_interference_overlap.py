@@ -55,6 +55,7 @@ def test_a_link_shows_beneath_channels_that_are_hardly_ever_free(is_there):
 @pytest.mark.parametrize(
     ("sweep_s", "level_dbm", "how"), [(0.028, -72, {"rows": 1500, "rate": 26.0}), (0.0, -66, {"rows": 250})]
 )
+@pytest.mark.slow
 def test_a_picture_shows_to_a_sweep_and_in_few_rows_beneath_busy_channels(
     sweep_s, level_dbm, how, is_there, seed
 ):

@@ -61,6 +61,7 @@ def test_chance_keeps_time_no_better_than_is_said():
 
 
 @pytest.mark.parametrize(("width_hz", "step_hz"), [(1.5e6, 0.25e6), (5e6, 0.25e6), (5e6, 1e6)])
+@pytest.mark.slow
 def test_radar_is_reported_by_its_turn_however_wide_its_pulses_are(width_hz, step_hz):
     span = span_at(low_hz=5470e6, step_hz=step_hz, bins=int(255e6 / step_hz), detector="max")
     radar = tx.radar("", -60, 5600e6, 3.3, 1.0, width_hz, 40, 1e-3)
@@ -72,6 +73,7 @@ def test_radar_is_reported_by_its_turn_however_wide_its_pulses_are(width_hz, ste
     assert seen((network,), span, rows=1500, rate=17.3, hold_s=2e-3) == ()
 
 
+@pytest.mark.slow
 def test_beacons_that_a_sweep_meets_every_few_seconds_are_no_radar(monkeypatch):
     networks = tuple(tx.wifi(str(k), hz, 20, -45, 0.03) for k, hz in enumerate((5500e6, 5580e6)))
     taken = swept(networks, 20.0, 1800, 0.03, low_hz=5470e6, step_hz=0.3e6, bins=660)
@@ -81,6 +83,7 @@ def test_beacons_that_a_sweep_meets_every_few_seconds_are_no_radar(monkeypatch):
 
 
 @pytest.mark.parametrize(("rate", "sweep_s"), [(5.0, 0.1), (5.0, 0.17), (12.5, 0.07)])
+@pytest.mark.slow
 def test_an_oven_in_step_with_a_sweep_is_reported_and_its_stripes_are_nothing_else(rate, sweep_s):
     oven = tx.oven("", -50, 1.0, 2.455e9, 49.98, 12e6, 12e6, 0.42)
     told = detect(*swept((oven, *WIFI), rate, int(90 * rate), sweep_s))

@@ -131,7 +131,7 @@ def test_a_hump_of_a_spread_code_that_wavers_is_a_channel(steadiness):
         width10_hz=1.6e7,
         steadiness=steadiness,
     )
-    best = kinds.of_assessment(hump, 1e6, False)[0][0]
+    best = kinds.of_continuous(hump, 1e6, False)[0][0]
     assert best == ("analogue-video" if steadiness < 1.3 else kinds.WIFI)
 
 

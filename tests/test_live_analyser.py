@@ -112,6 +112,7 @@ def test_detectors_are_known_by_their_long_and_short_names(answer, detector):
     assert scpi._detector(answer) == detector
 
 
+@pytest.mark.slow
 def test_a_silent_one_is_said_and_leaves_no_take(live_case, monkeypatch):
     monkeypatch.setattr(scpi, "_TIMEOUT_MS", 200)
     with pytest.raises(KettleError, match="does not answer"):
@@ -147,6 +148,7 @@ def test_an_address_is_read_with_its_units():
     assert (wanted.start_hz, wanted.stop_hz, wanted.points, wanted.rbw_hz) == (2.4e9, 2.49e9, 901, 1e5)
 
 
+@pytest.mark.slow
 def test_the_are_in_serves_a_take_on_the_command_line(tmp_path, capsys):
     command = [sys.executable, "-m", "gray_kettle", "stand-in", "analyser", "--port", "0"]
     case = str(tmp_path / "a.kettle")

@@ -242,6 +242,7 @@ def test_equal_contenders_share_as_the_access_rules_let_them(n):
         [300.0, 5000.0, 2000.0, 2000.0],
     ],
 )
+@pytest.mark.slow
 def test_a_slow_station_beside_fast_ones_takes_what_the_access_rules_give_it(bursts_us):
     shares, _ = contending(bursts_us, 150_000)
     assert contention.payload_shares(bursts_us) == pytest.approx(shares, rel=0.03)

@@ -93,6 +93,7 @@ def all_choices(models):
 
 @settings(max_examples=200, deadline=None)
 @given(sites(most=5))
+@pytest.mark.slow
 def test_the_solver_finds_what_trying_everything_finds(models):
     """200 sites of up to five radios: the score of every combination against the one chosen, with and without a
     bound on the number of changes. Nothing is worse than staying, and the order of the radios is no matter."""
@@ -114,6 +115,7 @@ def test_the_solver_finds_what_trying_everything_finds(models):
 
 @settings(max_examples=25, deadline=None)
 @given(sites(most=4), st.randoms(use_true_random=False))
+@pytest.mark.slow
 def test_more_options_never_make_a_plan_worse(models, chance):
     """With changes free: what is open to a radio can be left alone."""
     free = tuple(replace(p, costs=np.zeros(len(p.costs))) for p in models)
@@ -126,6 +128,7 @@ def test_more_options_never_make_a_plan_worse(models, chance):
     assert solve(free).score >= solve(few).score - 1e-6
 
 
+@pytest.mark.slow
 def test_a_site_of_many_radios_is_searched_the_same_way_twice_and_beats_a_plain_descent():
     """Thirteen radios that all hear one another: more than are proved."""
     chance = np.random.default_rng(3)
@@ -190,6 +193,7 @@ def test_the_harbour_gets_a_channel_on_the_channel_plan_and_its_five_gigahertz_m
     assert any("chandlery (44/80, −60 dBm) shares its channel" in reason for reason in high.reasons)
 
 
+@pytest.mark.slow
 def test_no_alternative_beats_the_proposal_for_the_site_and_each_states_its_loss(planned):
     """Each alternative is tried: the site planned anew with that radio limited to it scores no better."""
     proposal = planned(busy_harbour())
@@ -216,6 +220,7 @@ def test_no_alternative_beats_the_proposal_for_the_site_and_each_states_its_loss
         ("elsewhere@2.4:6", set(range(1, 14))),
     ],
 )
+@pytest.mark.slow
 def test_limits_of_clients_are_kept(planned, limit, allowed):
     move = planned(busy_harbour(), clients=(limit,)).move_of(OWN)
     assert move.target.primary in allowed
@@ -223,6 +228,7 @@ def test_limits_of_clients_are_kept(planned, limit, allowed):
     assert open_to_it <= allowed | {3}
 
 
+@pytest.mark.slow
 def test_a_width_limit_is_kept(planned):
     free, limited = planned(busy_harbour()), planned(busy_harbour(), clients=("5:20MHz",))
     (wide_move,) = (m for m in free.moves if m.radio.band == "5")
@@ -230,6 +236,7 @@ def test_a_width_limit_is_kept(planned):
     assert limited.move_of(wide_move.radio.id).target.width_mhz == 20
 
 
+@pytest.mark.slow
 def test_the_country_decides(planned):
     low = planned(busy_harbour(), country="US").move_of(OWN)
     assert all(c.barred for c in low.heatmap if c.channel.primary in (12, 13))

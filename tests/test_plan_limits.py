@@ -75,6 +75,7 @@ offers = st.lists(
     st.sets(st.sampled_from([OWN, HIGH])),
     st.sampled_from(["avoid", "allow", "prefer"]),
 )
+@pytest.mark.slow
 def test_no_limit_is_ever_broken_and_contradictions_are_named(
     harbour, country, clients, offers, locked, radar
 ):
@@ -166,6 +167,7 @@ OFDM, DSSS = bytes([0x8C, 0x98, 0xB0]), bytes([0x82, 0x84, 0x8B, 0x96])
     ("rates", "country", "places"),
     [(OFDM, "GB", {1, 5, 9, 13}), (DSSS, "GB", {1, 6, 11}), (OFDM, "US", {1, 6, 11})],
 )
+@pytest.mark.slow
 def test_four_channels_where_thirteen_is_permitted_and_nobody_sends_in_the_old_way(
     tmp_path, case_of, rates, country, places
 ):

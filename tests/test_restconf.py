@@ -38,6 +38,7 @@ def set_to(points):
     ]
 
 
+@pytest.mark.slow
 def test_a_plan_is_shown_asked_for_written_and_read_back(harbour):
     with SimulatedAccessPoints([BOX], "GB") as points:
         before = set_to(points)
@@ -58,6 +59,7 @@ def test_a_plan_is_shown_asked_for_written_and_read_back(harbour):
         assert {d.radio for d in case.setup().done} == {OWN, HIGH}
 
 
+@pytest.mark.slow
 def test_what_a_device_refuses_is_reported_and_the_rest_is_done(harbour):
     """In Japan the channel that the plan of a British case chooses is not available."""
     with SimulatedAccessPoints([BOX], "JP") as points:
@@ -134,6 +136,7 @@ def answering(meta, data, status=200):
         ),
     ],
 )
+@pytest.mark.slow
 def test_a_device_that_answers_something_else_is_reported_in_a_sentence(meta, data, status, said):
     with answering(meta, data, status) as url, Restconf(url) as device:
         with pytest.raises(KettleError, match=said) as error:

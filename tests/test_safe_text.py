@@ -85,6 +85,7 @@ def hostile_case(tmp_path, case_of):
 
 @pytest.mark.parametrize("command", ["heard", "air", "brief", "plan"])
 @pytest.mark.parametrize("form", [[], ["--json"]])
+@pytest.mark.slow
 def test_commands_print_nothing_that_a_terminal_obeys(hostile_case, capsys, command, form):
     assert main([command, str(hostile_case), *form]) == 0
     out = capsys.readouterr().out
@@ -98,6 +99,7 @@ def test_commands_print_nothing_that_a_terminal_obeys(hostile_case, capsys, comm
 
 
 @pytest.mark.parametrize("ending", ["svg", "pdf"])
+@pytest.mark.slow
 def test_drawings_hold_names_as_text_and_nothing_else(hostile_case, tmp_path, ending):
     with Case.open(hostile_case) as case:
         session = load_session(case)

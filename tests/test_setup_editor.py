@@ -100,6 +100,7 @@ def test_what_is_not_a_limit_is_refused(text):
 
 
 @given(st.text())
+@pytest.mark.slow
 def test_any_text_is_kept_or_refused(text):
     for change in (
         edit.with_country,

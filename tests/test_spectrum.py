@@ -107,6 +107,7 @@ def test_the_floor_is_that_of_the_noise_whatever_else_is_on_the_air(averages, wh
     ("step_hz", "sweep_s"),
     [(50e3, 0.0), (250e3, 0.0), (1e6, 0.0), (50e3, 0.31), (250e3, 0.1), (1e6, 0.05)],
 )
+@pytest.mark.slow
 def test_duty_level_and_frequency_of_known_signals(swept_case, step_hz, sweep_s):
     """Within two points, one decibel and one bin; for snapshots, and for instruments that tune across the span."""
     span = span_of(step_hz, sweep_s=sweep_s)
@@ -163,6 +164,7 @@ def test_channels_are_those_that_the_span_covers():
 
 
 @given(st.lists(st.integers(1, 300), min_size=1, max_size=12), st.integers(0, 3))
+@pytest.mark.slow
 def test_sums_do_not_hang_on_how_rows_came_in(cuts, seed):
     rng = np.random.default_rng(seed)
     rows = sum(cuts)

@@ -124,6 +124,7 @@ def survey(*readings: tuple[int, int]) -> str:
         (((100_000, 40_000),), 0.4, "medium"),
     ],
 )
+@pytest.mark.slow
 def test_a_survey_is_used_before_all_else_by_how_its_counters_grew(answered, readings, value, confidence):
     _, air = answered(busy_harbour(6), survey(*readings))
     place = next(p for p in air["channels"] if (p["band"], p["channel"]) == ("2.4", 1))
@@ -179,6 +180,7 @@ def sample() -> list[tuple[float, bytes]]:
 
 @pytest.mark.parametrize("pieces", [2, 3, 7, 31])
 @pytest.mark.parametrize("backwards", [False, True])
+@pytest.mark.slow
 def test_a_capture_in_pieces_in_any_order_gives_what_the_whole_one_gives(tmp_path, pieces, backwards):
     packets = sample()
     size = len(packets) // pieces + 1

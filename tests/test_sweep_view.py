@@ -91,6 +91,7 @@ def over_at(case, hour, minutes, mhz):
     return float(view.over[np.abs(view.frame.column_hz - mhz * 1e6).argmin()])
 
 
+@pytest.mark.slow
 def test_the_oven_is_on_the_upper_half_at_lunch_and_not_at_night(demo):
     assert over_at(demo, 11.75, 105, 2456) > over_at(demo, 2, 105, 2456) + 0.15
 
@@ -129,6 +130,7 @@ def test_the_answer_shows_every_width_and_the_hours(demo_case, capsys):
 
 
 @pytest.mark.parametrize(("view", "said"), [("sweep", "noise floor"), ("waterfall", "running down")])
+@pytest.mark.slow
 def test_drawings_are_the_same_each_time_and_bounded(demo_case, tmp_path, view, said):
     window = ["--from", "2026-11-13T11:40", "--to", "2026-11-13T12:20"]
     drawn = []

@@ -117,6 +117,7 @@ def test_text_is_wrapped_at_words_and_ends_in_an_ellipsis_where_cut():
 
 
 @pytest.mark.parametrize("theme", ["kettle", "kettle-light"])
+@pytest.mark.slow
 async def test_every_ink_has_a_colour_of_its_own_in_both_themes(theme, demo_case):
     app = KettleApp(demo_case)
     async with app.run_test(size=(120, 40)) as pilot:
@@ -128,6 +129,7 @@ async def test_every_ink_has_a_colour_of_its_own_in_both_themes(theme, demo_case
         assert listed.ink("text", chosen=True).bgcolor != listed.ink("text").bgcolor
 
 
+@pytest.mark.slow
 async def test_each_band_and_channel_shows_in_every_order(demo_case):
     """Whatever is pressed, in whatever order, while the case is still being read too."""
     app = KettleApp(demo_case)
