@@ -65,5 +65,8 @@ def case_of(tmp_path: Path) -> Callable[..., Path]:
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """The longest file first, so that no process is left alone with it at the end."""
+    """Mark tests on the demo case as slow, and start with the longest files, so that no process ends alone."""
+    for item in items:
+        if "demo_case" in getattr(item, "fixturenames", ()):  # making the demo takes seconds
+            item.add_marker(pytest.mark.slow)
     items.sort(key=lambda item: item.path.name not in ("test_terminal_app.py", "test_terminal_edits.py"))
