@@ -21,7 +21,7 @@ from gray_kettle.decode import capture_headers
 from gray_kettle.decode.capture import CaptureReader
 from gray_kettle.decode.capture_files import iter_pcap
 from gray_kettle.decode.dot11.beacon_dedup import Announcer
-from gray_kettle.decode.dot11.client_capabilities import VictimRadio
+from gray_kettle.decode.dot11.client_capabilities import ClientRequests
 from gray_kettle.decode.dot11.mac_headers import headers_of
 from gray_kettle.decode.dot11.traffic_counters import Tally, listening
 from gray_kettle.model.setup import Setup
@@ -135,16 +135,16 @@ def stages(path: Path) -> None:
     for _ in range(RUNS):
         spent: dict[str, float] = defaultdict(float)
 
-        announcer, victim, tally = Announcer(), VictimRadio(), Tally()
+        announcer, requests, tally = Announcer(), ClientRequests(), Tally()
         with path.open("rb", buffering=0) as file:
             blocks = iter_pcap(file)
             while (block := _timed(spent, "container (read and walk)", next, blocks, None)) is not None:
                 heard = _timed(spent, "radiotap", capture_headers.decode, block)
                 headers = _timed(spent, "802.11 headers", headers_of, block, heard)
                 _timed(spent, "announcements", announcer.sightings, block, heard, headers)
-                _timed(spent, "clients' requests", victim.capabilities, block, heard, headers)
-                _timed(spent, "tallies", tally.traffic, block, heard, headers)
-                _timed(spent, "listening", listening, block, heard, headers)
+                _timed(spent, "client requests", requests.capabilities, block, heard, headers)
+                _timed(spent, "counters", tally.traffic, block, heard, headers)
+                _timed(spent, "coverage", listening, block, heard, headers)
         for name, seconds in spent.items():
             best[name] = min(best.get(name, seconds), seconds)
     for name, seconds in best.items():

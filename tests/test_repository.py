@@ -56,3 +56,16 @@ def test_every_module_and_public_function_says_what_it_is():
             if public and not ast.get_docstring(node) and len(node.body) > 2:
                 silent.append(f"{source}: {node.name}")
     assert not silent
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize("module", sorted(p.stem for p in (ROOT / "benchmarks").glob("[a-z]*.py")))
+def test_the_benchmarks_follow_the_names_of_the_code(module):
+    done = subprocess.run(
+        [sys.executable, "-c", f"import benchmarks.{module}"],
+        cwd=ROOT,
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert done.returncode == 0, done.stderr

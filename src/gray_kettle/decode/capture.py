@@ -8,7 +8,7 @@ import numpy as np
 from gray_kettle.decode import capture_headers, nl80211
 from gray_kettle.decode.capture_files import PacketBlock
 from gray_kettle.decode.dot11.beacon_dedup import Announcer
-from gray_kettle.decode.dot11.client_capabilities import ClientRequest
+from gray_kettle.decode.dot11.client_capabilities import ClientRequests
 from gray_kettle.decode.dot11.mac_headers import headers_of
 from gray_kettle.decode.dot11.traffic_counters import Tally, listening
 from gray_kettle.decode.errors import DecodeError
@@ -19,7 +19,7 @@ class CaptureReader:
     """Reads one capture block by block, and keeps count of what could not be read."""
 
     def __init__(self) -> None:
-        self._announcer, self._victim, self._tally = Announcer(), ClientRequest(), Tally()
+        self._announcer, self._victim, self._tally = Announcer(), ClientRequests(), Tally()
         self._answers = nl80211.ScanAnswers()
         self._unknown_links: dict[int, int] = {}
         self._damaged = self._bad_fcs = self._untimed = 0

@@ -29,7 +29,7 @@ _MOST_KEPT = 20_000
 _GROUP_BIT = 1 << 40
 
 
-class ClientRequest:
+class ClientRequests:
     """Reads the requests of one capture; each distinct one once."""
 
     def __init__(self) -> None:
