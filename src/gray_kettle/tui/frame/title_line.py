@@ -125,16 +125,25 @@ class KeyHints(ClickLine):
         ("[ ]", "window"),
         ("{ }", "shorter, longer"),
         ("t", "take"),
-        ("?", "help"),
         ("ctrl+p", "all commands"),
     )
+    HINT_OF_HELP: tuple[str, str] = (
+        "?",
+        "help",
+    )  # always shown: it lists the keys for which there is no room
 
     def line(self, width: int) -> list[tuple[str, str, str]]:
-        out, used = [(" ", "text", "")], 1
-        for key, what in (*self.own, *self.ALWAYS):
-            size = len(key) + len(what) + 4
-            if used + size > width:
+        shown, used = [self.HINT_OF_HELP], 1 + _hint_columns(self.HINT_OF_HELP)
+        for hint in (*self.own, *self.ALWAYS):
+            used += _hint_columns(hint)
+            if used > width:
                 break
+            shown.append(hint)
+        out: list[tuple[str, str, str]] = [(" ", "text", "")]
+        for key, what in (*shown[1:], shown[0]):
             out += [(key, "own", ""), (f" {what}   ", "dim", "")]
-            used += size
         return out
+
+
+def _hint_columns(hint: tuple[str, str]) -> int:
+    return len(hint[0]) + len(hint[1]) + 4
