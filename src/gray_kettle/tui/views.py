@@ -1,6 +1,6 @@
 """The numbered views by name. Imported behind the first picture."""
 
-from gray_kettle.tui.air.view import AirView
+from gray_kettle.tui.air.lanes_view import LanesView
 from gray_kettle.tui.brief.view import BriefView
 from gray_kettle.tui.frame.view import View
 from gray_kettle.tui.heard.view import HeardView
@@ -10,7 +10,7 @@ from gray_kettle.tui.sweep.view import SweepView
 VIEW_CLASSES: dict[str, type[View]] = {
     "brief": BriefView,
     "heard": HeardView,
-    "air": AirView,
+    "air": LanesView,
     "sweep": SweepView,
     "plan": PlanView,
 }

@@ -48,16 +48,16 @@ co-channel radios, to adjacent-channel radios, and to non-Wi-Fi emitters (✶).
 _WORTH_SAYING = 0.01
 
 
-class AirView(View):
+class LanesView(View):
     """Lanes and channel table, with the what-if beside them."""
 
     DEFAULT_CSS = """
-    AirView { layout: vertical; }
-    AirView #air-columns { height: 1fr; }
-    AirView #air-side { width: 44; border-left: solid $rule; }
-    AirView.-mid #air-side { width: 36; }
-    AirView.-narrow #air-columns { layout: vertical; }
-    AirView.-narrow #air-side { width: 100%; height: 4; border-left: none; border-top: solid $rule; }
+    LanesView { layout: vertical; }
+    LanesView #air-columns { height: 1fr; }
+    LanesView #air-side { width: 44; border-left: solid $rule; }
+    LanesView.-mid #air-side { width: 36; }
+    LanesView.-narrow #air-columns { layout: vertical; }
+    LanesView.-narrow #air-side { width: 100%; height: 4; border-left: none; border-top: solid $rule; }
     """
     BINDINGS: ClassVar = [
         Binding("left", "slide(-1)", "slide", id="air.left"),
