@@ -77,3 +77,12 @@ class Terminal:
 
     def stop(self) -> None:
         subprocess.run([*self.tmux, "kill-server"], capture_output=True, check=False)
+
+    def search_command(self, words: str) -> None:
+        """Open the command palette and search; it may be drawn before it takes keys, and filters after a pause."""
+        self.keys("C-p")
+        self.wait_for("Search for commands")
+        time.sleep(0.7)
+        self.type(words)
+        self.wait_for(words)
+        time.sleep(0.7)

@@ -19,9 +19,7 @@ pytestmark = pytest.mark.slow
 def test_thresholds_groups_and_the_reference_are_kept_and_undone(terminal, own_demo):
     terminal.start(*PROGRAM, "open", str(own_demo), columns=160, lines=47)
     terminal.wait_for("Set 1/20", "▲ 6 act")
-    terminal.keys("C-p")
-    terminal.wait_for("Search for commands")
-    terminal.type("thresholds")
+    terminal.search_command("thresholds")
     terminal.wait_for("When something counts as a finding in this case")
     terminal.keys("Enter")
     terminal.wait_for("Thresholds of findings", "act lost", "15 %")
