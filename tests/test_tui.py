@@ -1,9 +1,12 @@
 """Pieces of the interface on their own: rows, rail, inks, and the promises about crashes and themes."""
 
+import threading
+
 import pytest
 from rich.cells import cell_len
 from textual.app import App, ComposeResult
 
+from gray_kettle.store import Case
 from gray_kettle.tui import theme
 from gray_kettle.tui.app import KettleApp
 from gray_kettle.tui.crash import INTRODUCTION
@@ -161,6 +164,35 @@ async def test_each_band_and_channel_shows_in_every_order(demo_case):
         assert isinstance(screen, MainScreen)
         assert screen._state is not None
         assert screen._state.proposal is not None
+
+
+async def shows(pilot, condition):
+    """Wait until the state of the main screen meets a condition."""
+    for _ in range(200):
+        await pilot.pause(0.1)
+        state = pilot.app.screen._state
+        if state is not None and condition(state):
+            return
+    raise AssertionError("not shown within 20 s")
+
+
+@pytest.mark.slow
+async def test_a_change_counts_before_it_is_saved(own_demo, monkeypatch):
+    """A case that is read anew while the change is still being written shows the change, not the case."""
+    held = threading.Event()
+    save = Case.save_setup
+    monkeypatch.setattr(Case, "save_setup", lambda case, setup: (held.wait(60), save(case, setup)))
+    app = KettleApp(own_demo)
+    async with app.run_test(size=(120, 40)) as pilot:
+        screen = app.screen
+        assert isinstance(screen, MainScreen)
+        await shows(pilot, lambda state: state.proposal is not None)
+        screen.action_reference()
+        await shows(pilot, lambda state: state.setup.reference is not None)
+        held.set()
+        await app.workers.wait_for_complete()
+    with Case.open(own_demo) as case:
+        assert case.setup().reference is not None
 
 
 async def test_a_crash_prints_no_data(capsys):

@@ -71,9 +71,14 @@ def _without_preferences(setup: Setup) -> Setup:
     return replace(setup, preferences=Setup().preferences, done=(), clients=(), site="", complaint="")
 
 
-def load_session(case: "Case", start_s: float | None = None, end_s: float | None = None) -> Session:
-    """Read a window (the whole case for None) with the emitter detections there are so far."""
-    return Session(case.setup(), case.window(start_s, end_s))
+def load_session(
+    case: "Case", start_s: float | None = None, end_s: float | None = None, *, setup: Setup | None = None
+) -> Session:
+    """Read a window (the whole case for None) with the emitter detections there are so far.
+
+    setup: in place of the stored one.
+    """
+    return Session(setup or case.setup(), case.window(start_s, end_s, setup))
 
 
 def load_session_detected(

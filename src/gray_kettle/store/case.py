@@ -255,8 +255,13 @@ class Case:
             start_s, end_s = _span_of(db, None)
         return None if start_s is None else (float(start_s), float(end_s or start_s))
 
-    def window(self, start_s: float | None = None, end_s: float | None = None) -> Observations:
-        """All that was observed from start to end (both included; open ends for None)."""
+    def window(
+        self, start_s: float | None = None, end_s: float | None = None, setup: Setup | None = None
+    ) -> Observations:
+        """All that was observed from start to end (both included; open ends for None).
+
+        setup: whose reference window counts, the stored one for None.
+        """
         low = -np.inf if start_s is None else start_s
         high = np.inf if end_s is None else end_s
         takes = self.takes()
@@ -298,13 +303,13 @@ class Case:
             swept=self.sweeps.swept(low, high),
             detection_blocks=self.detections.window(low, high),
             rows_pending=self.detections.pending_rows(),
-            known_before=self._heard_in_reference(known, spot_of_take),
+            known_before=self._heard_in_reference(setup or self.setup(), known, spot_of_take),
         )
 
     def _heard_in_reference(
-        self, known: dict[int, Announcement], spot_of_take: dict[int, int]
+        self, setup: Setup, known: dict[int, Announcement], spot_of_take: dict[int, int]
     ) -> frozenset[str] | None:
-        reference = self.setup().reference
+        reference = setup.reference
         if reference is None:
             return None
         with self._reading() as db:

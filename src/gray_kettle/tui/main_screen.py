@@ -114,7 +114,7 @@ class MainScreen(Screen[None]):
             view.display = False  # until it is chosen
         await self.query_one(ContentSwitcher).mount(*self._views.values())
         self.action_view(self._wanted)
-        self._loader.load(self._window)
+        self._loader.load(self._window, self._edits.unsaved)
         if self._fresh:
             self.action_take()
 
@@ -257,7 +257,7 @@ class MainScreen(Screen[None]):
         self._show_status("assessing the window …")
         if self._view is not None:
             self._view.window_moved(self._state)
-        self._loader.load(self._window)
+        self._loader.load(self._window, self._edits.unsaved)
 
     # Setup
 
@@ -317,7 +317,7 @@ class MainScreen(Screen[None]):
     def _take_stored(self) -> None:
         """Something new is in the case: read all of it."""
         self._window, self._band = WHOLE, ""
-        self._loader.load(self._window)
+        self._loader.load(self._window, self._edits.unsaved)
         if self._fresh:
             self._fresh = False
             self.set_timer(0.1, self._ask_own)

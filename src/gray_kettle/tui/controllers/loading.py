@@ -31,9 +31,9 @@ class Loader:
         self._session: Session | None = None  # the newest that was shown
         self._span_s = (0.0, 0.0)
 
-    def load(self, window: Window) -> None:
-        """Read a window from the case."""
-        self._start(partial(self._load, window))
+    def load(self, window: Window, setup: "Setup | None" = None) -> None:
+        """Read a window from the case; under this setup where it may not be saved yet."""
+        self._start(partial(self._load, window, setup))
 
     def apply(self, setup: "Setup", window: Window) -> None:
         """Answer anew for a changed setup, from the observations at hand where they do not depend on the change."""
@@ -41,14 +41,14 @@ class Loader:
         if (
             session is None or setup.reference != session.setup.reference
         ):  # what was known before comes from the case
-            self.load(window)
+            self.load(window, setup)
         else:
             self._start(partial(self._answer, session.with_setup(setup), None))
 
     def _start(self, work: "partial[None]") -> None:
         self._screen.run_worker(work, thread=True, exclusive=True, group="load", description="load")
 
-    def _load(self, window: Window) -> None:
+    def _load(self, window: Window, setup: "Setup | None") -> None:
         from gray_kettle.detection import detect_pending
         from gray_kettle.session import load_session
         from gray_kettle.store import Case
@@ -57,14 +57,14 @@ class Loader:
         try:
             with Case.open(self._path) as case:
                 self._span_s = case.span_s() or (0.0, 0.0)
-                session = load_session(case, *window)
+                session = load_session(case, *window, setup=setup)
                 busy = _busy(session, self._span_s) if window == WHOLE else None
                 if session.observations.rows_pending:  # show what is known first; detection takes seconds
                     _ = session.assessment
                     self._show(session, busy, False)
                     if not detect_pending(case, self._detected, lambda: worker.is_cancelled):
                         return
-                    session = load_session(case, *window)
+                    session = load_session(case, *window, setup=setup)
         except KettleError as error:
             _LOGGER.warning("load: %s", error)
             self._screen.notify(

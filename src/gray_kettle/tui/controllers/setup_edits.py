@@ -36,6 +36,11 @@ class SetupEdits:
         state = self._state()
         return state.setup if state else None
 
+    @property
+    def unsaved(self) -> "Setup | None":
+        """The newest setup while the case may not hold it yet."""
+        return self._newest
+
     def reset(self) -> None:
         """The case was read anew: what it holds counts again."""
         self._newest = None
