@@ -69,3 +69,17 @@ def payload_shares(bursts_us: ArrayLike) -> FloatArray:
     alone = tau * (1 - tau) ** (n - 1)
     mean_us = (1 - tau) ** n * SLOT_US + float(is_longest @ lasts_us) + n * alone * (SIFS_US + BLOCK_ACK_US)
     return np.asarray(alone * bursts / mean_us)
+
+
+def share_after_backoff(failed: ArrayLike) -> FloatArray:
+    """Share of the medium's time that is left when so large a share (0 to 1) of our frames is lost whole.
+
+    After each such frame the contention window doubles, and the wait for the next grows. Source: the mean wait of the
+    same model at a given probability of loss.
+    """
+    p = np.asarray(failed, dtype=np.float64)
+    stage = np.arange(BACKOFF_STAGES)
+    waits = WINDOW_MIN / 2 * 2.0**stage
+    mean = (1 - p) * (p[..., None] ** stage * waits).sum(axis=-1) + p**BACKOFF_STAGES * waits[-1] * 2
+    exchange_us = PREAMBLE_US + BURST_US + SIFS_US + BLOCK_ACK_US + AIFS_US
+    return np.asarray((exchange_us + waits[0] * SLOT_US) / (exchange_us + mean * SLOT_US))

@@ -23,9 +23,13 @@ _POINTS: dict[tuple[str, int], tuple[tuple[float, float], ...]] = {
 # Passband of a receiver, MHz to each side of its centre.
 HALF_PASSBAND_MHZ = {20: 9.0, 40: 19.0, 80: 39.0, 160: 79.0, 320: 159.0}
 
-# The mask is a limit. Transmitters that are linear enough for their fast rates stay below it outside
-# the channel, and the victim's own filter helps: 15 dB together (docs/decisions/002-adjacent-channel-coupling.md).
-SKIRT_BELOW_MASK_DB = 15.0
+# The mask is a limit. Transmitters that are linear enough for their fast rates stay below it outside the channel;
+# those of DSSS need not be linear and use most of it (docs/decisions/002-adjacent-channel-coupling.md).
+SKIRT_BELOW_MASK_DB = {"ofdm": 15.0, "dsss": 5.0}
+# What a receiver's filter lets through of a signal beside its passband, by the gap between the two edges. The standard
+# asks for 20 dB at 2 MHz (adjacent channel rejection and SINR of the slowest scheme, 17.3.10.3); common receivers do
+# 14 dB better, and a few megahertz further out the filter is over its edge.
+_FILTER_GAP_HZ, _FILTER_DB = np.array([0.0, 2e6, 7e6, 22e6]), np.array([-30.0, -34.0, -55.0, -70.0])
 NOTHING_DB = -200.0
 
 
@@ -82,3 +86,19 @@ def coupling_db(
     total = 2 * _power_to(kind, width_mhz, below_mask_db, np.array(np.inf))
     with np.errstate(divide="ignore"):
         return np.asarray(np.clip(10 * np.log10(np.maximum(inside, 0.0) / total), NOTHING_DB, 0.0))
+
+
+def through_filter_db(gap_hz: ArrayLike) -> FloatArray:
+    """Share (dB) of a transmitter's power that a receiver's filter lets through, by the gap between the edges."""
+    return np.asarray(np.interp(np.asarray(gap_hz, dtype=np.float64), _FILTER_GAP_HZ, _FILTER_DB))
+
+
+def received_db(kind: str, width_mhz: int, victim_width_mhz: int, offset_hz: float) -> float:
+    """Share (dB, ≤ 0) of a transmitter that a receiver takes up: what falls in, and what its filter lets through."""
+    falls_in = coupling_db(kind, width_mhz, victim_width_mhz, offset_hz, SKIRT_BELOW_MASK_DB[kind])
+    edges_hz = (HALF_PASSBAND_MHZ[width_mhz] + HALF_PASSBAND_MHZ[victim_width_mhz]) * 1e6
+    gap_hz = abs(offset_hz) - edges_hz
+    if gap_hz < 0:
+        return float(falls_in)
+    passes = through_filter_db(gap_hz) + min(10 * np.log10(victim_width_mhz / width_mhz), 0.0)
+    return float(min(10 * np.log10(10 ** (falls_in / 10) + 10 ** (passes / 10)), 0.0))

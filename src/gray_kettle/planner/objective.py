@@ -10,7 +10,7 @@ import math
 
 import numpy as np
 
-from gray_kettle.analysis.loss.channel_overlap import overlap
+from gray_kettle.analysis.loss.channel_overlap import VALUES, overlap
 from gray_kettle.analysis.loss.interference_loss import efficiency_among, pair_effects, score_channels
 from gray_kettle.model.records import FloatArray, IntArray
 from gray_kettle.phy.carrier_sense import noise_floor_dbm
@@ -108,7 +108,7 @@ class Objective:
     def _classes(self, channels: list[Channel]) -> None:
         """Number the ways in which two channels lie to each other; the same for a sender of DSSS."""
         count = len(channels)
-        rows = np.full((1 + int(self.dsss.max()), count, count, 8), 20.0)
+        rows = np.full((1 + int(self.dsss.max()), count, count, VALUES + 2), 20.0)
         if self.count > 1:  # alone it does not matter how
             for d, dsss in enumerate((False, True)[: len(rows)]):
                 for k, mine in enumerate(channels):
@@ -116,7 +116,9 @@ class Objective:
                         (*overlap(mine, theirs, dsss), mine.width_mhz, theirs.width_mhz)
                         for theirs in channels
                     ]
-        self._classes_found, which = np.unique(np.round(rows.reshape(-1, 8), 9), axis=0, return_inverse=True)
+        self._classes_found, which = np.unique(
+            np.round(rows.reshape(-1, VALUES + 2), 9), axis=0, return_inverse=True
+        )
         self.pair_class = which.reshape(-1, count, count)  # class by (DSSS, mine, theirs)
         # Of a channel only few classes occur: each once, and which of them each other channel is.
         found = [[np.unique(row, return_inverse=True) for row in table] for table in self.pair_class]
@@ -131,9 +133,9 @@ class Objective:
     def _pairs(self) -> None:
         """The term that each other radio adds to a radio's sums, by class: (s, asking, other, c, sums)."""
         n, classes = self.count, self._classes_found
-        geometry = classes[:, :6].T[:, :, None]
-        noise = noise_floor_dbm(classes[:, 6] * 1e6)[:, None]
-        their_width = classes[:, 7].astype(np.int64)[:, None]
+        geometry = classes[:, :VALUES].T[:, :, None]
+        noise = noise_floor_dbm(classes[:, VALUES] * 1e6)[:, None]
+        their_width = classes[:, VALUES + 1].astype(np.int64)[:, None]
         step = np.where(classes[:, 2] > 0, np.log2(np.maximum(classes[:, 2], 20) / 20), -1).astype(int)
         sent = np.array([p.activity for p in self.models])[None, :]
         terms = np.zeros((len(self.shifts_db), n, n, len(classes), _WIDER + self.wider), dtype=self._type)
@@ -142,8 +144,9 @@ class Objective:
                 level = np.array([p.level_at[k] for p in self.models])[None, :] + shift
                 effects = pair_effects(geometry, their_width, level, noise, model.victim)
                 term = terms[s, k]
-                term[..., _CO] = _log(1 - sent * effects.heard).T
-                term[..., _COUNT], term[..., _SENDING] = effects.heard.T, (sent * effects.heard).T
+                waits = effects.waited_for
+                term[..., _CO] = _log(1 - sent * waits).T
+                term[..., _COUNT], term[..., _SENDING] = waits.T, (sent * waits).T
                 term[..., _BESIDE] = _log(1 - effects.spoilt_by(sent)).T
                 held = _log(1 - sent * effects.held).T
                 for j in range(self.wider):

@@ -7,14 +7,15 @@ import math
 from functools import lru_cache
 
 from gray_kettle.phy.channels import Channel, centre_hz
-from gray_kettle.phy.masks import NOTHING_DB, SKIRT_BELOW_MASK_DB, coupling_db
+from gray_kettle.phy.masks import NOTHING_DB, received_db
 
 _REACH_HZ = 200e6  # centres further apart than this cannot touch
 # What lies within the width that a receiver is set to reaches its narrower frames unfiltered, but for what the
 # transform keeps apart (docs/decisions/009-narrow-fallback-has-a-cost.md).
 _UNFILTERED_DB = -30.0
 
-Overlap = tuple[float, float, float, float, float, float]
+Overlap = tuple[float, ...]
+VALUES = 8  # of an overlap, see _overlap
 _PAIRS: dict[tuple[object, ...], Overlap] = {}
 
 
@@ -38,17 +39,40 @@ def overlap(mine: Channel, theirs: Channel, dsss: bool) -> Overlap:
 
 def _overlap(mine: Channel, theirs: Channel, dsss: bool) -> Overlap:
     """(same primary, my primary is among their parts, secondary segment overlaps, coupling, coupling into my primary,
-    coupling into what is left of mine when I fall back before theirs)
+    coupling into what is left of mine when I fall back before theirs, whether they send frames on a part of that
+    segment, coupling into that segment)
     """
     if mine.band != theirs.band:
-        return 0.0, 0.0, 0.0, NOTHING_DB, NOTHING_DB, NOTHING_DB
+        return 0.0, 0.0, 0.0, NOTHING_DB, NOTHING_DB, NOTHING_DB, 0.0, NOTHING_DB
     shares = mine.primary in theirs.parts
-    segment = 0 if shares else _shared_segment(mine, theirs)
+    framed = 0 if shares else _shared_segment(mine, theirs)
+    segment = framed or (0 if shares else _touched_segment(mine, theirs))
     full, narrow = _coupling(mine.segments, theirs, dsss), _coupling(((mine.primary_hz, 20e6),), theirs, dsss)
-    inner = NOTHING_DB
+    inner = outer = NOTHING_DB
     if segment:
+        added = [centre_hz(mine.band, n) for n in _segment_parts(mine, segment)]
+        outer = _coupling(((sum(added) / len(added), 20e6 * len(added)),), theirs, dsss)
         inner = max(_coupling((_inner(mine, segment),), theirs, dsss), _UNFILTERED_DB)
-    return float(mine.primary == theirs.primary), float(shares), float(segment), full, narrow, inner
+    same, in_frames = float(mine.primary == theirs.primary), float(framed > 0)
+    return same, float(shares), float(segment), full, narrow, inner, in_frames, outer
+
+
+def _touched_segment(mine: Channel, theirs: Channel) -> int:
+    """Width of the innermost secondary segment of mine that theirs overlaps off the raster, the primary being free of
+    it; 0 for none.
+    """
+    if _touch(mine.primary_hz, theirs):
+        return 0
+    width = 20
+    while width < mine.width_mhz:
+        if any(_touch(centre_hz(mine.band, n), theirs) for n in _segment_parts(mine, width)):
+            return width
+        width *= 2
+    return 0
+
+
+def _touch(part_hz: float, theirs: Channel) -> bool:
+    return any(abs(part_hz - hz) < 10e6 + width_hz / 2 - 1e6 for hz, width_hz in theirs.segments)
 
 
 def _shared_segment(mine: Channel, theirs: Channel) -> int:
@@ -80,8 +104,8 @@ def _inner(mine: Channel, width_mhz: int) -> tuple[float, float]:
         return mine.segments[0]
     ordered, count = sorted(mine.parts), width_mhz // 20
     at = ordered.index(mine.primary) // count * count
-    fast_median = (centre_hz(mine.band, ordered[at]) + centre_hz(mine.band, ordered[at + count - 1])) / 2
-    return fast_median, width_mhz * 1e6
+    middle_hz = (centre_hz(mine.band, ordered[at]) + centre_hz(mine.band, ordered[at + count - 1])) / 2
+    return middle_hz, width_mhz * 1e6
 
 
 def _coupling(segments: tuple[tuple[float, float], ...], theirs: Channel, dsss: bool) -> float:
@@ -101,4 +125,4 @@ def _coupling(segments: tuple[tuple[float, float], ...], theirs: Channel, dsss: 
 
 @lru_cache(maxsize=10_000)
 def _share(kind: str, width_mhz: int, victim_width_mhz: int, offset_hz: float) -> float:
-    return float(10 ** (coupling_db(kind, width_mhz, victim_width_mhz, offset_hz, SKIRT_BELOW_MASK_DB) / 10))
+    return float(10 ** (received_db(kind, width_mhz, victim_width_mhz, offset_hz) / 10))

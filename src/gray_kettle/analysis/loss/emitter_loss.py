@@ -8,11 +8,11 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from gray_kettle.analysis import model_constants
 from gray_kettle.analysis.assessment import Emitter
 from gray_kettle.model.records import FloatArray
 from gray_kettle.phy import carrier_sense
-from gray_kettle.phy.channels import Channel, centre_hz
+from gray_kettle.phy.channels import Channel, centre_hz, number_at
+from gray_kettle.phy.rate_control import PACKET_S
 
 # How long one burst lasts, s: what begins while a frame is on the air spoils it.
 _BURST_S = {
@@ -77,26 +77,58 @@ def taken(
 
 
 def emitter_loss(
-    channel: Channel, emission: Emission, spoilt: Callable[[float], float]
+    channel: Channel, emission: Emission, spoilt: Callable[[float, float, float], float]
 ) -> tuple[float, tuple[float, ...]]:
-    """(share lost on the primary part, busy share of what each widening adds). spoilt: share of frames by level, dBm.
+    """(share lost on the primary part, busy share of what each widening adds).
 
-    Over −62 dBm we wait for it; below, it spoils the frames that the air without it would carry. A burst that
-    begins while a frame is on the air spoils that too: 1 − exp(−λT) of them, λ bursts a second, T of a frame.
+    spoilt: share of throughput lost by level (dBm), share of packets hit, share of data lost if headers are lost too.
+    Over −62 dBm we wait for it; below, it spoils the packets that it meets: those of its duty, and those in which a
+    burst begins, 1 − exp(−λT), λ bursts a second, T of one packet. The rest of an aggregate arrives.
     """
-    duty = emission.duty.get((channel.band, channel.primary), 0.0)
     lost = 0.0
+    duty, level = _touching(emission, channel.band, *_edges(channel.band, (channel.primary,)))
     if duty:
-        level = _level_in(emission, channel.band, channel.primary)
-        waits, spoils = _waits(level), spoilt(level)
-        silent = duty * (waits + (1 - waits) * spoils)
-        lost = 1 - (1 - silent) * float(np.exp(-duty / emission.burst_s * model_constants.FRAME_S * spoils))
+        waits = _waits(level)
+        hit = _hit(duty, emission.burst_s)
+        lost = 1 - (1 - duty * waits) * (1 - (1 - waits) * spoilt(level, hit, 1 - (1 - duty) * (1 - hit)))
     steps = []
+    held = {channel.primary}
     for added in _added(channel):
-        duty, number = max((emission.duty.get((channel.band, n), 0.0), n) for n in added)
-        level = _level_in(emission, channel.band, number)
-        steps.append(duty * max(_waits(level), spoilt(level)) if duty else 0.0)
+        held |= set(added)
+        duty, level = _touching(emission, channel.band, *_edges(channel.band, tuple(held)), tuple(added))
+        steps.append(duty * max(_waits(level), spoilt(level, 1.0, 1.0)) if duty else 0.0)
     return lost, tuple(steps)
+
+
+def _hit(duty: float, burst_s: float) -> float:
+    """Share of packets that meet a burst."""
+    return 1 - (1 - duty) * float(np.exp(-duty / burst_s * PACKET_S))
+
+
+def _touching(
+    emission: Emission, band: str, low_hz: float, high_hz: float, parts: tuple[int, ...] = ()
+) -> tuple[float, float]:
+    """(duty, level in dBm) of what falls between two edges; (0, level) where nothing does.
+
+    parts: 20 MHz channels in it whose duty was measured; without, the one that the edges are of. On the seam between
+    two parts, which neither part fills, the emitter counts with its own duty: a wider channel fills the seam.
+    """
+    emitter = emission.emitter
+    numbers = parts or (number_at((low_hz + high_hz) / 2)[1],)
+    measured = max((emission.duty.get((band, n), 0.0), -k) for k, n in enumerate(numbers))
+    if measured[0]:
+        return measured[0], _level_in(emission, band, numbers[-measured[1]])
+    touches = emitter.low_hz < high_hz and emitter.high_hz > low_hz
+    if not touches or any((band, n) in emission.duty for n in numbers):
+        return 0.0, emission.level_dbm
+    reach = min(emitter.high_hz, high_hz) - max(emitter.low_hz, low_hz)
+    return emitter.duty, emission.level_dbm + _share_db(reach, emitter)
+
+
+def _edges(band: str, parts: tuple[int, ...]) -> tuple[float, float]:
+    """What a channel of these parts fills, Hz."""
+    centres = [centre_hz(band, n) for n in parts]
+    return min(centres) - _PART_HZ / 2, max(centres) + _PART_HZ / 2
 
 
 def _waits(level_dbm: float) -> float:
@@ -106,10 +138,13 @@ def _waits(level_dbm: float) -> float:
 def _level_in(emission: Emission, band: str, number: int) -> float:
     """Level of what falls into a 20 MHz part: a wide burst brings only a part of its power."""
     emitter = emission.emitter
-    fast_median = centre_hz(band, number)
-    reach = min(emitter.high_hz, fast_median + _PART_HZ / 2) - max(emitter.low_hz, fast_median - _PART_HZ / 2)
-    share = min(max(reach, 1.0) / max(emitter.burst_hz, 1.0), 1.0)
-    return emission.level_dbm + 10 * float(np.log10(share))
+    middle_hz = centre_hz(band, number)
+    reach = min(emitter.high_hz, middle_hz + _PART_HZ / 2) - max(emitter.low_hz, middle_hz - _PART_HZ / 2)
+    return emission.level_dbm + _share_db(reach, emitter)
+
+
+def _share_db(reach_hz: float, emitter: Emitter) -> float:
+    return 10 * float(np.log10(min(max(reach_hz, 1.0) / max(emitter.burst_hz, 1.0), 1.0)))
 
 
 def _added(channel: Channel) -> list[tuple[int, ...]]:

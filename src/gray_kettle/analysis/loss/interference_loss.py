@@ -11,13 +11,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.analysis import model_constants
-from gray_kettle.analysis.loss.channel_overlap import overlap
+from gray_kettle.analysis.loss.channel_overlap import VALUES, overlap
 from gray_kettle.analysis.loss.emitter_loss import Emission, emitter_loss, taken
 from gray_kettle.model.records import FloatArray, IntArray
 from gray_kettle.phy import carrier_sense
 from gray_kettle.phy.channels import Channel
 from gray_kettle.phy.contention import mac_efficiency
-from gray_kettle.phy.rates import MCS_SINR_DB, TOP_MCS, rate_at_mbps
+from gray_kettle.phy.rate_control import lost_to_sender, mean_rate_mbps, share_lost
 
 
 @dataclass(frozen=True, eq=False)
@@ -82,7 +82,7 @@ class Candidates:
         self._rates: dict[VictimRadio, FloatArray] = {}
 
     def overlap(self, others: "Interferers") -> FloatArray:
-        """Overlap of each other with each channel, shape (6, channels, others); the six as in channel_overlap."""
+        """Overlap of each other with each channel, shape (8, channels, others); the eight as in channel_overlap."""
         columns = []
         for theirs, dsss in zip(others.channels, others.dsss_only, strict=True):
             key = (theirs, bool(dsss))
@@ -90,7 +90,7 @@ class Candidates:
                 self._columns[key] = np.array([overlap(mine, *key) for mine in self.channels]).T
             columns.append(self._columns[key])
         if not columns:
-            return np.zeros((6, len(self.channels), 0))
+            return np.zeros((VALUES, len(self.channels), 0))
         return np.stack(columns, axis=2)
 
     def rates_mbps(self, victim: "VictimRadio") -> FloatArray:
@@ -100,7 +100,7 @@ class Candidates:
             for width in np.unique(self.usable_mhz[self.usable_mhz > 0]):
                 snr_db = victim.client_level_dbm - carrier_sense.noise_floor_dbm(float(width) * 1e6)
                 streams = min(victim.streams, model_constants.CLIENT_STREAMS)
-                out[self.usable_mhz == width] = rate_at_mbps(victim.generation, int(width), streams, snr_db)
+                out[self.usable_mhz == width] = mean_rate_mbps(victim.generation, int(width), streams, snr_db)
             # A station may always send narrower: a wider usable channel is never worth less.
             self._rates[victim] = np.maximum.accumulate(out, axis=1)
         return self._rates[victim]
@@ -138,7 +138,7 @@ def score_channels(victim: VictimRadio, candidates: Candidates, others: Interfer
     effects = pair_effects(
         candidates.overlap(others), width_mhz, others.level_dbm[None, :], candidates.noise_dbm, victim
     )
-    heard, held = effects.heard, effects.held
+    heard, held = effects.waited_for, effects.held
     known, reported = (
         presence * activity,
         np.nan_to_num(others.reported_utilisation * others.presence)[None, :],
@@ -172,18 +172,24 @@ def score_channels(victim: VictimRadio, candidates: Candidates, others: Interfer
     efficiency = efficiency_among(contenders)
     rate_mbps = (usable * candidates.rates_mbps(victim)).sum(axis=1)
     expected = primary_free * efficiency * rate_mbps
+    # What overlaps in part is adjacent-channel interference, whether it is waited for or spoils frames.
+    beside = effects.overlaps
+    waits_beside = np.where(beside, co_to, 0.0).sum(axis=1)
+    adjacent_to = _shared_out(adjacent_groups, adjacent_known, adjacent_reported, groups)
     return ChannelScores(
         candidates=candidates.channels,
         clear_air=clear,
         expected_mbps=expected,
-        co_lost=co_busy,
-        adjacent_lost=1 - adjacent_free,
-        co_lost_to=co_to,
-        adjacent_lost_to=_shared_out(adjacent_groups, adjacent_known, adjacent_reported, groups),
+        co_lost=np.clip(1 - (1 - co_busy) / (1 - waits_beside), 0.0, 1.0),
+        adjacent_lost=1 - adjacent_free * (1 - waits_beside),
+        co_lost_to=np.where(beside, 0.0, co_to + np.where(effects.in_secondary, 0.0, adjacent_to)),
+        adjacent_lost_to=np.where(
+            beside, co_to + adjacent_to, np.where(effects.in_secondary, adjacent_to, 0.0)
+        ),
         secondary_lost_to=np.maximum(known, reported) * held * primary_free[:, None],
         non_wifi_lost_to=non_wifi.lost_to,
-        heard_on_primary=heard,
-        heard_in_parts=(heard >= 0.5) | (effects.in_secondary & (effects.holds >= 0.5)),
+        heard_on_primary=effects.heard,
+        heard_in_parts=(effects.heard >= 0.5) | (effects.in_secondary & (effects.holds >= 0.5)),
         coupled_dbm=np.where(effects.overlaps, effects.coupled_dbm, -np.inf),
         contenders=contenders,
         efficiency=np.asarray(efficiency),
@@ -199,26 +205,43 @@ def score_channels(victim: VictimRadio, candidates: Candidates, others: Interfer
 class PairEffect:
     """What transmitters do to an asking radio while they send, whatever share of time they send. All of one shape.
 
-    heard: chance that a frame of theirs on our primary is heard. holds: that one on a secondary part holds us back;
-    held: the same, or that it spoils wide frames. defers: chance that what spills over silences us; loss: share of
-    frames that it spoils, leaks: of the narrower frames that are left when we fall back.
+    heard: chance that a frame of theirs on our primary is decoded, so that we wait. defers: chance that what overlaps
+    our primary in part is loud enough to wait for. holds: that one on a secondary part holds us back; held: the same,
+    or that it spoils wide frames. spoils: share of our frames lost while it sends. rise_db: of the noise at our client by what is not waited for; leak_db: of the
+    noise of the narrower frames that are left when we fall back.
     """
 
+    generation: str
+    snr_db: FloatArray
+    inner_snr_db: FloatArray
     in_secondary: NDArray[np.bool_]
     overlaps: NDArray[np.bool_]
     segment_mhz: FloatArray
     coupled_dbm: FloatArray
     heard: FloatArray
+    defers: FloatArray
     holds: FloatArray
     held: FloatArray
-    defers: FloatArray
-    loss: FloatArray
-    leaks: FloatArray
+    spoils: FloatArray
+    rise_db: FloatArray
+    leak_db: FloatArray
+
+    @property
+    def waited_for(self) -> FloatArray:
+        """Chance that we wait for it: its frames or its energy."""
+        return np.asarray(np.where(self.overlaps, self.defers, self.heard))
 
     def spoilt_by(self, sent: FloatArray) -> FloatArray:
-        """Share lost to what they send beside us (share of time), or into the width that is left."""
-        beside = np.maximum(sent * self.defers, _exposed(sent) * self.loss)
-        return np.asarray(np.where(self.overlaps, beside, _exposed(sent) * self.leaks * self.in_secondary))
+        """Share of throughput lost to what they send (share of time) without being waited for."""
+        unheard = sent * (1 - self.waited_for)
+        # What we spoil of theirs they send again.
+        unheard = np.minimum(unheard / (1 - model_constants.OWN_SHARE * self.spoils), 1.0)
+        beside = lost_to_sender(self.generation, self.snr_db, self.rise_db, unheard)
+        leaked = lost_to_sender(self.generation, self.inner_snr_db, self.leak_db, sent)
+        # Wide frames that it spoils unseen are lost, until staying narrow (half the rate) brings more than they do.
+        unseen = lost_to_sender(self.generation, self.snr_db, self.rise_db, sent * (1 - self.holds))
+        wide = np.maximum(1 - unseen, 0.5) / (1 - unseen / 2)
+        return np.asarray(np.where(self.in_secondary, 1 - (1 - leaked) * wide, beside))
 
 
 def pair_effects(
@@ -228,28 +251,46 @@ def pair_effects(
     noise_dbm: FloatArray,
     victim: VictimRadio,
 ) -> PairEffect:
-    """lie: shape (6, …), see analysis.loss.channel_overlap.overlap; the rest broadcasts to what follows the six."""
+    """overlap: shape (8, …), see analysis.loss.channel_overlap; the rest broadcasts to what follows the eight."""
     same, on_primary, segment_mhz = overlap[0] > 0, overlap[1] > 0, overlap[2]
     in_secondary = segment_mhz > 0
     level = np.where(level_dbm < carrier_sense.UNHEARD_DBM, -np.inf, level_dbm)
     # Their primary part carries what they send at 20 MHz; on their other parts only wide frames are heard.
     spread_db = 10 * np.log10(their_width_mhz / 20)
     heard = carrier_sense.heard_share(np.where(same, level, level - spread_db), carrier_sense.PREAMBLE_DBM)
-    loss = _frame_loss(level + overlap[3], noise_dbm, victim)
-    holds = carrier_sense.heard_share(level, _secondary_threshold(segment_mhz))
+    holds = np.where(
+        overlap[6] > 0,
+        carrier_sense.heard_share(level, _secondary_threshold(segment_mhz)),
+        carrier_sense.heard_share(
+            level + overlap[7], carrier_sense.ENERGY_DBM
+        ),  # off the raster it is energy
+    )
     inner_noise = carrier_sense.noise_floor_dbm(np.maximum(segment_mhz, 20) * 1e6)
+    rise = _rise_db(level + overlap[3], noise_dbm)
+    snr = victim.client_level_dbm - noise_dbm
+    # A wide frame that a secondary part spoils is worth no more than the narrow one that is sent instead.
+    spoils = lost_to_sender(victim.generation, snr, rise, np.ones(()))
     return PairEffect(
+        generation=victim.generation,
+        snr_db=np.asarray(snr),
+        inner_snr_db=victim.client_level_dbm - inner_noise,
         in_secondary=in_secondary,
         overlaps=~on_primary & ~in_secondary,
         segment_mhz=segment_mhz,
         coupled_dbm=level + overlap[3],
         heard=np.where(on_primary, heard, 0.0),
-        holds=holds,
-        held=np.where(in_secondary, np.maximum(holds, loss), 0.0),
         defers=carrier_sense.heard_share(level + overlap[4], carrier_sense.ENERGY_DBM),
-        loss=loss,
-        leaks=_frame_loss(level + overlap[5], inner_noise, victim),
+        holds=holds,
+        held=np.where(in_secondary, holds + (1 - holds) * spoils, 0.0),
+        spoils=np.asarray(spoils),
+        rise_db=rise,
+        leak_db=_rise_db(level + overlap[5], inner_noise),
     )
+
+
+def _rise_db(coupled_dbm: FloatArray, noise_dbm: FloatArray) -> FloatArray:
+    """By how much interference raises the noise."""
+    return np.asarray(10 * np.log10(1 + 10 ** ((coupled_dbm - noise_dbm) / 10)))
 
 
 def efficiency_among(contenders: FloatArray) -> FloatArray:
@@ -261,10 +302,14 @@ def efficiency_among(contenders: FloatArray) -> FloatArray:
 def _emitter_loss(
     channel: Channel, emission: Emission, victim: VictimRadio
 ) -> tuple[float, tuple[float, ...]]:
-    noise_dbm = np.array([carrier_sense.noise_floor_dbm(channel.width_mhz * 1e6)])
-    return emitter_loss(
-        channel, emission, lambda level: float(_frame_loss(np.array([level]), noise_dbm, victim)[0])
-    )
+    noise_dbm = float(carrier_sense.noise_floor_dbm(channel.width_mhz * 1e6))
+    snr_db = victim.client_level_dbm - noise_dbm
+
+    def lost(level_dbm: float, hit: float, whole: float) -> float:
+        rise = _rise_db(np.array(level_dbm), np.array(noise_dbm))
+        return float(share_lost(victim.generation, snr_db, rise, hit, whole))
+
+    return emitter_loss(channel, emission, lost)
 
 
 @cache
@@ -331,26 +376,6 @@ def _shared_out(by_group: FloatArray, known: FloatArray, reported: FloatArray, g
         part = weight / np.where(total > 0, total, 1.0)[:, groups.member]
         out[:, groups.order] = part * by_group[:, groups.member]
     return out
-
-
-def _exposed(activity: FloatArray) -> FloatArray:
-    """Share of our frames that overlap a transmission which does not wait for them: bursts as long as our frames."""
-    return np.asarray(1 - (1 - activity) * np.exp(-activity))
-
-
-def _frame_loss(coupled_dbm: FloatArray, noise_dbm: FloatArray, victim: VictimRadio) -> FloatArray:
-    """Share of frames lost to this interference, at the rate chosen for the air without it.
-
-    Rate control does not follow bursts of milliseconds: frames are lost once the noise rises by more than the
-    margin in hand. A signal better than the fastest rate needs adds to the margin.
-    """
-    rise = 10 * np.log10(1 + 10 ** ((coupled_dbm - noise_dbm) / 10))
-    top = MCS_SINR_DB[TOP_MCS.get(victim.generation, 7)]
-    spare = np.maximum(victim.client_level_dbm - noise_dbm - top, 0.0)
-    margin = model_constants.MARGIN_DB + spare
-    at_rest = carrier_sense.normal_share(-margin / model_constants.MARGIN_SPREAD_DB)
-    lost = carrier_sense.normal_share((rise - margin) / model_constants.MARGIN_SPREAD_DB)
-    return np.asarray(np.clip((lost - at_rest) / (1 - at_rest), 0.0, 1.0))
 
 
 def _secondary_threshold(segment_mhz: FloatArray) -> FloatArray:

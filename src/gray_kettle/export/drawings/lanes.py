@@ -74,7 +74,7 @@ def _spectrum(radio: Radio, low_hz: float, high_hz: float) -> tuple[FloatArray, 
     density = np.full(len(freq_hz), -200.0)
     for centre_hz, width_hz in radio.channel.segments:
         width = 20 if kind == "dsss" else round(width_hz / 1e6)
-        density = np.maximum(density, mask_db(kind, width, freq_hz - centre_hz, SKIRT_BELOW_MASK_DB))
+        density = np.maximum(density, mask_db(kind, width, freq_hz - centre_hz, SKIRT_BELOW_MASK_DB[kind]))
     return freq_hz, density
 
 

@@ -70,7 +70,7 @@ def _points(reach_hz: float) -> Floats:
 def ofdm(width_mhz: int) -> Shape:
     """Flat top and skirts, which real transmitters keep well below what the mask allows."""
     return shape_of(
-        lambda f: 10 ** (mask_db("ofdm", width_mhz, f, SKIRT_BELOW_MASK_DB) / 10), 2.2e6 * width_mhz
+        lambda f: 10 ** (mask_db("ofdm", width_mhz, f, SKIRT_BELOW_MASK_DB["ofdm"]) / 10), 2.2e6 * width_mhz
     )
 
 

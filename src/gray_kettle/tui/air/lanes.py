@@ -151,7 +151,7 @@ class Lanes(ThemedWidget, Widget, can_focus=True):
         best = np.full(len(hz), -300.0)
         for centre_hz, width_hz in radio.channel.segments:
             width = 20 if kind == "dsss" else round(width_hz / 1e6)
-            best = np.maximum(best, mask_db(kind, width, hz - centre_hz, SKIRT_BELOW_MASK_DB))
+            best = np.maximum(best, mask_db(kind, width, hz - centre_hz, SKIRT_BELOW_MASK_DB[kind]))
         level = level_at(radio.stay, None) + best
         return np.clip((level - _FLOOR_DBM) / (_TOP_DBM - _FLOOR_DBM), 0.0, 1.0)
 
