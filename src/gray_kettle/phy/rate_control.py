@@ -63,7 +63,9 @@ def share_lost(
     alone = _arrives(np.array([snr_db]), needed, SIGNAL_FADING_DB)
     beside = np.minimum(_arrives(snr_db - rise, needed, spread_db), alone)
     headers = _headers(generation, snr_db, rise)
-    arrives = alone * (headers * (1 - met) + (1 - headers) * (1 - gone)) + met * np.minimum(beside, headers)
+    arrives = alone * (headers * (1 - met) + (1 - headers) * (1 - gone)) + met * np.minimum(
+        beside, alone * headers
+    )
     best = (arrives * rates).max(axis=-1)
     return np.asarray(np.clip(1 - best / max(float((alone * rates).max()), 1e-12), 0.0, 1.0))
 
@@ -71,7 +73,10 @@ def share_lost(
 def _headers(generation: str, snr_db: float, rise_db: FloatArray) -> FloatArray:
     """Share of headers that arrive in spite of interference: they are sent at the slowest rate."""
     spread_db = np.hypot(SIGNAL_FADING_DB, FADING_DB * (1 - 10 ** (-rise_db / 10)))
-    return _arrives(snr_db - rise_db, schemes(generation, 20, 1)[0][:1], spread_db)
+    slowest_db = schemes(generation, 20, 1)[0][:1]
+    alone = _arrives(np.array(snr_db), slowest_db, SIGNAL_FADING_DB)
+    beside = _arrives(snr_db - rise_db, slowest_db, spread_db)
+    return np.asarray(np.minimum(beside / np.maximum(alone, 1e-12), 1.0))
 
 
 def _arrives(snr_db: FloatArray, needed_db: FloatArray, spread_db: FloatArray | float) -> FloatArray:
@@ -94,6 +99,7 @@ def _table(generation: str, snr_db: float) -> FloatArray:
     )
     gone = sent * (1 - _headers(generation, snr_db, _RISES_DB[:, None]))
     lost = 1 - (1 - lost) * share_after_backoff(gone)
+    lost[0] = 0.0  # nothing added, nothing lost: not by rounding either
     # More is never better, whatever scheme it is answered with.
     return np.asarray(np.maximum.accumulate(np.maximum.accumulate(lost, axis=0), axis=1))
 

@@ -99,7 +99,7 @@ class Objective:
             others = model.others if time is None else model.times[time][1]
             alone = score_channels(model.victim, options, others.louder_by(shift))
             sums = self.base[s, k, : len(rates)]
-            beside = (1 - alone.adjacent_lost) * np.prod(1 - alone.non_wifi_lost_to, axis=1)
+            beside = alone.unspoilt * np.prod(1 - alone.non_wifi_lost_to, axis=1)
             sums[:, _CO] = _log(alone.co_free)
             sums[:, _COUNT], sums[:, _SENDING] = alone.count, alone.contenders
             sums[:, _BESIDE] = _log(beside)

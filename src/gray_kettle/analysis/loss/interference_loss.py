@@ -19,6 +19,8 @@ from gray_kettle.phy.channels import Channel
 from gray_kettle.phy.contention import mac_efficiency
 from gray_kettle.phy.rate_control import lost_to_sender, mean_rate_mbps, share_lost
 
+_TYPICAL_SNR_DB = model_constants.CLIENT_LEVEL_DBM - float(carrier_sense.noise_floor_dbm(20e6))
+
 
 @dataclass(frozen=True, eq=False)
 class Interferers:
@@ -127,6 +129,7 @@ class ChannelScores:
     width_share: FloatArray  # mean share of the width that is usable
     rate_mbps: FloatArray  # mean rate over the usable widths
     count: FloatArray  # of those heard on the primary, by how long they are there
+    unspoilt: FloatArray  # what is left by those that are not waited for
     co_free: FloatArray  # what those that share the primary leave, before the fair share that is always left
     beyond: FloatArray  # (candidates, 5) busy share of what each widening adds
 
@@ -172,20 +175,22 @@ def score_channels(victim: VictimRadio, candidates: Candidates, others: Interfer
     efficiency = efficiency_among(contenders)
     rate_mbps = (usable * candidates.rates_mbps(victim)).sum(axis=1)
     expected = primary_free * efficiency * rate_mbps
-    # What overlaps in part is adjacent-channel interference, whether it is waited for or spoils frames.
-    beside = effects.overlaps
-    waits_beside = np.where(beside, co_to, 0.0).sum(axis=1)
-    adjacent_to = _shared_out(adjacent_groups, adjacent_known, adjacent_reported, groups)
+    # What shares our primary is co-channel interference, what overlaps in part or lies beside is adjacent-channel
+    # interference, whether we wait for it or it spoils frames. Both together leave what is left.
+    on_it = ~effects.overlaps & ~effects.in_secondary
+    spoils_to = _shared_out(adjacent_groups, adjacent_known, adjacent_reported, groups)
+    by_name = np.minimum(co_to + spoils_to, 1.0)
+    waits_beside = np.where(on_it, 0.0, co_to).sum(axis=1)
+    spoilt_on_it = np.prod(1 - np.where(on_it, spoils_to, 0.0), axis=1)
     return ChannelScores(
         candidates=candidates.channels,
         clear_air=clear,
         expected_mbps=expected,
-        co_lost=np.clip(1 - (1 - co_busy) / (1 - waits_beside), 0.0, 1.0),
-        adjacent_lost=1 - adjacent_free * (1 - waits_beside),
-        co_lost_to=np.where(beside, 0.0, co_to + np.where(effects.in_secondary, 0.0, adjacent_to)),
-        adjacent_lost_to=np.where(
-            beside, co_to + adjacent_to, np.where(effects.in_secondary, adjacent_to, 0.0)
-        ),
+        co_lost=1 - np.minimum((1 - co_busy) / (1 - waits_beside) * spoilt_on_it, 1.0),
+        adjacent_lost=1
+        - (1 - waits_beside) * np.minimum(adjacent_free / np.maximum(spoilt_on_it, 1e-12), 1.0),
+        co_lost_to=np.where(on_it, by_name, 0.0),
+        adjacent_lost_to=np.where(on_it, 0.0, by_name),
         secondary_lost_to=np.maximum(known, reported) * held * primary_free[:, None],
         non_wifi_lost_to=non_wifi.lost_to,
         heard_on_primary=effects.heard,
@@ -196,6 +201,7 @@ def score_channels(victim: VictimRadio, candidates: Candidates, others: Interfer
         width_share=width_share,
         rate_mbps=rate_mbps,
         count=count,
+        unspoilt=adjacent_free,
         co_free=1 - co_summed,
         beyond=beyond,
     )
@@ -207,7 +213,8 @@ class PairEffect:
 
     heard: chance that a frame of theirs on our primary is decoded, so that we wait. defers: chance that what overlaps
     our primary in part is loud enough to wait for. holds: that one on a secondary part holds us back; held: the same,
-    or that it spoils wide frames. spoils: share of our frames lost while it sends. rise_db: of the noise at our client by what is not waited for; leak_db: of the
+    or that it spoils wide frames. spoils_theirs: share of its frames that
+    ours would cost. rise_db: of the noise at our client by what is not waited for; leak_db: of the
     noise of the narrower frames that are left when we fall back.
     """
 
@@ -222,7 +229,7 @@ class PairEffect:
     defers: FloatArray
     holds: FloatArray
     held: FloatArray
-    spoils: FloatArray
+    spoils_theirs: FloatArray
     rise_db: FloatArray
     leak_db: FloatArray
 
@@ -234,8 +241,8 @@ class PairEffect:
     def spoilt_by(self, sent: FloatArray) -> FloatArray:
         """Share of throughput lost to what they send (share of time) without being waited for."""
         unheard = sent * (1 - self.waited_for)
-        # What we spoil of theirs they send again.
-        unheard = np.minimum(unheard / (1 - model_constants.OWN_SHARE * self.spoils), 1.0)
+        # What we spoil of theirs they send again: we are as strong at their clients as they are at ours.
+        unheard = np.minimum(unheard / (1 - model_constants.OWN_SHARE * self.spoils_theirs), 1.0)
         beside = lost_to_sender(self.generation, self.snr_db, self.rise_db, unheard)
         leaked = lost_to_sender(self.generation, self.inner_snr_db, self.leak_db, sent)
         # Wide frames that it spoils unseen are lost, until staying narrow (half the rate) brings more than they do.
@@ -282,7 +289,7 @@ def pair_effects(
         defers=carrier_sense.heard_share(level + overlap[4], carrier_sense.ENERGY_DBM),
         holds=holds,
         held=np.where(in_secondary, holds + (1 - holds) * spoils, 0.0),
-        spoils=np.asarray(spoils),
+        spoils_theirs=lost_to_sender("ax", _TYPICAL_SNR_DB, rise, np.ones(())),
         rise_db=rise,
         leak_db=_rise_db(level + overlap[5], inner_noise),
     )
