@@ -10,3 +10,4 @@ SAME_RADIO_DB = 4.0  # two BSSIDs of one radio differ by no more than this in le
 PRESENCE_STEP_S = 60.0  # presence counts steps of this length
 HOPPING_CHANNELS = 3  # a receiver on at least so many channels hops over the whole band
 OWN_SHARE = 0.4  # of the air that a saturated radio takes beside one that it does not wait for
+BUSY_WEIGHT = 0.5  # of the busy hour in the plan; the other half is the observed load

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from gray_kettle.errors import InvalidInput
 
+DESIGN_LOAD = 0.5
 CHANGE_COST = 0.10  # in log units: a change must promise about 10 % more throughput
 RADAR = ("avoid", "allow", "prefer")
 
@@ -15,7 +16,8 @@ class PlanPreferences:
     locked: ids of radios that keep their channel. offers: (radio id, limit) of what a radio can be set to, as in
     planner.limits without the band. radar: how to treat DFS channels. change_cost: what a change must gain, in log
     units. most_moves: None for any number. weights: (radio id, weight of its throughput). hours: hours of the day
-    (local time) that count, as "8-16"; "" for all.
+    (local time) that count, as "8-16"; "" for all. design_load: share of the air (0 to 1) that each own radio offers
+    in the busy hour; loads: (radio id, its own).
     """
 
     locked: tuple[str, ...] = ()
@@ -25,6 +27,8 @@ class PlanPreferences:
     most_moves: int | None = None
     weights: tuple[tuple[str, float], ...] = ()
     hours: str = ""
+    design_load: float = DESIGN_LOAD
+    loads: tuple[tuple[str, float], ...] = ()
 
     def __post_init__(self) -> None:
         if self.radar not in RADAR:

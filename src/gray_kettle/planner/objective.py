@@ -7,11 +7,18 @@ each pair of radios and class. Source: docs/scoring.md, "How the plan is found".
 """
 
 import math
+from dataclasses import dataclass
 
 import numpy as np
 
+from gray_kettle.analysis import model_constants
 from gray_kettle.analysis.loss.channel_overlap import VALUES, overlap
-from gray_kettle.analysis.loss.interference_loss import efficiency_among, pair_effects, score_channels
+from gray_kettle.analysis.loss.interference_loss import (
+    ChannelScores,
+    efficiency_among,
+    pair_effects,
+    score_channels,
+)
 from gray_kettle.model.records import FloatArray, IntArray
 from gray_kettle.phy.carrier_sense import noise_floor_dbm
 from gray_kettle.phy.channels import Channel
@@ -32,18 +39,34 @@ def shifts_for(count: int) -> tuple[float, ...]:
     return SHIFTS_DB if count <= SMALL_SITE else (0.0,)
 
 
+@dataclass(frozen=True)
+class _Scene:
+    """shift_db: of all levels. time: index of a time of the day, None for all of it. busy: in the busy hour."""
+
+    shift_db: float
+    time: int | None
+    busy: bool
+
+
 class Objective:
-    """The own radios of a band with all that they take from one another.
+    """The own radios of a band with all that they take from one another, in two states: as observed, and in the busy
+    hour, in which each of them offers at least its design load.
 
     Sums of a radio on an option, last axis: log of what those on its primary leave, how many they are, how much they
     send, log of what the rest leaves beside it, and for each widening the log of the chance that it is free.
-    Shapes: n radios, s scenes (shifts of all levels, and times of the day as they are), o options (of the radio with
-    most; costs of missing ones are infinite), c classes.
+    Shapes: n radios, s scenes (state and shift of all levels; as observed and unshifted also times of the day), o
+    options (of the radio with most; costs of missing ones are infinite), c classes.
     """
 
-    def __init__(self, models: tuple[RadioModel, ...], shifts_db: tuple[float, ...]) -> None:
+    def __init__(
+        self,
+        models: tuple[RadioModel, ...],
+        shifts_db: tuple[float, ...],
+        busy_weight: float = model_constants.BUSY_WEIGHT,
+    ) -> None:
+        """busy_weight: of the busy hour, 0 to 1; the rest is that of the observed load."""
         self.models, self.count = models, len(models)
-        self._scenes(shifts_db)
+        self._scenes(shifts_db, busy_weight)
         channels = sorted({c for p in models for c in p.options.channels})
         at = {c: n for n, c in enumerate(channels)}
         most = max(len(p.options.channels) for p in models)
@@ -70,24 +93,44 @@ class Objective:
         self._classes(channels)
         self._pairs()
 
-    def _scenes(self, shifts_db: tuple[float, ...]) -> None:
-        """(shift, time of day or None for all of it) with the weight of each: the times share that of no shift."""
+    def _scenes(self, shifts_db: tuple[float, ...], busy_weight: float) -> None:
+        """Scenes with the weight of each. The times of the day share that of no shift as observed."""
         times = self.models[0].times if self.models else ()
+        grows = any(m.demand > m.activity for m in self.models) and self.count > 1
         self.shifts_db = shifts_db
-        self.scenes: list[tuple[float, int | None]] = []
+        self.scenes: list[_Scene] = []
         weights: list[float] = []
+        observed = 1 - busy_weight if grows else 1.0
         for shift in shifts_db:
             if shift == 0.0 and times:
-                self.scenes += [(0.0, t) for t in range(len(times))]
-                weights += [weight for weight, _ in times]
+                self.scenes += [_Scene(0.0, t, False) for t in range(len(times))]
+                weights += [weight * observed for weight, _ in times]
             else:
-                self.scenes.append((shift, None))
-                weights.append(1.0)
+                self.scenes.append(_Scene(shift, None, False))
+                weights.append(observed)
+        if grows:
+            self.scenes += [_Scene(shift, None, True) for shift in shifts_db]
+            weights += [busy_weight] * len(shifts_db)
         self._scene_weight = np.array(weights) / len(shifts_db)
+        self._is_busy = np.array([scene.busy for scene in self.scenes])
 
     def mean(self, logs: FloatArray) -> FloatArray:
         """Weighted mean over the scenes; shape without the first axis."""
         return np.asarray(np.tensordot(self._scene_weight.astype(logs.dtype), logs, axes=(0, 0)))
+
+    def by_state(self, chosen: IntArray) -> tuple[float, float]:
+        """The objective as observed and in the busy hour, each by itself, as a mean over the own radios by weight."""
+        who = np.arange(self.count)
+        logs = self.logs(self.sums_of(chosen), self.rates[who, chosen][None])
+        of_site = (logs * self.weight - self.costs[who, chosen]).sum(axis=-1) / max(
+            float(self.weight.sum()), 1e-9
+        )
+        busy = self._is_busy if self._is_busy.any() else ~self._is_busy
+        observed, then = (
+            float(np.average(of_site[w], weights=self._scene_weight[w] + 1e-9))
+            for w in (~self._is_busy, busy)
+        )
+        return observed, then
 
     def _foreign(self, k: int, model: RadioModel) -> None:
         """What each option has left by those that are not ours."""
@@ -95,9 +138,13 @@ class Objective:
         rates = options.rates_mbps(model.victim)[:, : self.wider + 1]
         self.rates[k, : len(rates)] = np.diff(rates, axis=1, prepend=0.0).clip(min=0.0)
         widens = options.width_mhz[:, None] > 20 * 2 ** np.arange(self.wider)
-        for s, (shift, time) in enumerate(self.scenes):
-            others = model.others if time is None else model.times[time][1]
-            alone = score_channels(model.victim, options, others.louder_by(shift))
+        scored: dict[tuple[float, int | None], ChannelScores] = {}
+        for s, scene in enumerate(self.scenes):
+            key = scene.shift_db, scene.time
+            if key not in scored:
+                others = model.others if scene.time is None else model.times[scene.time][1]
+                scored[key] = score_channels(model.victim, options, others.louder_by(scene.shift_db))
+            alone = scored[key]
             sums = self.base[s, k, : len(rates)]
             beside = alone.unspoilt * np.prod(1 - alone.non_wifi_lost_to, axis=1)
             sums[:, _CO] = _log(alone.co_free)
@@ -137,24 +184,28 @@ class Objective:
         noise = noise_floor_dbm(classes[:, VALUES] * 1e6)[:, None]
         their_width = classes[:, VALUES + 1].astype(np.int64)[:, None]
         step = np.where(classes[:, 2] > 0, np.log2(np.maximum(classes[:, 2], 20) / 20), -1).astype(int)
-        sent = np.array([p.activity for p in self.models])[None, :]
-        terms = np.zeros((len(self.shifts_db), n, n, len(classes), _WIDER + self.wider), dtype=self._type)
+        loads = [np.array([p.activity for p in self.models])[None, :]]
+        if self._is_busy.any():
+            loads.append(np.array([p.demand for p in self.models])[None, :])
+        shape = (len(loads), len(self.shifts_db), n, n, len(classes), _WIDER + self.wider)
+        terms = np.zeros(shape, dtype=self._type)
         for s, shift in enumerate(self.shifts_db):
             for k, model in enumerate(self.models):
                 level = np.array([p.level_at[k] for p in self.models])[None, :] + shift
                 effects = pair_effects(geometry, their_width, level, noise, model.victim)
-                term = terms[s, k]
-                waits = effects.waited_for
-                term[..., _CO] = _log(1 - sent * waits).T
-                term[..., _COUNT], term[..., _SENDING] = waits.T, (sent * waits).T
-                term[..., _BESIDE] = _log(1 - effects.spoilt_by(sent)).T
-                held = _log(1 - sent * effects.held).T
-                for j in range(self.wider):
-                    term[..., _WIDER + j] = np.where(step == j, held, 0.0)
-                term[k] = 0.0  # nobody is its own neighbour
-        rows = terms.reshape(len(self.shifts_db), -1, terms.shape[-1])
-        shift_of = [self.shifts_db.index(shift) for shift, _ in self.scenes]
-        self.terms = rows if len(shift_of) == len(self.shifts_db) else rows[shift_of]
+                for load, sent in enumerate(loads):
+                    term = terms[load, s, k]
+                    waits = effects.waited_for
+                    term[..., _CO] = _log(1 - sent * waits).T
+                    term[..., _COUNT], term[..., _SENDING] = waits.T, (sent * waits).T
+                    term[..., _BESIDE] = _log(1 - effects.spoilt_by(sent)).T
+                    held = _log(1 - sent * effects.held).T
+                    for j in range(self.wider):
+                        term[..., _WIDER + j] = np.where(step == j, held, 0.0)
+                    term[k] = 0.0  # nobody is its own neighbour
+        rows = terms.reshape(len(loads) * len(self.shifts_db), -1, terms.shape[-1])
+        of_scene = [c.busy * len(self.shifts_db) + self.shifts_db.index(c.shift_db) for c in self.scenes]
+        self.terms = rows if len(of_scene) == len(rows) else rows[of_scene]
 
     def term(self, victim: IntArray | int, other: IntArray | int, pair_class: IntArray) -> FloatArray:
         """What others add to the sums of victim radios, by their overlap class; broadcast, shape (scenes, …, sums)."""

@@ -6,11 +6,11 @@ from dataclasses import dataclass, replace
 from gray_kettle.analysis.assessment import Assessment, Radio
 from gray_kettle.analysis.figures import RadarLeft
 from gray_kettle.analysis.loss.channel_assessment import level_at
-from gray_kettle.model.enums import EmitterKind, FindingKind
+from gray_kettle.model.enums import EmitterKind, FindingKind, UtilisationSource
 from gray_kettle.model.plan_preferences import PlanPreferences
 from gray_kettle.model.setup import Setup
 from gray_kettle.phy.carrier_sense import UNHEARD_DBM
-from gray_kettle.phy.channels import Channel, all_channels
+from gray_kettle.phy.channels import Channel, all_channels, narrow
 from gray_kettle.phy.countries import radar_watch_s
 from gray_kettle.phy.rates import widest_mhz
 from gray_kettle.planner.limits import limit_of_radio, parse_limit
@@ -19,6 +19,11 @@ from gray_kettle.planner.rules import broken, contradiction, rules_for, rules_of
 RADAR_COST = 0.08  # the check before use, and the risk of having to leave
 RADAR_HEARD_COST = 0.7  # pulses were detected there: it will have to leave again
 HARD_TO_FIND_COST = 0.03  # 6 GHz off the preferred scanning channels: clients scan those first
+OFF_PLAN_COST = (
+    0.2  # 2.4 GHz between the channels of the plan: frames of neighbours on both sides collide with ours
+)
+WIDE_2_4_COST = 0.3  # 40 MHz there: two of three channels for one radio
+_FREE = 0.1  # busy share up to which a secondary channel counts as free
 NOT_LISTENED_TO = "not listened to"
 
 
@@ -107,8 +112,11 @@ def unwise(channel: Channel, radio: Radio, assessment: Assessment) -> str:
     """Why a permitted channel should not be chosen; "" for no reason."""
     if any((channel.band, part) not in assessment.covered for part in channel.parts):
         return NOT_LISTENED_TO
-    if channel.band == "2.4" and channel.width_mhz > 20 and _second_part_is_used(channel, radio, assessment):
-        return "its secondary channel is in use"
+    if channel.band == "2.4" and channel.width_mhz > 20:
+        if _second_part_is_used(channel, radio, assessment):
+            return "its secondary channel is in use"
+        if not _second_part_is_free(channel, assessment):
+            return "no survey or sweep shows its secondary channel free"
     return ""
 
 
@@ -139,6 +147,17 @@ def radar_heard(channel: Channel, assessment: Assessment) -> bool:
         for change in view.radio.changes
         if isinstance(finding.figures, RadarLeft)
         if (change.before.label, change.time_s) in finding.figures.left
+    )
+
+
+def _second_part_is_free(channel: Channel, assessment: Assessment) -> bool:
+    """Whether its secondary channel was measured, by other means than beacons, and found free."""
+    return any(
+        view.channel == narrow(channel.band, channel.parts[1])
+        and view.utilisation.source in (UtilisationSource.SURVEY, UtilisationSource.SWEEP)
+        and view.utilisation.value is not None
+        and view.utilisation.value <= _FREE
+        for view in assessment.channels
     )
 
 

@@ -14,7 +14,7 @@ from gray_kettle.analysis.loss.channel_assessment import (
 )
 from gray_kettle.analysis.loss.channel_plan import THREE, channel_plans, fits_plan
 from gray_kettle.analysis.loss.interference_loss import Candidates, ChannelScores, Interferers, score_channels
-from gray_kettle.model.plan_preferences import CHANGE_COST
+from gray_kettle.model.plan_preferences import CHANGE_COST, PlanPreferences
 from gray_kettle.model.setup import Setup
 from gray_kettle.phy.channels import BANDS, Channel
 from gray_kettle.planner import reasons
@@ -22,7 +22,7 @@ from gray_kettle.planner.annealing import Progress
 from gray_kettle.planner.hours import are_heard, at_hours, hours_from, moments_of, times_of_day
 from gray_kettle.planner.migration_order import Step, steps_of
 from gray_kettle.planner.objective import MOST_PROVED, SMALL_SITE, Objective
-from gray_kettle.planner.options import Option, options_for, unwise
+from gray_kettle.planner.options import OFF_PLAN_COST, WIDE_2_4_COST, Option, options_for, unwise
 from gray_kettle.planner.other_steps import other_steps
 from gray_kettle.planner.proposal import (
     Alternative,
@@ -167,6 +167,19 @@ def _foreign(radio: Radio, assessment: Assessment) -> tuple[Interferers, tuple[t
     return interferers_for(foreign, radio, assessment.emitters, tuple(v.radio for v in assessment.own))
 
 
+def design_load(preferences: PlanPreferences, radio_id: str, default_weight: float = 1.0) -> float:
+    """Share of the air that a radio offers in the busy hour; a radio that nobody uses offers none of its own."""
+    usual = preferences.design_load if default_weight == 1.0 else 0.0
+    return dict(preferences.loads).get(radio_id, usual)
+
+
+def _raster_cost(channel: Channel, channel_plan: tuple[int, ...]) -> float:
+    """What a channel of 2.4 GHz costs neighbours and our own later growth, in log units."""
+    if channel.band != "2.4":
+        return 0.0
+    return OFF_PLAN_COST * (not fits_plan(channel, channel_plan)) + WIDE_2_4_COST * (channel.width_mhz > 20)
+
+
 class _Band:
     """The own radios of one band with their options, as players of the solver."""
 
@@ -205,12 +218,14 @@ class _Band:
             for o in self.all_options[k]
             if not o.barred and (fits_plan(o.channel, self.channel_plan) or o.channel in robust)
         ]
-        costs = [o.cost for o in may]
+        costs = [o.cost + _raster_cost(o.channel, self.channel_plan) for o in may]
         if radio.channel not in {o.channel for o in may}:
             here = next(o for o in self.all_options[k] if o.channel == radio.channel)
             may.append(here)
             # Off the channel plan one may stay, where a rule forbids it not.
-            costs.append(_NOT_OPEN if here.barred else here.cost)
+            costs.append(
+                _NOT_OPEN if here.barred else here.cost + _raster_cost(here.channel, self.channel_plan)
+            )
         victim, _ = victim_of(radio)
         default_weight = _UNUSED_WEIGHT if reports_no_clients(radio) else 1.0
         return RadioModel(
@@ -221,6 +236,7 @@ class _Band:
             activity=radio.activity,
             dsss_only=radio.generation == "b",
             level_at=tuple(mutual_level_dbm(radio, v.radio) for v in self.views),
+            demand=max(radio.activity, design_load(self.setup.preferences, radio.id, default_weight)),
             start=[o.channel for o in may].index(radio.channel),
             weight=dict(self.setup.preferences.weights).get(radio.id, default_weight),
             times=self.times[k],

@@ -7,10 +7,15 @@ see docs/scoring.md, "The plan".
 from collections.abc import Callable
 from dataclasses import dataclass
 
+import numpy as np
+
+from gray_kettle.model.records import IntArray
 from gray_kettle.planner.annealing import Progress, descend, effort_for, search
 from gray_kettle.planner.branch_and_bound import prove
 from gray_kettle.planner.objective import MOST_PROVED, Objective, shifts_for
 from gray_kettle.planner.radio_model import RadioModel
+
+MOST_LOST = 0.02  # log units a radio: what a plan may cost in one state for a gain in the other
 
 
 @dataclass(frozen=True, eq=False)
@@ -51,8 +56,33 @@ def solve(
         found, bound, proved = proof.chosen, proof.bound, proof.settled
     else:
         bound, proved = upper_bound(objective), False
+    lost = _state_that_loses(objective, found)
+    if lost is not None:
+        found, proved = _without_loss(objective, lost, most_moves), False
     score = float(objective.score(found))
     return Solution(tuple(int(o) for o in found), score, max(bound, score), proved, objective)
+
+
+def _state_that_loses(objective: Objective, chosen: IntArray) -> int | None:
+    """The state in which the site is worse off than if all stayed, by more than is tolerated: 0 as observed, 1 in the
+    busy hour; None where it is in neither.
+    """
+    gains = [
+        then - now for then, now in zip(*map(objective.by_state, (chosen, objective.start)), strict=True)
+    ]
+    worst = int(np.argmin(gains))
+    return worst if gains[worst] < -MOST_LOST else None
+
+
+def _without_loss(objective: Objective, lost: int, most_moves: int | None) -> IntArray:
+    """The best choice that loses in neither state, found by giving the one that lost more weight; else all stay."""
+    found = [objective.start]
+    for weight in (0.25, 0.1):
+        other = Objective(objective.models, objective.shifts_db, 1 - weight if lost else weight)
+        chosen = search(other, effort_for(objective.count, len(other.scenes)), most_moves)
+        if _state_that_loses(objective, chosen) is None:
+            found.append(chosen)
+    return max(found, key=lambda chosen: float(objective.score(chosen)))
 
 
 def estimated_score(models: tuple[RadioModel, ...]) -> float:
