@@ -120,9 +120,7 @@ class PlannedSite:
                 offered[full] = 1.0
             stations: list[Station] = []
             for k, c in enumerate((*chosen, *self.channels[self.own :])):
-                stations.append(
-                    station_on(c, offered=float(offered[k]), burst_us=float(self.bursts_us[k]))
-                )
+                stations.append(station_on(c, offered=float(offered[k]), burst_us=float(self.bursts_us[k])))
             found = simulate(Air(tuple(stations), self.levels, self.at_client), SECONDS, seed)
             got += [float(m) for m in (found.mbps[: self.own] if full is None else found.mbps[[full]])]
         return float(np.exp(np.mean(np.log(np.maximum(got, 0.5)))))
@@ -132,15 +130,18 @@ def _overlap(one: Channel, other: Channel) -> bool:
     return abs(one.centre_hz - other.centre_hz) < (one.width_mhz + other.width_mhz) / 2 * 1e6 - 1e6
 
 
-def random_site(rng: Rng, band: str, own: int | None = None) -> PlannedSite:
-    """A building with own and foreign radios at random, their clients near them."""
+def random_site(rng: Rng, band: str, own: int | None = None, wide_start: bool = False) -> PlannedSite:
+    """A building with own and foreign radios at random, their clients near them.
+
+    wide_start: some own radios of 2.4 GHz are 40 MHz wide at first, which the plan takes from them for the neighbours' sake.
+    """
     count = own or int(rng.integers(2, 6))
     strangers = int(rng.integers(2, 9))
     n = count + strangers
-    side_m = float(rng.uniform(15, 60))
+    side_m = float(rng.uniform(25, 80))
     at = rng.uniform(0, side_m, (n, 2))
     at[count:] += rng.choice([-1, 1], (strangers, 2)) * rng.uniform(0, 20, (strangers, 2))
-    client = at + rng.normal(0, 6, (n, 2))
+    client = at + rng.normal(0, 3, (n, 2))
     loss_1m, slope = (40.0, 32.0) if band == "2.4" else (47.0, 33.0)
 
     def levels(frm: Floats, to: Floats) -> Floats:
@@ -149,18 +150,18 @@ def random_site(rng: Rng, band: str, own: int | None = None) -> PlannedSite:
 
     shadow = rng.normal(0, 4, (n, n))
     at_station = np.clip(levels(at, at) + (shadow + shadow.T) / 2, -120, -35)
-    at_client = np.clip(levels(at, client) + rng.normal(0, 4, (n, n)), -120, -35)
+    at_client = np.clip(levels(at, client) + (shadow + shadow.T) / 2 + rng.normal(0, 3, (n, n)), -120, -35)
     at_client[np.arange(n), np.arange(n)] = np.clip(np.diag(at_client), -75, -40)
     activity = rng.choice([0.03, 0.1, 0.2, 0.4], n) * rng.uniform(0.7, 1.3, n)
     activity[:count] = rng.uniform(0.02, 0.3, count)
-    channels = tuple(_start(rng, band, k < count) for k in range(n))
+    channels = tuple(_start(rng, band, wide_start and k < count) for k in range(n))
     bursts = np.where(np.arange(n) < count, 2000.0, rng.uniform(600, 2500, n))
     return PlannedSite(band, count, channels, at_station, at_client, activity, bursts)
 
 
-def _start(rng: Rng, band: str, own: bool) -> Channel:
+def _start(rng: Rng, band: str, may_be_wide: bool) -> Channel:
     if band == "2.4":
-        if own and rng.random() < 0.2:
+        if may_be_wide and rng.random() < 0.4:
             return wide("2.4", int(rng.choice([1, 3, 6])), 40)[0]
         return narrow("2.4", int(rng.choice([1, 6, 11]) if rng.random() < 0.8 else rng.integers(1, 12)))
     numbers = [n for n in rules_by_number(COUNTRY, "5") if n not in (165, 169, 173, 177)]
@@ -215,5 +216,3 @@ def against_best(band: str, sites: int = 60, seed: int = 30) -> Floats:
 
     with ThreadPoolExecutor() as pool:
         return np.array(list(pool.map(ratio, range(sites))))
-
-

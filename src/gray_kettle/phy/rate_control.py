@@ -20,7 +20,10 @@ SIGNAL_FADING_DB = 2.0  # of a client's signal, from one frame to the next (stan
 WATERFALL_DB = 0.9  # from a tenth of the packets lost, which sensitivity is defined by, to half of them lost
 PACKET_S = 0.2e-3  # of one packet of an aggregate: what is hit in part is lost whole
 PACKET_OF_BURST = 0.1  # the same, as a share of a Wi-Fi frame that meets ours
+CLIENT_SPREAD_DB = 4.0  # a client is elsewhere than its access point, where the interference was measured
 
+_NODES, _WEIGHTS = np.polynomial.hermite_e.hermegauss(5)
+_SPREAD = CLIENT_SPREAD_DB * _NODES, _WEIGHTS / _WEIGHTS.sum()
 _RISES_DB = np.concatenate([np.arange(0.0, 30.0, 0.25), np.arange(30.0, 91.0, 2.0)])
 _SENT = np.linspace(0.0, 1.0, 41)
 
@@ -90,18 +93,22 @@ def _table(generation: str, snr_db: float) -> FloatArray:
     sent = _SENT[None, :]
     # A frame whose header meets the other is lost whole; one that is met later loses what is left of it.
     clean = np.where(sent > 0, -np.expm1(-sent) / np.maximum(sent, 1e-12), 1.0)
-    lost = share_lost(
-        generation,
-        snr_db,
-        _RISES_DB[:, None],
-        np.minimum(sent * (1 + PACKET_OF_BURST), 1.0),
-        1 - (1 - sent) * clean,
-    )
-    gone = sent * (1 - _headers(generation, snr_db, _RISES_DB[:, None]))
-    lost = 1 - (1 - lost) * share_after_backoff(gone)
+    hit, whole = np.minimum(sent * (1 + PACKET_OF_BURST), 1.0), 1 - (1 - sent) * clean
+    lost = np.zeros((len(_RISES_DB), len(_SENT)))
+    for offset_db, share in zip(*_SPREAD, strict=True):
+        rise = _louder(_RISES_DB, offset_db)[:, None]
+        gone = sent * (1 - _headers(generation, snr_db, rise))
+        left = (1 - share_lost(generation, snr_db, rise, hit, whole)) * share_after_backoff(gone)
+        lost += share * (1 - left)
     lost[0] = 0.0  # nothing added, nothing lost: not by rounding either
     # More is never better, whatever scheme it is answered with.
     return np.asarray(np.maximum.accumulate(np.maximum.accumulate(lost, axis=0), axis=1))
+
+
+def _louder(rise_db: FloatArray, step_db: float) -> FloatArray:
+    """The rise of the noise if what raises it were so much louder."""
+    over = 10 ** (rise_db / 10) - 1
+    return np.asarray(10 * np.log10(1 + over * 10 ** (step_db / 10)))
 
 
 def _interpolated(table: FloatArray, rise_db: FloatArray, sent: FloatArray) -> FloatArray:
