@@ -1,6 +1,8 @@
 """The one call of the analysis: observations and setup in, assessment out."""
 
 import math
+from collections.abc import Mapping
+from dataclasses import replace
 
 from gray_kettle.analysis import model_constants
 from gray_kettle.analysis.assessment import (
@@ -28,6 +30,7 @@ from gray_kettle.analysis.observed.traffic_totals import traffic_totals
 from gray_kettle.analysis.take_inventory import take_inventory
 from gray_kettle.analysis.thresholds import thresholds_of
 from gray_kettle.analysis.utilisation.meter import Meter
+from gray_kettle.analysis.utilisation.unidentified import unidentified_busy
 from gray_kettle.model.records import Observations
 from gray_kettle.model.setup import Setup
 from gray_kettle.phy.carrier_sense import noise_floor_dbm
@@ -53,7 +56,10 @@ def assess(observations: Observations, setup: Setup, inventory: Inventory | None
     radios, emitters = inventory.radios, inventory.emitters
     meter = Meter(radios, observations, coverage, sent)
     channel_views = _channel_views(radios, meter, setup, coverage, emitters)
-    own = tuple(_own_view(radio, radios, emitters, observations) for radio in radios if radio.own)
+    unidentified = {
+        (v.channel.band, v.channel.primary): v.unidentified for v in channel_views if v.unidentified
+    }
+    own = tuple(_own_view(r, radios, emitters, observations, unidentified) for r in radios if r.own)
     gaps = _gaps(radios, own, observations, setup, coverage)
     limits = thresholds_of(setup)
     facts = Facts(
@@ -91,11 +97,15 @@ def channels_seen_from(assessment: Assessment, radio: Radio | None) -> tuple[Cha
     asked = [p for p in assessment.channels if p.channel.band == radio.band]
     victim, _ = victim_of(radio)
     by_channel = _assessments(
-        tuple(p.channel for p in asked), victim, assessment.radios, radio, assessment.emitters
+        tuple(p.channel for p in asked),
+        victim,
+        assessment.radios,
+        radio,
+        assessment.emitters,
+        assessment.unidentified,
     )
     return tuple(
-        ChannelView(p.channel, p.utilisation, by_channel[p.channel] if p.assessed is not None else None)
-        for p in asked
+        replace(p, assessed=by_channel[p.channel] if p.assessed is not None else None) for p in asked
     )
 
 
@@ -110,10 +120,14 @@ def _examined_bands(observations: Observations) -> frozenset[str]:
 
 
 def _own_view(
-    radio: Radio, radios: tuple[Radio, ...], emitters: tuple[Emitter, ...], observations: Observations
+    radio: Radio,
+    radios: tuple[Radio, ...],
+    emitters: tuple[Emitter, ...],
+    observations: Observations,
+    unidentified: Mapping[tuple[str, int], float],
 ) -> OwnView:
     victim, assumed = victim_of(radio)
-    now = assess_channel(radio.channel, victim, radios, radio, emitters)
+    now = assess_channel(radio.channel, victim, radios, radio, emitters, unidentified)
     noise_dbm, source = _noise(radio, observations)
     return OwnView(
         radio, now, victim.client_level_dbm, assumed, noise_dbm, source, hidden_pairs(radio, radios)
@@ -140,13 +154,14 @@ def _channel_views(
             r.channel.primary for r in radios if r.band == band
         }
         channels = tuple(narrow(band, n) for n in sorted(allowed))
-        seen = _assessments(
-            channels, TYPICAL_CLIENT, tuple(r for r in radios if r.band == band), None, emitters
-        )
+        here = tuple(r for r in radios if r.band == band)
+        used = {c: meter.read(band, c.primary) for c in channels}
+        unidentified = unidentified_busy(used, here, emitters, TYPICAL_CLIENT)
+        seen = _assessments(channels, TYPICAL_CLIENT, here, None, emitters, unidentified)
         for channel in channels:
-            covered = (band, channel.primary) in coverage.covered
-            used = meter.read(band, channel.primary)
-            out.append(ChannelView(channel, used, seen[channel] if covered else None))
+            key = band, channel.primary
+            listened = seen[channel] if key in coverage.covered else None
+            out.append(ChannelView(channel, used[channel], listened, unidentified.get(key, 0.0)))
     return tuple(out)
 
 
@@ -156,8 +171,9 @@ def _assessments(
     radios: tuple[Radio, ...],
     who: Radio | None,
     emitters: tuple[Emitter, ...],
+    unidentified: Mapping[tuple[str, int], float],
 ) -> dict[Channel, ChannelAssessment]:
-    others, rows = interferers_for(radios, who, emitters)
+    others, rows = interferers_for(radios, who, emitters, unidentified=unidentified)
     return {
         s.channel: s
         for s in channel_assessments(score_channels(victim, Candidates(channels), others), others, rows)

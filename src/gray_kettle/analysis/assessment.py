@@ -1,6 +1,7 @@
 """Results of the analysis. Values only; shares are 0 to 1, levels dBm, times seconds since the epoch."""
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 from gray_kettle.model.enums import (
@@ -149,7 +150,8 @@ class Radio:
 
     channel is where it was heard last; stays has every channel of the window, in order of first hearing.
     air_share: from frames, None when no frame was timed. activity: share of time it is taken to transmit, with
-    activity_source ("frames", "beacons", "sweep") saying what that rests on. grouped: why its BSSIDs are one radio.
+    activity_source ("frames", "beacons", "sweep") saying what that rests on, activity_interval: within which it lies
+    with 90 % by that evidence. grouped: why its BSSIDs are one radio.
     moves_a_day: the most changes in any 24 hours. episodes: from when to when it was there. swing_db: spread of its
     level. siblings: ids of radios of other bands in the same box. is_gone: not heard any more, though listened for.
     """
@@ -173,6 +175,7 @@ class Radio:
     networks: tuple[Network, ...]
     grouped: str
     client_level_dbm: float | None
+    activity_interval: tuple[float, float] = (0.0, 1.0)
     level_estimated: bool = False  # computed from percentages
     changes: tuple[Change, ...] = ()
     moves_a_day: int = 0
@@ -195,7 +198,8 @@ class Radio:
 class Utilisation:
     """Share of time a 20 MHz part is busy. value None: not measured. others: the sources that were not used.
 
-    by_hour: (hour of the day UTC, source, share) of the hours in which one of the better sources reported.
+    by_hour: (hour of the day UTC, source, share) of the hours in which one of the better sources reported. at_most: it
+    is an upper bound (rows of a maximum hold), not a value to judge by.
     """
 
     value: float | None
@@ -203,6 +207,7 @@ class Utilisation:
     confidence: str
     others: tuple[tuple[UtilisationSource, float], ...] = ()
     by_hour: tuple[tuple[int, UtilisationSource, float], ...] = ()
+    at_most: bool = False
 
 
 @dataclass(frozen=True)
@@ -261,14 +266,14 @@ class Emitter:
 class LossCause:
     """One cause that takes clear air away.
 
-    radio: its id; of an emitter for the last kind, which has no channel.
+    radio: its id; of an emitter for non-Wi-Fi, which has no channel; "" for what is not identified, which has no level.
     """
 
     kind: LossKind
     radio: str
     name: str
     channel: Channel | None
-    level_dbm: float
+    level_dbm: float | None
     activity: float
     share_lost: float
 
@@ -292,6 +297,7 @@ class ChannelAssessment:
     losses: tuple[LossCause, ...]
     non_wifi_emitters: int = 0
     non_wifi_lost: float = 0.0
+    unidentified_lost: float = 0.0
     contenders: float = 0.0
     efficiency: float = 1.0
     width_share: float = 1.0
@@ -300,11 +306,16 @@ class ChannelAssessment:
 
 @dataclass(frozen=True)
 class ChannelView:
-    """One 20 MHz channel of a band. assessed None: it was not listened to."""
+    """One 20 MHz channel of a band. assessed None: it was not listened to.
+
+    unidentified: busy share, measured by survey or sweep, that is neither our own traffic nor explained by an
+    identified cause.
+    """
 
     channel: Channel
     utilisation: Utilisation
     assessed: ChannelAssessment | None
+    unidentified: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -389,6 +400,11 @@ class Assessment:
     swept: tuple[SweptChannel, ...] = ()
     emitters: tuple[Emitter, ...] = ()
     swept_bands: frozenset[str] = frozenset()  # that were examined for emitters
+
+    @cached_property
+    def unidentified(self) -> dict[tuple[str, int], float]:
+        """Measured busy share that no identified cause explains, by (band, number)."""
+        return {(v.channel.band, v.channel.primary): v.unidentified for v in self.channels if v.unidentified}
 
     def emitter(self, emitter_id: str) -> Emitter | None:
         return next((e for e in self.emitters if e.id == emitter_id), None)

@@ -18,7 +18,7 @@ from gray_kettle.analysis.assessment import (
     OwnView,
     Radio,
 )
-from gray_kettle.analysis.findings import best_level_dbm, title
+from gray_kettle.analysis.findings import best_level_dbm, heard_at, title
 from gray_kettle.analysis.thresholds import Thresholds, shown
 from gray_kettle.model.enums import LossKind
 from gray_kettle.model.records import SweptChannel
@@ -31,6 +31,7 @@ _HOW_LOST = {
     LossKind.ADJACENT: "share of our frames that coincide with its bursts × share of those that its leaked power "
     "damages; or its activity, where its energy makes us defer",
     LossKind.SECONDARY: "its activity on the secondary channels of our width: we fall back to a narrower width",
+    LossKind.UNIDENTIFIED: "measured busy share, less our own traffic and what identified radios and emitters explain",
     LossKind.NON_WIFI: "its duty cycle on the primary channel, where it makes us defer or damages frames, and the "
     "frames in flight when a burst begins",
 }
@@ -68,6 +69,11 @@ def of_assessment(assessed: ChannelAssessment, view: OwnView | None) -> tuple[Ex
         ("left by co-channel radios", assessed.co_channel_lost, "losses by name below"),
         ("left by adjacent-channel radios", assessed.adjacent_lost, "losses by name below"),
         ("left by non-Wi-Fi emitters", assessed.non_wifi_lost, "emitters in the sweeps"),
+        (
+            "left by what is not identified",
+            assessed.unidentified_lost,
+            "measured busy share that nothing explains",
+        ),
     )
     clear = Explanation(
         f"clear air on {assessed.channel.label}",
@@ -107,7 +113,8 @@ def of_assessment(assessed: ChannelAssessment, view: OwnView | None) -> tuple[Ex
 
 
 def _time_left(assessed: ChannelAssessment) -> float:
-    return (1 - assessed.co_channel_lost) * (1 - assessed.adjacent_lost) * (1 - assessed.non_wifi_lost)
+    wifi = (1 - assessed.co_channel_lost) * (1 - assessed.adjacent_lost)
+    return wifi * (1 - assessed.non_wifi_lost) * (1 - assessed.unidentified_lost)
 
 
 def _loss_cause(cause: LossCause) -> Explanation:
@@ -118,7 +125,7 @@ def _loss_cause(cause: LossCause) -> Explanation:
         _percent(cause.share_lost),
         _HOW_LOST[cause.kind] + ".",
         (
-            ("level", dbm(cause.level_dbm), "at the spot where our radio is strongest, else its median"),
+            ("level", heard_at(cause), "at the spot where our radio is strongest, else its median"),
             (what, _percent(cause.activity), "frames, sweeps or an assumption: open that radio to see which"),
             (
                 "threshold",
@@ -138,12 +145,13 @@ def of_channel(view: ChannelView) -> tuple[Explanation, ...]:
         (name, _percent(share), "available, not used") for name, share in used.others
     ]
     if used.value is not None:
-        inputs.insert(0, (used.source, _percent(used.value), f"used; confidence {used.confidence}"))
+        bound = "upper bound: rows of a maximum hold; " if used.at_most else ""
+        inputs.insert(0, (used.source, _percent(used.value), f"{bound}used; confidence {used.confidence}"))
     inputs += [(f"{hour:02d}:00 UTC", _percent(share), source) for hour, source, share in used.by_hour]
     return (
         Explanation(
             f"utilisation of channel {view.channel.primary}, {view.channel.band} GHz",
-            _percent(used.value),
+            f"at most {_percent(used.value)}" if used.at_most else _percent(used.value),
             "The best available source: a receiver's own counters, then sweeps, then the larger of timed frames and "
             "BSS load, then beacons with an assumed traffic.",
             tuple(inputs),
@@ -191,8 +199,9 @@ def of_radio(radio: Radio, margin_db: float | None = None) -> tuple[Explanation,
         "activity",
         _percent(radio.activity),
         {
-            "frames": "Airtime of its frames divided by the time listened on its channel: a lower bound.",
-            "beacons": "Nothing better is known: its beacons plus an assumed 5 %.",
+            "frames": "Airtime of its frames divided by the time listened on its channel, drawn towards the usual "
+            "share the shorter that time was.",
+            "beacons": "Nothing better is known: its beacons plus the usual share of its band and generation.",
             "sweep": "It is alone on its channel, so the busy share that sweeps measured there is its own.",
         }.get(
             radio.activity_source, "The lower of the assumed activity and what was measured on its channel."
@@ -203,6 +212,11 @@ def of_radio(radio: Radio, margin_db: float | None = None) -> tuple[Explanation,
                 "presence",
                 _percent(radio.stay.presence),
                 "share of the scanned minutes in which it was observed",
+            ),
+            (
+                "90 % interval",
+                " to ".join(_percent(share) for share in radio.activity_interval),
+                "of the estimate, by how long it was observed",
             ),
             ("airtime of its frames", _percent(radio.air_share), "timed frames divided by dwell"),
             (

@@ -1,6 +1,5 @@
 """Constants of the radio model; docs/scoring.md explains them. Thresholds of findings: thresholds.py."""
 
-PRIOR_ACTIVITY = 0.05  # share of air of a radio of which only beacons are known
 CLIENT_LEVEL_DBM = -65.0  # assumed where no client was heard
 UNKNOWN_LEVEL_DBM = -65.0  # assumed for a radio whose level no receiver reported
 CLIENT_STREAMS = 2  # most clients have two antennas; a third stream of the access point rarely helps
@@ -8,6 +7,5 @@ SWEEP_ROWS_PER_S, SWEEP_S = 5.0, 60.0  # from so many rows a second over so long
 LEAST_DWELL_S = 0.5  # listening on a channel shorter than this gives no share of air
 SAME_RADIO_DB = 4.0  # two BSSIDs of one radio differ by no more than this in level
 PRESENCE_STEP_S = 60.0  # presence counts steps of this length
-HOPPING_CHANNELS = 3  # a receiver on at least so many channels hops over the whole band
 OWN_SHARE = 0.4  # of the air that a saturated radio takes beside one that it does not wait for
 BUSY_WEIGHT = 0.5  # of the busy hour in the plan; the other half is the observed load

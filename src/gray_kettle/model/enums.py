@@ -55,6 +55,7 @@ class LossKind(StrEnum):
     ADJACENT = "adjacent"
     SECONDARY = "secondary"
     NON_WIFI = "non-wi-fi"
+    UNIDENTIFIED = "unidentified"  # measured busy time that no identified cause explains
 
 
 class ChannelAction(StrEnum):

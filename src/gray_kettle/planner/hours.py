@@ -91,7 +91,7 @@ def at_hours(
     if then is assessment:
         return assessment
     by_id = {r.id: r for r in then.radios}
-    own = tuple(_view_at(v, by_id[v.radio.id], then.radios, then.emitters) for v in assessment.own)
+    own = tuple(_view_at(v, by_id[v.radio.id], then) for v in assessment.own)
     return replace(then, own=own)
 
 
@@ -130,12 +130,11 @@ def _emitter_at(emitter: Emitter, utc: frozenset[int]) -> Emitter:
     return replace(emitter, duty=duty, channels=channels)
 
 
-def _view_at(
-    view: OwnView, radio: Radio, radios: tuple[Radio, ...], emitters: tuple[Emitter, ...]
-) -> OwnView:
+def _view_at(view: OwnView, radio: Radio, then: Assessment) -> OwnView:
     if view.now is None:
         return view
-    now = assess_channel(view.now.channel, victim_of(radio)[0], radios, radio, emitters)
+    victim, channel = victim_of(radio)[0], view.now.channel
+    now = assess_channel(channel, victim, then.radios, radio, then.emitters, then.unidentified)
     return replace(view, radio=radio, now=now)
 
 

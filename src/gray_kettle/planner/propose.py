@@ -164,7 +164,8 @@ def _by_moves(table: "_Band", most: int) -> list[Solution]:
 def _foreign(radio: Radio, assessment: Assessment) -> tuple[Interferers, tuple[tuple[Radio, Stay], ...]]:
     """Those that are not ours, as one of our radios hears them."""
     foreign = tuple(r for r in assessment.radios if not r.own)
-    return interferers_for(foreign, radio, assessment.emitters, tuple(v.radio for v in assessment.own))
+    ours = tuple(v.radio for v in assessment.own)
+    return interferers_for(foreign, radio, assessment.emitters, ours, assessment.unidentified)
 
 
 def design_load(preferences: PlanPreferences, radio_id: str, default_weight: float = 1.0) -> float:
@@ -250,7 +251,8 @@ class _Band:
         off = {c for c in open_to_it if not fits_plan(c, self.channel_plan)}
         if not off or len(off) == len(open_to_it):
             return frozenset(off)
-        others, _ = interferers_for(self.assessment.radios, radio, self.assessment.emitters)
+        found = self.assessment
+        others, _ = interferers_for(found.radios, radio, found.emitters, unidentified=found.unidentified)
         candidates = Candidates(open_to_it)
         for shift in _SHIFTS_DB:
             got = score_channels(victim, candidates, others.louder_by(shift)).expected_mbps

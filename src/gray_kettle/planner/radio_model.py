@@ -59,6 +59,7 @@ def with_own_neighbours(model: RadioModel, own_neighbours: OwnNeighbours) -> Int
         np.append(o.dsss_only, np.array([d for _, _, _, d in own_neighbours], dtype=bool)),
         o.emissions,
         np.append(own, np.ones(len(own_neighbours), bool)),
+        o.unidentified,
     )
 
 

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from gray_kettle.analysis.assessment import ChannelAssessment, Finding, OwnView
-from gray_kettle.analysis.findings import count, percent
+from gray_kettle.analysis.findings import count, heard_at, percent
 from gray_kettle.analysis.loss.channel_plan import FOUR, THREE, fits_plan, plan_text
 from gray_kettle.model.enums import ChannelAction, LossKind
 from gray_kettle.phy.channels import Channel
@@ -19,6 +19,7 @@ _HOW = {
     LossKind.ADJACENT: "overlaps its channel in part and costs",
     LossKind.SECONDARY: "uses its secondary channel and forces a narrower width for",
     LossKind.NON_WIFI: "is not Wi-Fi and costs",
+    LossKind.UNIDENTIFIED: "was measured and takes",
 }
 
 
@@ -121,7 +122,7 @@ def _what_is_wrong(
     for cause in worst:
         where = f"{cause.channel.label}, " if cause.channel else ""
         out.append(
-            f"{cause.name} ({where}{dbm(cause.level_dbm)}) {_HOW[cause.kind]} {percent(cause.share_lost)} of its "
+            f"{cause.name} ({where}{heard_at(cause)}) {_HOW[cause.kind]} {percent(cause.share_lost)} of its "
             "time now."
         )
     if target.width_mhz < source.width_mhz:

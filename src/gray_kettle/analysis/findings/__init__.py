@@ -15,10 +15,20 @@ from gray_kettle.analysis.findings import (
     radar,
 )
 from gray_kettle.analysis.findings.emitters import confidence_text, emitter_title
-from gray_kettle.analysis.findings.facts import Facts, best_level_dbm, count, percent, title
+from gray_kettle.analysis.findings.facts import Facts, best_level_dbm, count, heard_at, percent, title
 from gray_kettle.model.enums import FindingKind, Severity
 
-__all__ = ["Facts", "best_level_dbm", "confidence_text", "count", "emitter_title", "find", "percent", "title"]
+__all__ = [
+    "Facts",
+    "best_level_dbm",
+    "confidence_text",
+    "count",
+    "emitter_title",
+    "find",
+    "heard_at",
+    "percent",
+    "title",
+]
 
 _RULES = (
     *own_channel.RULES,

@@ -83,11 +83,14 @@ def joined_loss(losses: Iterable[LossCause]) -> float:
     return 1 - left
 
 
+def heard_at(cause: LossCause) -> str:
+    """The level of a cause in words; what is not identified has none."""
+    return "measured" if cause.level_dbm is None else dbm(cause.level_dbm)
+
+
 def named(losses: list[LossCause], most: int = 3) -> str:
     """The causes by name, channel and level."""
-    names = list(
-        dict.fromkeys(f"{h.name} on {h.channel.label} ({dbm(h.level_dbm)})" for h in losses if h.channel)
-    )
+    names = list(dict.fromkeys(f"{h.name} on {h.channel.label} ({heard_at(h)})" for h in losses if h.channel))
     more = f" and {len(names) - most} more" if len(names) > most else ""
     return ", ".join(names[:most]) + more
 

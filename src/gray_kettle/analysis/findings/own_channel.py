@@ -200,7 +200,7 @@ def _busy_channels(facts: Facts) -> Iterator[Finding]:
         mine = [
             v for v in facts.own if (v.radio.band, v.radio.channel.primary) == (channel.band, channel.primary)
         ]
-        if used.value is None or used.value < facts.limits.high_utilisation or not mine:
+        if used.value is None or used.at_most or used.value < facts.limits.high_utilisation or not mine:
             continue
         by = sorted(
             {h.radio: h for v in mine if v.now for h in v.now.losses}.values(), key=lambda h: -h.share_lost

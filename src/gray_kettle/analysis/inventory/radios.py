@@ -42,6 +42,7 @@ from gray_kettle.analysis.observed.bssid_index import (
 from gray_kettle.analysis.observed.coverage import Coverage
 from gray_kettle.analysis.observed.traffic_totals import TrafficTotals
 from gray_kettle.analysis.thresholds import thresholds_of
+from gray_kettle.analysis.utilisation.prior import activity_interval, posterior_activity, prior_activity
 from gray_kettle.model.records import IntArray, Observations
 from gray_kettle.model.setup import Setup
 from gray_kettle.phy.channels import Channel
@@ -139,7 +140,9 @@ def _radio(
     beacons = sum(n.beacon_share for n in networks)
     frames, retries = sum(n.frames for n in networks), sum(n.retries for n in networks)
     known = next((s.reported_utilisation for s in stays if s.channel == channel), None)
-    activity, source = _activity(air_share, beacons, known if own else None)
+    dwell_s = coverage.dwell_s(channel.primary_hz) if air_share is not None else 0.0
+    prior = prior_activity(channel.band, latest.generation)
+    activity, source = _activity(air_share, dwell_s, beacons, prior, known if own else None)
     return Radio(
         id=members[0].bssid,
         name=_name(members, channel, setup),
@@ -151,6 +154,7 @@ def _radio(
         retry_share=retries / frames if frames else None,
         activity=activity,
         activity_source=source,
+        activity_interval=activity_interval(round(activity, 4), dwell_s),
         generation=latest.generation,
         streams=max(m.latest.streams for m in members),
         first_s=float(sightings.time_s[all_rows[0]]),
@@ -203,15 +207,17 @@ def _client_level(networks: tuple[Network, ...], stays: tuple[Stay, ...]) -> flo
     return round(float(np.median(levels)), 2) if levels else None
 
 
-def _activity(air_share: float | None, beacons: float, own_reported: float | None) -> tuple[float, str]:
-    """Share of time a radio is taken to transmit, and what that rests on.
+def _activity(
+    air_share: float | None, dwell_s: float, beacons: float, prior: float, own_reported: float | None
+) -> tuple[float, str]:
+    """Share of time a radio is taken to transmit, and what that rests on. What frames show of seconds is an estimate.
 
     Of the busy time that an own radio reports, half is taken for its own: how much of it is, it does not say.
     (What foreign ones report counts for their channel as a whole, see analysis.loss.interference_loss.)
     """
     if air_share is not None:
-        return min(max(air_share, beacons), 1.0), "frames"
-    least = min(model_constants.PRIOR_ACTIVITY + beacons, 1.0)
+        return min(max(posterior_activity(prior + beacons, air_share, dwell_s), beacons), 1.0), "frames"
+    least = min(prior + beacons, 1.0)
     if own_reported is not None and own_reported / 2 > least:
         return own_reported / 2, "half of its BSS load"
     return least, "beacons"

@@ -1,5 +1,6 @@
 """From radios to the arrays of the loss model, and from its arrays back to named losses."""
 
+from collections.abc import Mapping
 from dataclasses import replace
 
 import numpy as np
@@ -25,9 +26,10 @@ from gray_kettle.analysis.loss.interference_loss import (
 )
 from gray_kettle.model.enums import LossKind
 from gray_kettle.phy.carrier_sense import PREAMBLE_DBM, sum_dbm
-from gray_kettle.phy.channels import Channel, all_channels
+from gray_kettle.phy.channels import Channel, all_channels, narrow
 from gray_kettle.phy.rates import widest_mhz
 
+UNIDENTIFIED = "busy, cause not identified"
 _LEAST_LOSS = 0.001  # less than this is not worth a name
 _HARDLY_DB = 4.0  # so far under the threshold for being heard: fading lets it through now and then
 
@@ -91,11 +93,13 @@ def interferers_for(
     victim: Radio | None,
     emitters: tuple[Emitter, ...] = (),
     ours: tuple[Radio, ...] | None = None,
+    unidentified: Mapping[tuple[str, int], float] | None = None,
 ) -> tuple[Interferers, tuple[tuple[Radio, Stay], ...]]:
     """Every other radio of the band (all bands when nobody asks), one row a stay, as heard where the asking one is.
 
     emitters: what is not Wi-Fi, as heard where it was swept. ours: our radios where they were in the window, for what
-    others reported of it; None for those among the radios.
+    others reported of it; None for those among the radios. unidentified: measured busy share that nothing explains, by
+    (band, number).
     """
     heard_by_others = tuple(r for r in radios if r.own) if ours is None else ours
     spot = home_spot(victim) if victim else None
@@ -123,6 +127,7 @@ def interferers_for(
         dsss_only=np.array([radio.generation == "b" for radio, _ in rows], dtype=bool),
         emissions=emissions_of(emitters, victim.band if victim else None),
         own=np.array([radio.own for radio, _ in rows], dtype=bool),
+        unidentified=unidentified or {},
     )
     return others, tuple(rows)
 
@@ -187,6 +192,12 @@ def _assessment(
                 round(lost_share, 4),
             )
         )
+    nameless = float(scores.unidentified[k])
+    if nameless >= _LEAST_LOSS:
+        where = narrow(scores.candidates[k].band, scores.candidates[k].primary)
+        losses.append(
+            LossCause(LossKind.UNIDENTIFIED, "", UNIDENTIFIED, where, None, nameless, round(nameless, 4))
+        )
     shared = np.flatnonzero(scores.heard_in_parts[k])
     near = np.flatnonzero(scores.adjacent_lost_to[k] >= _LEAST_LOSS)
     near_dbm = scores.coupled_dbm[k][near]
@@ -204,6 +215,7 @@ def _assessment(
         non_wifi_lost=round(float(1 - np.prod(1 - scores.non_wifi_lost_to[k])), 4),
         losses=tuple(sorted(losses, key=lambda h: (-h.share_lost, h.radio))),
         contenders=round(float(scores.contenders[k]), 3),
+        unidentified_lost=round(nameless, 4),
         efficiency=round(float(scores.efficiency[k]), 4),
         width_share=round(float(scores.width_share[k]), 4),
         rate_mbps=round(float(scores.rate_mbps[k]), 1),
@@ -215,7 +227,9 @@ def assess_all_channels(view: OwnView, assessment: Assessment) -> tuple[ChannelA
     radio, (victim, _) = view.radio, victim_of(view.radio)
     widest = max(widest_mhz(radio.generation), radio.channel.width_mhz)
     channels = tuple(c for c in all_channels(radio.band) if c.width_mhz <= widest)
-    others, rows = interferers_for(assessment.radios, radio, assessment.emitters)
+    others, rows = interferers_for(
+        assessment.radios, radio, assessment.emitters, unidentified=assessment.unidentified
+    )
     return channel_assessments(score_channels(victim, Candidates(channels), others), others, rows)
 
 
@@ -239,7 +253,7 @@ def assess_hypothetical(
     for radio in radios:
         if radio.own and (whose is None or radio.id in whose):
             victim = replace(victim_of(radio)[0], now=channel_of(radio.id, ours))
-            others, rows = interferers_for(radios, radio, assessment.emitters, ours)
+            others, rows = interferers_for(radios, radio, assessment.emitters, ours, assessment.unidentified)
             out[radio.id] = channel_assessments(
                 score_channels(victim, Candidates((radio.channel,)), others), others, rows
             )[0]
@@ -263,7 +277,8 @@ def assess_channel(
     radios: tuple[Radio, ...],
     who: Radio,
     emitters: tuple[Emitter, ...] = (),
+    unidentified: Mapping[tuple[str, int], float] | None = None,
 ) -> ChannelAssessment:
     """The assessment of one channel for one radio."""
-    others, rows = interferers_for(radios, who, emitters)
+    others, rows = interferers_for(radios, who, emitters, unidentified=unidentified)
     return channel_assessments(score_channels(victim, Candidates((channel,)), others), others, rows)[0]

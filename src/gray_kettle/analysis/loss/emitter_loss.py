@@ -93,7 +93,7 @@ def emitter_loss(
         lost = 1 - (1 - duty * waits) * (1 - (1 - waits) * spoilt(level, hit, 1 - (1 - duty) * (1 - hit)))
     steps = []
     held = {channel.primary}
-    for added in _added(channel):
+    for added in added_parts(channel):
         held |= set(added)
         duty, level = _touching(emission, channel.band, *_edges(channel.band, tuple(held)), tuple(added))
         steps.append(duty * max(_waits(level), spoilt(level, 1.0, 1.0)) if duty else 0.0)
@@ -147,7 +147,7 @@ def _share_db(reach_hz: float, emitter: Emitter) -> float:
     return 10 * float(np.log10(min(max(reach_hz, 1.0) / max(emitter.burst_hz, 1.0), 1.0)))
 
 
-def _added(channel: Channel) -> list[tuple[int, ...]]:
+def added_parts(channel: Channel) -> list[tuple[int, ...]]:
     """The parts that widening from 20, 40, 80 … MHz to twice that adds."""
     ordered = sorted(channel.parts)
     out, count = [], 1

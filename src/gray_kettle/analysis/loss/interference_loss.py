@@ -3,8 +3,8 @@
 Source: docs/radio-model.md, "Interference loss" and "Clear air". Arrays are shaped (candidates, others).
 """
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from functools import cache, lru_cache
 
 import numpy as np
@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from gray_kettle.analysis import model_constants
 from gray_kettle.analysis.loss.channel_overlap import VALUES, overlap
-from gray_kettle.analysis.loss.emitter_loss import Emission, emitter_loss, taken
+from gray_kettle.analysis.loss.emitter_loss import Emission, added_parts, emitter_loss, taken
 from gray_kettle.model.records import FloatArray, IntArray
 from gray_kettle.phy import carrier_sense
 from gray_kettle.phy.channels import Channel
@@ -27,9 +27,10 @@ class Interferers:
     """Transmitters that are not the one asking, one row each.
 
     level_dbm: as heard where the victim radio is. activity: share of time on the air while present.
-    presence: share of time present. told_busy: busy share of its channel that it reports itself, NaN when none.
+    presence: share of time present. reported_utilisation: busy share of its channel that it reports, NaN when none.
     emissions: of what is not Wi-Fi, apart from the rows. own: rows that are radios of ours, None for none: what
-    others report as busy does not have them in it, so they count beside it.
+    others report as busy does not have them in it, so they count beside it. unidentified: measured busy share that no
+    cause explains, by (band, number).
     """
 
     channels: tuple[Channel, ...]
@@ -40,6 +41,7 @@ class Interferers:
     dsss_only: NDArray[np.bool_]
     emissions: tuple[Emission, ...] = ()
     own: NDArray[np.bool_] | None = None
+    unidentified: Mapping[tuple[str, int], float] = field(default_factory=dict)
 
     def __len__(self) -> int:
         return len(self.channels)
@@ -55,6 +57,7 @@ class Interferers:
             self.dsss_only,
             tuple(e.louder_by(step_db) for e in self.emissions),
             self.own,
+            self.unidentified,
         )
 
 
@@ -129,7 +132,8 @@ class ChannelScores:
     width_share: FloatArray  # mean share of the width that is usable
     rate_mbps: FloatArray  # mean rate over the usable widths
     count: FloatArray  # of those heard on the primary, by how long they are there
-    unspoilt: FloatArray  # what is left by those that are not waited for
+    unidentified: FloatArray  # busy share of the primary that no identified cause explains
+    unspoilt: FloatArray  # what is left by all that does not leave a fair share
     co_free: FloatArray  # what those that share the primary leave, before the fair share that is always left
     beyond: FloatArray  # (candidates, 5) busy share of what each widening adds
 
@@ -155,10 +159,15 @@ def score_channels(victim: VictimRadio, candidates: Candidates, others: Interfer
     their_part = np.where(here, telling / (telling + 1), 1.0)[:, None]
     co_known, co_reported = known * heard, reported * heard * their_part
     co_groups = _lost_by_group(co_known, co_reported, groups)
-    co_summed = _lost(co_groups)
-    co_busy = np.minimum(co_summed, 1 - 1 / (1 + count))  # contenders yield: a fair share is always left
+    known_groups = _lost_by_group(co_known, np.zeros_like(co_reported), groups)
+    co_summed = _lost(known_groups)
+    # Identified contenders yield: a fair share is always left. What is reported beyond them is busy by whom one
+    # does not know, and leaves nothing of itself.
+    beyond_known = np.prod((1 - co_groups) / np.maximum(1 - known_groups, 1e-9), axis=1)
+    co_busy = 1 - np.maximum(1 - co_summed, 1 / (1 + count)) * beyond_known
     co_to = _shared_out(co_groups, co_known, co_reported, groups)
-    co_to *= (co_busy / np.where(co_summed > 0, co_summed, 1.0))[:, None]
+    together = _lost(co_groups)
+    co_to *= (co_busy / np.where(together > 0, together, 1.0))[:, None]
     contenders = (known * heard).sum(axis=1)
 
     adjacent_known, adjacent_reported = presence * effects.spoilt_by(activity), effects.spoilt_by(reported)
@@ -166,10 +175,13 @@ def score_channels(victim: VictimRadio, candidates: Candidates, others: Interfer
     adjacent_free = np.prod(1 - adjacent_groups, axis=1)
 
     non_wifi = taken(candidates.channels, others.emissions, lambda c, e: _emitter_loss(c, e, victim))
+    unidentified, unidentified_beyond = _unidentified(candidates.channels, others.unidentified)
     beyond = _busy_beyond(effects.segment_mhz, known * held, reported * held, groups, non_wifi.beyond)
+    beyond = 1 - (1 - beyond) * (1 - unidentified_beyond)
     usable = usable_widths(candidates.width_mhz, beyond)
 
-    primary_free = (1 - co_busy) * adjacent_free * np.prod(1 - non_wifi.lost_to, axis=1)
+    explained = (1 - co_busy) * adjacent_free * np.prod(1 - non_wifi.lost_to, axis=1)
+    primary_free = explained * (1 - unidentified)
     width_share = (usable * candidates.usable_share).sum(axis=1)
     clear = primary_free * width_share
     efficiency = efficiency_among(contenders)
@@ -201,7 +213,8 @@ def score_channels(victim: VictimRadio, candidates: Candidates, others: Interfer
         width_share=width_share,
         rate_mbps=rate_mbps,
         count=count,
-        unspoilt=adjacent_free,
+        unspoilt=adjacent_free * beyond_known * (1 - unidentified),
+        unidentified=unidentified,
         co_free=1 - co_summed,
         beyond=beyond,
     )
@@ -391,6 +404,19 @@ def _secondary_threshold(segment_mhz: FloatArray) -> FloatArray:
         [carrier_sense.SECONDARY_DBM[80], carrier_sense.SECONDARY_DBM[20]],
         0.0,
     )
+
+
+def _unidentified(
+    channels: Sequence[Channel], busy: Mapping[tuple[str, int], float]
+) -> tuple[FloatArray, FloatArray]:
+    """Unexplained busy share of the primary, and of the parts that each widening adds: (candidates,), (…, 5)."""
+    primary, beyond = np.zeros(len(channels)), np.zeros((len(channels), 5))
+    if busy:
+        for k, channel in enumerate(channels):
+            primary[k] = busy.get((channel.band, channel.primary), 0.0)
+            for step, added in enumerate(added_parts(channel)):
+                beyond[k, step] = max(busy.get((channel.band, n), 0.0) for n in added)
+    return primary, beyond
 
 
 def _busy_beyond(

@@ -9,6 +9,7 @@ from gray_kettle.model.records import FloatArray, IntArray, Observations
 from gray_kettle.phy.channels import number_at, numbers
 
 _TUNED_HZ = 1e6
+_NO_FULL_SCAN = ("scan log",)  # kinds of takes that list sightings without saying which channels were scanned
 
 
 class Coverage:
@@ -71,20 +72,27 @@ class Coverage:
         return min(most, 1.0)
 
     def _covered(self, observations: Observations, heard_bands: set[str]) -> frozenset[tuple[str, int]]:
-        """20 MHz channels that were listened to.
+        """20 MHz channels that were listened to: those that a receiver dwelt on, and the bands of full system scans.
 
-        A scan covers the bands it heard something in. A receiver that hops passes over silent channels too. One
-        that stays on a channel says nothing of the others.
+        A scan of the operating system goes through all channels of a band; that it covers a band shows in what it
+        heard there. A log of sightings says where something was heard and nothing of the rest.
         """
         untuned_rows = observations.sightings.announcement[np.isnan(observations.sightings.receiver_hz)]
         # Where the receiver reported no frequency of its own, it was where it heard something.
         blind = [observations.announcements[k].channel.primary_hz for k in present(untuned_rows)]
-        tuned: NDArray[np.float64] = np.unique(np.concatenate([observations.listening.receiver_hz, blind]))
-        whole = {band for take in observations.takes for band in take.swept_bands} & heard_bands
-        if len(tuned) >= model_constants.HOPPING_CHANNELS:
-            whole |= {channel_at(hz)[0] for hz in tuned}
+        tuned: list[FloatArray] = [
+            self._listening.receiver_hz,
+            np.array(blind, np.float64),
+            observations.surveys.receiver_hz,
+        ]
+        if any(take.kind in _NO_FULL_SCAN for take in observations.takes):
+            tuned.append(observations.sightings.receiver_hz)
+        tuned_hz: NDArray[np.float64] = np.unique(np.concatenate(tuned))
+        whole = {
+            band for take in observations.takes if take.kind not in _NO_FULL_SCAN for band in take.swept_bands
+        } & heard_bands
         channel_views = {(band, n) for band in whole if band for n in numbers(band)}
-        channel_views |= {channel_at(hz) for hz in tuned}
+        channel_views |= {channel_at(hz) for hz in tuned_hz[~np.isnan(tuned_hz)]}
         return frozenset(p for p in channel_views if p[0])
 
 

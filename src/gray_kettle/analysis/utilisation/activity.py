@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from gray_kettle.analysis.assessment import Emitter, Radio
 from gray_kettle.analysis.utilisation.meter import swept_at
+from gray_kettle.analysis.utilisation.prior import activity_interval, posterior_activity, prior_activity
 from gray_kettle.model.records import Observations
 
 _FEWEST_ROWS = 300
@@ -40,7 +41,10 @@ def _corrected(
     alone &= not any((b, n) == place for e in emitters for b, n, _ in e.channels)
     least = sum(n.beacon_share for n in radio.networks)
     if alone and not swept.bound:
-        return replace(radio, activity=max(least, swept.duty), activity_source="sweep")
+        prior = prior_activity(radio.band, radio.generation) + least
+        activity = max(least, posterior_activity(prior, swept.duty, swept.seconds))
+        interval = activity_interval(round(activity, 4), swept.seconds)
+        return replace(radio, activity=activity, activity_source="sweep", activity_interval=interval)
     if swept.duty < radio.activity:
         return replace(radio, activity=max(least, swept.duty), activity_source="at most what was swept")
     return radio

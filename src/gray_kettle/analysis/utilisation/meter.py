@@ -11,6 +11,7 @@ from gray_kettle.analysis.loss.channel_assessment import level_at
 from gray_kettle.analysis.observed.coverage import Coverage
 from gray_kettle.analysis.observed.survey_counters import surveyed, surveyed_by_hour
 from gray_kettle.analysis.observed.traffic_totals import TrafficTotals
+from gray_kettle.analysis.utilisation.prior import prior_activity
 from gray_kettle.model.enums import UtilisationSource
 from gray_kettle.model.records import Observations, SweptChannel
 from gray_kettle.phy.carrier_sense import PREAMBLE_DBM
@@ -68,18 +69,23 @@ class Meter:
             }
         if here:
             beacons = sum(n.beacon_share for r in here for n in r.networks)
-            loud = sum(1 for r in here if level_at(r.stay, None) >= PREAMBLE_DBM)
-            found[UtilisationSource.BEACONS] = min(beacons + model_constants.PRIOR_ACTIVITY * loud, 1.0)
+            loud = [r for r in here if level_at(r.stay, None) >= PREAMBLE_DBM]
+            traffic = sum(prior_activity(band, r.generation) for r in loud)
+            found[UtilisationSource.BEACONS] = min(beacons + traffic, 1.0)
         if not found:
             return NOT_MEASURED
-        source = _used(found)
+        bound = swept is not None and bool(swept.bound)
+        source = _used(found, bound)
         others = tuple((s, round(found[s], 4)) for s in SOURCES if s in found and s != source)
         confidence = _CONFIDENCE.get(source, "medium")
         if (source == UtilisationSource.SURVEY and survey is not None and survey.whole_window) or (
             source == UtilisationSource.SWEEP and swept is not None and _is_dense(swept)
         ):
             confidence = "high"  # of one reading of counters one does not know since when
-        return Utilisation(round(found[source], 4), source, confidence, others, _by_hour(hours))
+        at_most = bound and source == UtilisationSource.SWEEP
+        return Utilisation(
+            round(found[source], 4), source, confidence, others, _by_hour(hours, bound), at_most
+        )
 
     def _frames(self, channel_hz: float) -> tuple[float, Hours]:
         """Airtime over dwell, in all and by hour. Frames that leaked in from elsewhere say nothing of this place."""
@@ -99,9 +105,13 @@ def _loudness(radio: Radio) -> tuple[float, float]:
     return level_at(radio.stay, None), radio.stay.reported_utilisation or 0.0
 
 
-def _used(found: dict[UtilisationSource, float]) -> UtilisationSource:
-    """The first source in the order of trust; of frames and BSS load the larger, both being lower bounds."""
-    source = next(s for s in SOURCES if s in found)
+def _used(found: dict[UtilisationSource, float], bound: bool) -> UtilisationSource:
+    """The first source in the order of trust; of frames and BSS load the larger, both being lower bounds.
+
+    bound: the sweep holds maxima, an upper bound that counts only where there is nothing else.
+    """
+    values = [s for s in SOURCES if s in found and not (bound and s == UtilisationSource.SWEEP)]
+    source = values[0] if values else UtilisationSource.SWEEP
     if (
         source == UtilisationSource.FRAMES
         and found.get(UtilisationSource.BSS_LOAD, 0.0) > found[UtilisationSource.FRAMES]
@@ -115,13 +125,15 @@ def _is_dense(swept: SweptChannel) -> bool:
     return dense and swept.rows_per_s >= model_constants.SWEEP_ROWS_PER_S and not swept.bound
 
 
-def _by_hour(hours: dict[UtilisationSource, Hours]) -> tuple[tuple[int, UtilisationSource, float], ...]:
+def _by_hour(
+    hours: dict[UtilisationSource, Hours], bound: bool
+) -> tuple[tuple[int, UtilisationSource, float], ...]:
     """Each hour by the source that is used for it: an hour may lack what the window as a whole has."""
     out = []
     for hour in range(24):
         found = {source: known[hour] for source, known in hours.items() if hour in known}
         if found:
-            source = _used(found)
+            source = _used(found, bound)
             out.append((hour, source, round(found[source], 4)))
     return tuple(out)
 

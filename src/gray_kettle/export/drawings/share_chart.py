@@ -42,6 +42,7 @@ def _shares(axes: Axes, channel_views: list[ChannelView], seat: Radio | None) ->
         ("co-channel", FOREIGN, ""),
         ("adjacent-channel", _OVERLAP, "////"),
         ("non-Wi-Fi", EMITTER, "...."),
+        ("not identified", FOREIGN, "xxxx"),
     ):
         heights = []
         for _, s in measured:
@@ -49,6 +50,7 @@ def _shares(axes: Axes, channel_views: list[ChannelView], seat: Radio | None) ->
                 "co-channel": s.co_channel_lost,
                 "adjacent-channel": s.adjacent_lost,
                 "non-Wi-Fi": s.non_wifi_lost,
+                "not identified": s.unidentified_lost,
             }
             total, lost = sum(parts.values()), 1 - s.clear_air
             heights.append(

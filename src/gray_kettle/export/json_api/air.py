@@ -20,13 +20,16 @@ class HourShareAnswer(Answer):
 
 
 class LossAnswer(Answer):
-    """One cause of loss. kind: see model.enums.LossKind; radio: its id, of an emitter for non-Wi-Fi."""
+    """One cause of loss. kind: see model.enums.LossKind; radio: its id, of an emitter for non-Wi-Fi.
+
+    For "unidentified" radio is "" and level_dbm null: busy time that was measured and that nothing explains.
+    """
 
     kind: str
     radio: str
     name: str
     channel: str | None
-    level_dbm: float
+    level_dbm: float | None
     activity: float
     share_lost: float
 
@@ -36,6 +39,7 @@ class UtilisationAnswer(Answer):
     source: str
     confidence: str
     others: dict[str, float]
+    at_most: bool
     by_hour: list[HourShareAnswer]
 
 
@@ -149,6 +153,7 @@ def _channel(view: ChannelView, non_wifi: float | None) -> ChannelAirAnswer:
             source=used.source,
             confidence=used.confidence,
             others=dict(used.others),
+            at_most=used.at_most,
             by_hour=[HourShareAnswer(hour_utc=h, source=s, value=v) for h, s, v in used.by_hour],
         ),
         wifi_share=wifi,

@@ -121,6 +121,7 @@ class RadioAnswer(Answer):
     last: str
     activity: float
     activity_source: str
+    activity_interval: tuple[float, float]
     presence: float
     gone: bool
     episodes: list[EpisodeAnswer]
@@ -175,6 +176,7 @@ def _radio(radio: Radio) -> RadioAnswer:
         last=iso(radio.last_s),
         activity=radio.activity,
         activity_source=radio.activity_source,
+        activity_interval=radio.activity_interval,
         presence=radio.stay.presence,
         gone=radio.is_gone,
         episodes=[EpisodeAnswer(first=iso(a), last=iso(b)) for a, b in radio.episodes],

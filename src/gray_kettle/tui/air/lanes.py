@@ -372,13 +372,13 @@ class Lanes(ThemedWidget, Widget, can_focus=True):
         if kind == "place":
             return str(channel_view.channel.primary)
         swept = self._state is not None and channel_view.channel.band in self._state.assessment.swept_bands
-        if standing is None or (kind == "other" and not swept):
+        if standing is None or (kind == "other" and not swept and not standing.unidentified_lost):
             return "–"
         share = {
             "clear": standing.clear_air,
             "shared": standing.co_channel_lost,
             "overlap": standing.adjacent_lost,
-            "other": standing.non_wifi_lost,
+            "other": 1 - (1 - standing.non_wifi_lost) * (1 - standing.unidentified_lost),
         }[kind]
         word = f"{100 * share:.0f}"
         return word if len(word) < self._pitch else "··"  # 100 where only two digits fit

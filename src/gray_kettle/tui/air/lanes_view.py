@@ -28,6 +28,7 @@ _KINDS = {
     LossKind.ADJACENT: "adjacent",
     LossKind.SECONDARY: "secondary",
     LossKind.NON_WIFI: "non-Wi-Fi",
+    LossKind.UNIDENTIFIED: "measured",
 }
 _HELP = """
 Air: each lane is a radio over the frequencies that it uses. The solid part
@@ -207,7 +208,8 @@ class LanesView(View):
             channel_view = next((p for p in self._channel_views if p.channel == channel), None)
             return channel_view.assessed if channel_view else None
         victim, _ = victim_of(view.radio)
-        return assess_channel(channel, victim, state.assessment.radios, view.radio, state.assessment.emitters)
+        found = state.assessment
+        return assess_channel(channel, victim, found.radios, view.radio, found.emitters, found.unidentified)
 
     def _side_rows(self, width: int) -> list[Row]:
         state, view, channel = self._state, self._view(), self._what_if
@@ -323,7 +325,7 @@ class LanesView(View):
             (fit(percent(loss_cause.share_lost), 5, True) + "  ", "text!"),
             (fit(loss_cause.name, room if loss_cause.channel else room + 7) + " ", "text"),
             (fit(loss_cause.channel.label, 7) if loss_cause.channel else "", "dim"),
-            (fit(minus(loss_cause.level_dbm), 4, True), "dim"),
+            (fit("–" if loss_cause.level_dbm is None else minus(loss_cause.level_dbm), 4, True), "dim"),
             ("" if tight else f" {_KINDS[loss_cause.kind]}", "dim"),
         ]
 
@@ -332,7 +334,11 @@ class LanesView(View):
         if channel_view is None:
             return []
         used = channel_view.utilisation
-        value = "not measured" if used.value is None else f"{percent(used.value)} busy"
+        value = (
+            "not measured"
+            if used.value is None
+            else f"{'at most ' if used.at_most else ''}{percent(used.value)} busy"
+        )
         lines: list[list[Cell]] = [
             [],
             [("channel ", "dim"), (f"{channel.primary}: ", "dim"), (value, "text!")],

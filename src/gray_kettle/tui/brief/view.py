@@ -160,6 +160,7 @@ class BriefView(View):
             "adjacent": now.adjacent_lost,
             "co-channel": now.co_channel_lost,
             "✶": now.non_wifi_lost,
+            "not identified": now.unidentified_lost,
             "width": width_lost,
         }
         total = sum(shares.values())
