@@ -143,7 +143,7 @@ def _heard(announced: tuple[Announcement, ...], length_s: float, rng: np.random.
     traffic = Traffic(
         second, primary[which], bssid[which], bssid[which] + (client << 8), 0 * ones, 5 * ones, ones, ones, 0 * ones,
         4000 * ones, rng.uniform(0.001, 0.05, count), level * 5, 5 * ones, np.full(count, np.nan),
-        np.full(count, np.nan), 0 * ones,
+        np.full(count, np.nan), 0 * ones, 5 * ones,
     )  # fmt: skip
     moments = START_S + 60.0 * np.arange(int(length_s / 60))
     at = np.repeat(moments, len(hz))

@@ -87,7 +87,8 @@ class Network:
     """One BSSID as it was last heard.
 
     hidden: its beacons do not report its name; named_by says where a name was learnt all the same.
-    transmitted_by: the BSSID in whose beacons it is announced, "" for its own.
+    transmitted_by: the BSSID in whose beacons it is announced, "" for its own. retries of retriable: the frames to one
+    receiver, data and management, that were sent again.
     """
 
     bssid: str
@@ -114,6 +115,7 @@ class Network:
     device: str = ""
     neighbours: tuple[tuple[str, str, int], ...] = ()
     rates: tuple[Rate, ...] = ()
+    retriable: int = 0
     off_channel: tuple[OffChannel, ...] = ()
 
 

@@ -22,7 +22,7 @@ class CaptureReader:
         self._announcer, self._victim, self._tally = Announcer(), ClientRequests(), Tally()
         self._answers = nl80211.ScanAnswers()
         self._unknown_links: dict[int, int] = {}
-        self._damaged = self._bad_fcs = self._untimed = 0
+        self._damaged = self._bad_fcs = self._untimed = self._too_loud = 0
         self._first_damage = -1
 
     def pieces(self, blocks: Iterable[PacketBlock]) -> Generator[Piece]:
@@ -53,6 +53,7 @@ class CaptureReader:
             self._unknown_links[block.link_type] = self._unknown_links.get(block.link_type, 0) + count
             return Piece(skipped=count)
         heard = capture_headers.decode(block)
+        self._too_loud += heard.without_impossible_levels()
         headers = headers_of(block, heard)
         self._count(block, heard, len(headers.rows))
         announcements, sightings = self._announcer.sightings(block, heard, headers)
@@ -91,6 +92,11 @@ class CaptureReader:
             )
         if self._bad_fcs:
             out.append(f"{self._bad_fcs:,} frames had a bad checksum and were skipped.")
+        if self._too_loud:
+            out.append(
+                f"{self._too_loud:,} frames report a level over 0 dBm, which no receiver measures; "
+                "they were kept without their level."
+            )
         if self._untimed:
             out.append(f"{self._untimed:,} packets have no timestamp; they were skipped.")
         if self._announcer.unplaced:

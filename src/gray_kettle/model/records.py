@@ -134,6 +134,7 @@ class Traffic(Columns):
     lowest_dbm: FloatArray  # NaN when not reported
     highest_dbm: FloatArray
     spot: IntArray
+    retriable: IntArray  # data and management frames to one receiver, which are sent again unless answered
 
 
 @dataclass(frozen=True, eq=False)

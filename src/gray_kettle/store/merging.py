@@ -84,7 +84,7 @@ def by_the_hour(rows: Traffic) -> Traffic:
 _HOUR_S = 3600
 _TRAFFIC_KEYS = ("second", "receiver_hz", "bssid", "transmitter", "mode", "spot")
 _TRAFFIC_SUMS = (
-    "frames", "retries", "protected", "asleep", "octets", "airtime_s", "level_mw", "levels",
+    "frames", "retries", "retriable", "protected", "asleep", "octets", "airtime_s", "level_mw", "levels",
 )  # fmt: skip
 
 
@@ -129,6 +129,7 @@ def joined_aggregates(edges: Edges) -> Traffic:
         lowest_dbm=empty,
         highest_dbm=empty,
         spot=edges.spot[rows],
+        retriable=nothing,
     )
 
 

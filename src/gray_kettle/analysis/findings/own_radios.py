@@ -34,7 +34,7 @@ _LOUDER_DB = 5.0
 
 def _retries(facts: Facts) -> Iterator[Finding]:
     for radio in (v.radio for v in facts.own):
-        frames = sum(n.frames for n in radio.networks)
+        frames = sum(n.retriable or n.frames for n in radio.networks)
         share = radio.retry_share
         if share is None or share < facts.limits.retry_share or frames < facts.limits.fewest_frames:
             continue

@@ -44,6 +44,8 @@ def network_of(one: BssidRows, ground: BssidIndex, about: StationInfo) -> Networ
         level_dbm=ground.level_on(latest.channel, one.rows),
         frames=int(one.frames.frames.sum()),
         retries=int(one.frames.retries.sum()),
+        # Cases of before 0.8 do not know how many of the frames could be sent again.
+        retriable=int(one.frames.retriable.sum()) or int(one.frames.frames.sum()),
         clients=clients_of(one.bssid, one.frames, about.capabilities, about.links, ground.observations.spots),
         hidden=one.hidden,
         named_by=one.named_by,

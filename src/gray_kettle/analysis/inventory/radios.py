@@ -138,7 +138,7 @@ def _radio(
     networks = tuple(network_of(m, ground, about) for m in members)
     air_share = _air_share(members, channel, coverage)
     beacons = sum(n.beacon_share for n in networks)
-    frames, retries = sum(n.frames for n in networks), sum(n.retries for n in networks)
+    retriable, retries = sum(n.retriable for n in networks), sum(n.retries for n in networks)
     known = next((s.reported_utilisation for s in stays if s.channel == channel), None)
     dwell_s = coverage.dwell_s(channel.primary_hz) if air_share is not None else 0.0
     prior = prior_activity(channel.band, latest.generation)
@@ -151,7 +151,7 @@ def _radio(
         level_dbm=ground.level_on(channel, all_rows),
         noise_dbm=round(fast_median(noise), 2) if len(noise) else None,
         air_share=air_share,
-        retry_share=retries / frames if frames else None,
+        retry_share=retries / retriable if retriable else None,
         activity=activity,
         activity_source=source,
         activity_interval=activity_interval(round(activity, 4), dwell_s),

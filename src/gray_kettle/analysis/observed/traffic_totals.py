@@ -8,7 +8,7 @@ import numpy as np
 from gray_kettle.groupby import group_rows
 from gray_kettle.model.records import Columns, FloatArray, IntArray, Traffic
 
-_SUMS = ("frames", "retries", "octets", "airtime_s", "level_mw", "levels")
+_SUMS = ("frames", "retries", "retriable", "octets", "airtime_s", "level_mw", "levels")
 _HOUR_S = 3600
 
 
@@ -24,6 +24,7 @@ class TrafficTotals(Columns):
     spot: IntArray
     frames: IntArray
     retries: IntArray
+    retriable: IntArray
     octets: IntArray
     airtime_s: FloatArray
     level_mw: FloatArray

@@ -57,6 +57,13 @@ class Reception:
         # Where the end of the packet was not kept, its checksum was not either.
         self.frame_lengths = np.clip(self.frame_lengths - header_bytes, 0, self.sent_lengths)
 
+    def without_impossible_levels(self) -> int:
+        """Take away levels over 0 dBm, which no receiver measures; how many those were."""
+        impossible = self.signal_dbm > 0
+        self.signal_dbm[impossible] = 0
+        self.noise_dbm[self.noise_dbm > 0] = 0
+        return int(impossible.sum())
+
     @property
     def whole(self) -> NDArray[np.bool_]:
         """Frames that can be read."""

@@ -12,8 +12,10 @@ from gray_kettle.phy import modes
 Octets = NDArray[np.uint8]
 LEAST_EHT = 44  # known bits, nine words of data, and one user
 _DEFAULT_TRAINING = 1  # 2×, what is sent most often; taken where none is reported
-# Radiotap's bandwidth numbers of VHT: whole channels, and which part of a wider one.
-_VHT_WIDTHS = np.array([0] + [1] * 3 + [2] * 7 + [3] * 21, np.int64)
+# Bandwidth numbers of VHT, as width codes: a whole channel, then the parts of it that a frame may fill alone:
+# 20; 40, twice 20; 80, twice 40, four times 20; 160, twice 80, four times 40, eight times 20.
+_VHT_PARTS = [0, 1, 0, 0, 2, 1, 1, 0, 0, 0, 0, 3, 2, 2, 1, 1, 1, 1, *[0] * 8]
+_VHT_WIDTHS = np.array(_VHT_PARTS + [3] * (32 - len(_VHT_PARTS)), np.int64)
 # Of HE: 20, 40, 80, 160 MHz, then units of 26, 52, 106, 242, 484, 996 and twice 996 tones.
 _HE_WIDTHS = np.array([0, 1, 2, 3, 5, 6, 7, 8, 9, 10, 11] + [15] * 5, np.int64)
 _U_SIG_WIDTHS = np.array([0, 1, 2, 3, 4, 4, 15, 15], np.int64)

@@ -29,7 +29,8 @@ _GATHERED = 32
 class Headers:
     """Frames that can be read; addresses are 48-bit numbers, 0 where there is none.
 
-    rows: which packets of the block. body_at: place of what follows the header, of management frames.
+    rows: which packets of the block. body_at: place of what follows the header, of management frames. retriable: data
+    and management frames to one receiver, which are sent again unless they are acknowledged.
     """
 
     rows: IntArray
@@ -41,6 +42,7 @@ class Headers:
     transmitter: IntArray
     bssid: IntArray
     body_at: IntArray
+    retriable: NDArray[np.bool_]
 
     @property
     def is_answer(self) -> NDArray[np.bool_]:
@@ -98,4 +100,5 @@ def headers_of(block: "PacketBlock", heard: "Reception") -> Headers:
         second,
         bssid,
         heard.frame_starts[rows] + MANAGEMENT_HEADER + np.where(flags & _ORDER, HT_CONTROL_BYTES, 0),
+        (in_data | (kind == MANAGEMENT)) & (first & _GROUP_BIT == 0),
     )

@@ -7,6 +7,7 @@ OPEN, WEP = "open", "WEP"
 _RSN_OUI, _VENDOR_OUI = b"\x00\x0f\xac", b"\x00\x50\xf2"
 VENDOR_WPA = _VENDOR_OUI + b"\x01"
 _TKIP = {2}
+_SHA256, _MFP_REQUIRED = 5, 0x40
 _PSK, _ENTERPRISE, _SAE, _OWE, _SUITE_B = {2, 4, 6, 19, 20}, {1, 3, 5}, {8, 9, 24, 25}, {18}, {11, 12, 13}
 
 
@@ -17,6 +18,7 @@ def label(rsn: bytes | None, wpa: bytes | None, privacy: bool) -> str:
     A network that still allows the outdated cipher has "TKIP" in its label.
     """
     ciphers, keys = _suites(rsn) if rsn is not None else (set(), set())
+    keys = with_protection(keys, rsn is not None and _requires_protection(rsn)) or set()
     old_ciphers, old_keys = _suites(wpa) if wpa is not None else (set(), set())
     tkip = bool((ciphers | old_ciphers) & _TKIP)
     return label_of(keys if rsn is not None else None, old_keys if wpa is not None else None, tkip, privacy)
@@ -46,6 +48,23 @@ def label_of(  # noqa: PLR0911 - one line for each label
 def is_outdated(security: str) -> bool:
     """Whether a label names a cipher that is no longer fit for use."""
     return security == WEP or "TKIP" in security or security.startswith("WPA-")
+
+
+def with_protection(keys: set[int] | None, is_required: bool) -> set[int] | None:
+    """Key management suites with that of WPA3-Enterprise where it is in force: 802.1X with SHA-256, management frame
+    protection required, and no older suite.
+    """
+    if keys and is_required and _SHA256 in keys and not keys & _ENTERPRISE - {_SHA256}:
+        return keys - {_SHA256} | {min(_SUITE_B)}
+    return keys
+
+
+def _requires_protection(content: bytes) -> bool:
+    """Whether the capabilities behind the two suite lists require management frame protection."""
+    at = 6
+    for _ in range(2):
+        at += 2 + 4 * int.from_bytes(content[at : at + 2], "little")
+    return bool(int.from_bytes(content[at : at + 2], "little") & _MFP_REQUIRED)
 
 
 def _suites(content: bytes) -> tuple[set[int], set[int]]:

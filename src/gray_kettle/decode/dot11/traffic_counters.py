@@ -108,7 +108,9 @@ class Tally:
         airtime = self._airtime_s(block, heard, headers)
         level = heard.signal_dbm[packets]
         known = level != 0
-        retries, protected, asleep = groups.count(headers.retry, headers.protected, headers.asleep)
+        retried = headers.retry & headers.retriable
+        retries, protected, asleep = groups.count(retried, headers.protected, headers.asleep)
+        (retriable,) = groups.count(headers.retriable)
         (levels,) = groups.count(known)
         lowest = groups.lowest(np.where(known, level, 127))
         highest = groups.highest(np.where(known, level, -128))
@@ -130,6 +132,7 @@ class Tally:
             lowest_dbm=np.where(levels > 0, lowest, np.nan),
             highest_dbm=np.where(levels > 0, highest, np.nan),
             spot=np.zeros(len(groups), np.int64),
+            retriable=retriable,
         )
 
     def _airtime_s(self, block: PacketBlock, heard: Reception, headers: Headers) -> FloatArray:
@@ -140,6 +143,9 @@ class Tally:
         duration = modes.airtime_s(mode, octets, low_band)
         answers = np.flatnonzero(headers.is_answer)
         duration[answers] += np.where(low_band[answers], _SIFS_LOW_S, _SIFS_HIGH_S)
+        duration = _unmarked_together(
+            duration, mode, octets, low_band, block.times_s[packets], heard, headers
+        )
         rows = np.flatnonzero(heard.aggregate[packets] != NO_AGGREGATE)
         if not len(rows):
             self._open = None
@@ -181,6 +187,41 @@ class Tally:
         self._open = last
         duration[rows] = np.repeat(whole_s / total, ends - starts + 1) * bytes_
         return duration
+
+
+def _unmarked_together(
+    duration: FloatArray,
+    mode: IntArray,
+    octets: IntArray,
+    low_band: NDArray[np.bool_],
+    time_s: FloatArray,
+    heard: Reception,
+    headers: Headers,
+) -> FloatArray:
+    """Durations with the frames of aggregates that the receiver did not mark sharing one preamble.
+
+    Frames of one sender and mode, one right behind the other, of which the next begins before the last could have ended
+    and been answered, are parts of one aggregate.
+    """
+    packets = headers.rows
+    marked = heard.aggregate[packets] != NO_AGGREGATE
+    may = (mode >> 16 >= modes.HT) & ~marked & (headers.transmitter != 0) & ~np.isnan(duration)
+    if len(packets) < 2 or not may.any():
+        return duration
+    together = may[1:] & may[:-1] & (headers.transmitter[1:] == headers.transmitter[:-1])
+    together &= mode[1:] == mode[:-1]
+    gap_s = np.diff(time_s)
+    together &= (gap_s >= 0) & (gap_s < np.minimum(duration[1:], duration[:-1]) + _SIFS_LOW_S)
+    if not together.any():
+        return duration
+    starts = np.concatenate([[0], np.flatnonzero(~together) + 1])
+    counts = np.diff(np.append(starts, len(packets)))
+    many = counts > 1
+    bytes_ = octets + -octets % 4 + _DELIMITER_BYTES
+    total = np.add.reduceat(bytes_, starts)
+    whole_s = modes.airtime_s(mode[starts], total, low_band[starts])
+    shared = np.repeat(whole_s / total, counts) * bytes_
+    return np.where(np.repeat(many, counts), shared, duration)
 
 
 def hertz(channel_mhz: IntArray) -> FloatArray:

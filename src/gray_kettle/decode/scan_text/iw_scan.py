@@ -234,7 +234,8 @@ def _security(sections: dict[str, str], text: str) -> str:
     tkip = "TKIP" in sections.get("RSN", "") + sections.get("WPA", "")
     keys = [_key_suites(sections[name]) if name in sections else None for name in ("RSN", "WPA")]
     privacy = re.search(r"capability:.*\bPrivacy\b", text) is not None
-    return security.label_of(keys[0], keys[1], tkip, privacy)
+    rsn = security.with_protection(keys[0], "MFP-required" in sections.get("RSN", ""))
+    return security.label_of(rsn, keys[1], tkip, privacy)
 
 
 def _key_suites(section: str) -> set[int]:

@@ -36,7 +36,7 @@ class ScanRows:
         receiver_hz: float | None = None,
     ) -> None:
         """level_dbm, noise_dbm, busy (0-1), stations: NaN when not reported. receiver_hz: if not the primary."""
-        known = not math.isnan(level_dbm)
+        known = level_dbm <= 0  # no receiver measures more than a milliwatt: such a level is damage
         self._rows.append(
             (
                 self._index.setdefault(announcement, len(self._index)),
