@@ -201,7 +201,8 @@ class Utilisation:
     """Share of time a 20 MHz part is busy. value None: not measured. others: the sources that were not used.
 
     by_hour: (hour of the day UTC, source, share) of the hours in which one of the better sources reported. at_most: it
-    is an upper bound (rows of a maximum hold), not a value to judge by.
+    is an upper bound (rows of a maximum hold), not a value to judge by. interval: within which it lies, where it is
+    not known well how long the receiver was there.
     """
 
     value: float | None
@@ -210,6 +211,16 @@ class Utilisation:
     others: tuple[tuple[UtilisationSource, float], ...] = ()
     by_hour: tuple[tuple[int, UtilisationSource, float], ...] = ()
     at_most: bool = False
+    interval: tuple[float, float] | None = None
+
+    @property
+    def words(self) -> str:
+        """The share and how well it is known: “30 %”, “at most 30 %”, “6 % – 30 %”, “not measured”."""
+        if self.value is None:
+            return "not measured"
+        if self.interval is not None:
+            return " – ".join(f"{100 * share:.0f} %" for share in self.interval)
+        return f"{'at most ' if self.at_most else ''}{100 * self.value:.0f} %"
 
 
 @dataclass(frozen=True)

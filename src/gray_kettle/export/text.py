@@ -12,7 +12,7 @@ from gray_kettle.model.enums import Severity
 from gray_kettle.safe_text import network_name, printable
 
 if TYPE_CHECKING:  # each table imports what it needs
-    from gray_kettle.analysis.assessment import Assessment, Finding, Network, Radio, Utilisation
+    from gray_kettle.analysis.assessment import Assessment, Finding, Network, Radio
     from gray_kettle.analysis.explain import Explanation
     from gray_kettle.planner.proposal import Proposal
 
@@ -92,12 +92,6 @@ def _named(network: "Network") -> str:
     return f"{name} (hidden)" if network.hidden and network.named_by else name
 
 
-def _utilisation(used: "Utilisation") -> str:
-    if used.value is None:
-        return "not measured"
-    return f"{'at most ' if used.at_most else ''}{_share(used.value)} ({used.source})"
-
-
 def air_table(assessment: "Assessment", radio: "Radio | None", band: str | None) -> Table:
     from gray_kettle.analysis.assess import channels_seen_from
 
@@ -113,7 +107,7 @@ def air_table(assessment: "Assessment", radio: "Radio | None", band: str | None)
             [
                 view.channel.band,
                 str(view.channel.primary),
-                _utilisation(used),
+                used.words + (f" ({used.source})" if used.value is not None else ""),
                 str(assessed.co_channel_radios),
                 _share(assessed.co_channel_lost),
                 str(assessed.adjacent_radios),

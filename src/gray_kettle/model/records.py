@@ -14,6 +14,9 @@ from gray_kettle.phy.channels import Channel
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
+SHORT_SILENCE_S = (
+    0.35  # three beacons: a longer silence ends a run of frames, as a receiver that hops makes them
+)
 LONGEST_SILENCE_S = 2.0  # a receiver that hears nothing for longer may have been elsewhere
 LONGEST_AGGREGATE_S = 0.02  # longer than any: the same reference number later is another aggregate
 LATEST_S = 4_102_444_800.0  # the year 2100: a time beyond it, or before 1970, is damage
@@ -145,6 +148,7 @@ class Listening(Columns):
     end_s: FloatArray
     receiver_hz: FloatArray
     spot: IntArray
+    most_s: FloatArray  # the longest that it can have been there; decoders leave it NaN
 
 
 @dataclass(frozen=True, eq=False)

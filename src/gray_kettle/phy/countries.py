@@ -81,7 +81,7 @@ _RULES: dict[str, Bands] = {
     "ZA": {"2.4": _UP_TO_13, "5": (*_LOW_EU, *_MIDDLE, Rule(149, 165, 36)), "6": _LOWER_6},
     "AE": {"2.4": _UP_TO_13, "5": (*_LOW_EU, *_MIDDLE, Rule(149, 165, 30)), "6": _LOWER_6},
 }
-_ANYWHERE: Bands = {"2.4": (Rule(1, 11, 20),), "5": _LOW_EU, "6": ()}
+ACCESS_POINT_DBM = 23.0  # EIRP of a common access point where the rules permit more: an assumption
 KNOWN = tuple(sorted(_RULES))
 
 
@@ -91,8 +91,32 @@ def rules_by_number(country: str, band: str) -> dict[int, Rule]:
     own = regulatory.of_this_machine().get(country.upper())
     if own is not None:
         return _by_frequency(own, band)
-    rules = _RULES.get(country.upper(), _ANYWHERE)[band]
-    return {n: rule for n in numbers(band) for rule in rules if rule.first <= n <= rule.last}
+    if country.upper() not in _RULES:
+        return _common_to_all(band)
+    return _by_number(_RULES[country.upper()], band)
+
+
+def _by_number(bands: Bands, band: str) -> dict[int, Rule]:
+    return {n: rule for n in numbers(band) for rule in bands[band] if rule.first <= n <= rule.last}
+
+
+def _common_to_all(band: str) -> dict[int, Rule]:
+    """What every country of the table permits, with the strictest of their limits."""
+    every = [_by_number(bands, band) for bands in _RULES.values()]
+    out = {}
+    for n in numbers(band):
+        rules = [found[n] for found in every if n in found]
+        if len(rules) == len(every):
+            out[n] = Rule(
+                n,
+                n,
+                min(r.eirp_dbm for r in rules),
+                any(r.radar for r in rules),
+                any(r.indoor for r in rules),
+                max(r.watch_s for r in rules),
+                min(r.widest_mhz for r in rules),
+            )
+    return out
 
 
 def source_of(country: str) -> str:
@@ -114,8 +138,18 @@ def _by_frequency(stretches: tuple[regulatory.Stretch, ...], band: str) -> dict[
     return out
 
 
-def is_allowed(country: str, channel: Channel) -> bool:
-    """Whether every 20 MHz part of the channel is permitted, in that width."""
+def power_change_db(country: str, source: Channel, target: Channel) -> float:
+    """By how much a common access point must reduce its power to go from one channel to another; 0 or less."""
+    before, after = (most_eirp_dbm(country, c) for c in (source, target))
+    if before is None or after is None:
+        return 0.0
+    return min(min(after, ACCESS_POINT_DBM) - min(before, ACCESS_POINT_DBM), 0.0)
+
+
+def is_allowed(country: str, channel: Channel, dsss_only: bool = False) -> bool:
+    """Whether every 20 MHz part of the channel is permitted, in that width. Channel 14 is for DSSS in Japan alone."""
+    if (channel.band, channel.primary) == ("2.4", 14):
+        return dsss_only and country.upper() == "JP"
     permitted = rules_by_number(country, channel.band)
     return all(
         part in permitted and channel.width_mhz <= permitted[part].widest_mhz for part in channel.parts

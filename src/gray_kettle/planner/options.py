@@ -17,6 +17,11 @@ from gray_kettle.planner.limits import limit_of_radio, parse_limit
 from gray_kettle.planner.rules import broken, contradiction, rules_for, rules_of_clients
 
 RADAR_COST = 0.08  # the check before use, and the risk of having to leave
+WEATHER_RADAR_COST = (
+    0.15  # more where the check takes ten minutes: so long nothing is sent after each restart
+)
+_LONG_WATCH_S = 300.0
+NEWER_ONLY = "only newer radios and clients have it"
 RADAR_HEARD_COST = 0.7  # pulses were detected there: it will have to leave again
 HARD_TO_FIND_COST = 0.03  # 6 GHz off the preferred scanning channels: clients scan those first
 OFF_PLAN_COST = (
@@ -70,7 +75,7 @@ def options_for(radio: Radio, assessment: Assessment, setup: Setup) -> Options:
             why = unwise(channel, radio, assessment)
         watch_s = radar_watch_s(setup.country, channel)
         heard = watch_s > 0 and radar_heard(channel, assessment)
-        cost = _cost(channel, radio, setup.preferences, watch_s > 0, heard)
+        cost = _cost(channel, radio, setup.preferences, watch_s, heard)
         found.append(Option(channel, why, cost, watch_s, heard))
     if all(o.barred for o in found):
         conflict = contradiction(channels, rules)
@@ -112,6 +117,8 @@ def unwise(channel: Channel, radio: Radio, assessment: Assessment) -> str:
     """Why a permitted channel should not be chosen; "" for no reason."""
     if any((channel.band, part) not in assessment.covered for part in channel.parts):
         return NOT_LISTENED_TO
+    if channel.band == "5" and _is_new(channel) and not _is_new(radio.channel):
+        return NEWER_ONLY
     if channel.band == "2.4" and channel.width_mhz > 20:
         if _second_part_is_used(channel, radio, assessment):
             return "its secondary channel is in use"
@@ -120,11 +127,12 @@ def unwise(channel: Channel, radio: Radio, assessment: Assessment) -> str:
     return ""
 
 
-def _cost(channel: Channel, radio: Radio, preferences: PlanPreferences, watched: bool, heard: bool) -> float:
+def _cost(channel: Channel, radio: Radio, preferences: PlanPreferences, watch_s: float, heard: bool) -> float:
     """In log units: for the change, for radar (more where it was detected), and for slower discovery by clients."""
     cost = 0.0 if channel == radio.channel else preferences.change_cost
-    if watched:
+    if watch_s:
         cost += (0.0 if preferences.radar == "prefer" else RADAR_COST) + RADAR_HEARD_COST * heard
+        cost += WEATHER_RADAR_COST * (watch_s > _LONG_WATCH_S)
     if channel.band == "6" and channel.primary % 16 != 5 and channel != radio.channel:
         cost += HARD_TO_FIND_COST
     return cost
@@ -148,6 +156,11 @@ def radar_heard(channel: Channel, assessment: Assessment) -> bool:
         if isinstance(finding.figures, RadarLeft)
         if (change.before.label, change.time_s) in finding.figures.left
     )
+
+
+def _is_new(channel: Channel) -> bool:
+    """Channels over 165, and wide ones with it: many radios and most clients do not have them."""
+    return max(channel.parts) > 165 or (165 in channel.parts and channel.width_mhz > 20)
 
 
 def _second_part_is_free(channel: Channel, assessment: Assessment) -> bool:

@@ -1,5 +1,6 @@
 """The plan's one call: assessment and setup in, proposal out."""
 
+from collections.abc import Sequence
 from functools import partial
 
 import numpy as np
@@ -17,6 +18,7 @@ from gray_kettle.analysis.loss.interference_loss import Candidates, ChannelScore
 from gray_kettle.model.plan_preferences import CHANGE_COST, PlanPreferences
 from gray_kettle.model.setup import Setup
 from gray_kettle.phy.channels import BANDS, Channel
+from gray_kettle.phy.countries import power_change_db
 from gray_kettle.planner import reasons
 from gray_kettle.planner.annealing import Progress
 from gray_kettle.planner.hours import are_heard, at_hours, hours_from, moments_of, times_of_day
@@ -232,7 +234,7 @@ class _Band:
         return RadioModel(
             victim=victim,
             others=self.foreign[k][0],
-            options=Candidates([o.channel for o in may]),
+            options=self._candidates(k, [o.channel for o in may]),
             costs=np.array(costs),
             activity=radio.activity,
             dsss_only=radio.generation == "b",
@@ -242,6 +244,11 @@ class _Band:
             weight=dict(self.setup.preferences.weights).get(radio.id, default_weight),
             times=self.times[k],
         )
+
+    def _candidates(self, k: int, channels: Sequence[Channel]) -> Candidates:
+        """Channels with the power that is permitted on each."""
+        country, here = self.setup.country, self.views[k].radio.channel
+        return Candidates(channels, [power_change_db(country, here, c) for c in channels])
 
     def _robust(self, k: int) -> frozenset[Channel]:
         """Allowed channels off the 2.4 GHz channel plan that win whatever the levels do within their error."""
@@ -253,7 +260,7 @@ class _Band:
             return frozenset(off)
         found = self.assessment
         others, _ = interferers_for(found.radios, radio, found.emitters, unidentified=found.unidentified)
-        candidates = Candidates(open_to_it)
+        candidates = self._candidates(k, open_to_it)
         for shift in _SHIFTS_DB:
             got = score_channels(victim, candidates, others.louder_by(shift)).expected_mbps
             best = max(
@@ -303,7 +310,7 @@ class _Band:
         model = self.models[k]
         others = with_own_neighbours(model, own_neighbours_of(self.models, solution.chosen, k))
         neighbours = [(v.radio, v.radio.stay) for m, v in enumerate(self.views) if m != k]
-        scores = score_channels(model.victim, Candidates(channels), others)
+        scores = score_channels(model.victim, self._candidates(k, channels), others)
         return scores, channel_assessments(scores, others, (*self.foreign[k][1], *neighbours))
 
     def _move(self, k: int, solution: Solution, makes_room: str) -> Move:
@@ -319,7 +326,10 @@ class _Band:
             for o, s in zip(options, after, strict=True)
         )
         conflict = next((c.rules for c in self.conflicts if c.radio == view.radio.id), ())
-        why = reasons.reasons_for(view, chosen, target, alternatives, options, conflict, self.channel_plan)
+        power_db = power_change_db(self.setup.country, view.radio.channel, target)
+        why = reasons.reasons_for(
+            view, chosen, target, alternatives, options, conflict, self.channel_plan, power_db
+        )
         why = (makes_room, *why) if makes_room else why
         held = self._barred_by_clients(view.radio, options, after)
         return Move(

@@ -31,10 +31,12 @@ def reasons_for(
     options: tuple[Option, ...],
     conflict: tuple[str, ...],
     channel_plan: tuple[int, ...],
+    power_db: float = 0.0,
 ) -> tuple[str, ...]:
     """Reasons, the weightiest first; never empty.
 
     conflict: rules that together leave the radio no channel. channel_plan: the 2.4 GHz channels of the site's plan.
+    power_db: change of the permitted power, 0 or less.
     """
     now, source = view.now, view.radio.channel
     out: list[str] = []
@@ -67,6 +69,11 @@ def reasons_for(
     if watch_s and target != source:
         out.append(
             f"It is a DFS channel: the radio must listen for radar for {_minutes(watch_s)} before it may send."
+        )
+    if power_db < 0:
+        out.append(
+            f"On {target.label} the country permits {-power_db:.0f} dB less power than on {source.label}: "
+            "range and level of the clients are counted with that."
         )
     if any(o.radar_heard and o.channel == source for o in options):
         out.append(f"Radar was detected on {source.label}: the radio will have to leave it again.")

@@ -30,7 +30,8 @@ def rules_for(radio: Radio, setup: Setup) -> tuple[Rule, ...]:
     """
     country = setup.country
     where = printable(country) or "every country (none is set)"
-    rules = [Rule(f"not permitted in {where}", lambda c: is_allowed(country, c))]
+    dsss = radio.generation == "b"
+    rules = [Rule(f"not permitted in {where}", lambda c: is_allowed(country, c, dsss))]
     if radio.id in setup.preferences.locked:
         rules.append(Rule("locked", lambda c: c == radio.channel))
     for owner, text in setup.preferences.offers:

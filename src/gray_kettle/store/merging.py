@@ -8,7 +8,6 @@ import numpy as np
 from gray_kettle.groupby import group_rows_by_time
 from gray_kettle.model.records import (
     LONGEST_AGGREGATE_S,
-    LONGEST_SILENCE_S,
     Edges,
     FloatArray,
     IntArray,
@@ -17,6 +16,7 @@ from gray_kettle.model.records import (
     Traffic,
 )
 from gray_kettle.phy.modes import airtime_s
+from gray_kettle.store.dwell import dwell_of
 
 Summed = TypeVar("Summed", FloatArray, IntArray)
 
@@ -134,53 +134,16 @@ def joined_aggregates(edges: Edges) -> Traffic:
 
 
 def merged_listening(rows: Listening, low_s: float, high_s: float) -> Listening:
-    """Runs of one channel joined where only a short silence parts them, and cut to the window.
-
-    The time between two runs on different channels is shared out evenly between them, as far as it is short.
-    """
+    """Where the receiver dwelt (store.dwell), spot by spot, cut to the window."""
     if not len(rows):
         return rows
     found = []
     for spot in np.unique(rows.spot):
         of_spot = rows.rows(np.flatnonzero(rows.spot == spot))
         of_spot = of_spot.rows(np.lexsort((of_spot.end_s, of_spot.receiver_hz, of_spot.start_s)))
-        apart = bool(np.all(of_spot.start_s[1:] >= of_spot.end_s[:-1]))
-        found.append(_joined_runs(of_spot) if apart else _joined_one_by_one(of_spot))
+        found.append(dwell_of(of_spot))
     table = Listening.stacked(found)
     start_s, end_s = np.maximum(table.start_s, low_s), np.minimum(table.end_s, high_s)
     kept = end_s >= start_s
-    return Listening(start_s[kept], end_s[kept], table.receiver_hz[kept], table.spot[kept])
-
-
-def _joined_runs(rows: Listening) -> Listening:
-    """Of runs that do not overlap, in order of time."""
-    start_s, end_s, hz = rows.start_s.copy(), rows.end_s.copy(), rows.receiver_hz
-    near = start_s[1:] - end_s[:-1] <= LONGEST_SILENCE_S
-    joined = near & (hz[1:] == hz[:-1])
-    shared = near & ~joined
-    middle = (end_s[:-1] + start_s[1:]) / 2
-    end_s[:-1][shared] = middle[shared]
-    start_s[1:][shared] = middle[shared]
-    firsts = np.flatnonzero(np.append(True, ~joined))
-    lasts = np.append(firsts[1:] - 1, len(hz) - 1)
-    return Listening(start_s[firsts], end_s[lasts], hz[firsts], rows.spot[firsts])
-
-
-def _joined_one_by_one(rows: Listening) -> Listening:
-    """The same for runs that may overlap: two receivers at one spot, or two files of one interval."""
-    out: list[list[float]] = []
-    for start, end, hz in zip(
-        rows.start_s.tolist(), rows.end_s.tolist(), rows.receiver_hz.tolist(), strict=True
-    ):
-        if out and start - out[-1][1] <= LONGEST_SILENCE_S:
-            if hz == out[-1][2]:
-                out[-1][1] = max(out[-1][1], end)
-                continue
-            middle = (out[-1][1] + start) / 2
-            if middle > out[-1][1]:
-                out[-1][1] = middle
-                out.append([middle, end, hz])
-                continue
-        out.append([start, end, hz])
-    table = np.array(out)
-    return Listening(table[:, 0], table[:, 1], table[:, 2], np.full(len(table), rows.spot[0]))
+    most_s = np.maximum(np.minimum(table.most_s, high_s - low_s), end_s - start_s)
+    return Listening(start_s[kept], end_s[kept], table.receiver_hz[kept], table.spot[kept], most_s[kept])

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from gray_kettle.analysis import model_constants
 from gray_kettle.analysis.loss.channel_overlap import VALUES, overlap
 from gray_kettle.analysis.loss.emitter_loss import Emission, added_parts, emitter_loss, taken
+from gray_kettle.analysis.loss.reported_groups import Groups, groups_of, lost, lost_by_group, shared_out
 from gray_kettle.model.records import FloatArray, IntArray
 from gray_kettle.phy import carrier_sense
 from gray_kettle.phy.channels import Channel
@@ -74,8 +75,10 @@ class VictimRadio:
 class Candidates:
     """A list of channels and how others lie to them. What depends on channels alone is computed once and kept."""
 
-    def __init__(self, channels: Sequence[Channel]) -> None:
+    def __init__(self, channels: Sequence[Channel], power_db: Sequence[float] | None = None) -> None:
+        """power_db: by how much the level of clients changes on each channel, by the power that is permitted there."""
         self.channels = tuple(channels)
+        self.power_db = np.zeros(len(self.channels)) if power_db is None else np.array(power_db, np.float64)
         self.width_mhz = np.array([c.width_mhz for c in self.channels], dtype=np.int64)
         self.primary_hz = np.array([c.primary_hz for c in self.channels])
         self.noise_dbm = carrier_sense.noise_floor_dbm(self.width_mhz * 1e6)[:, None]
@@ -103,9 +106,13 @@ class Candidates:
         if victim not in self._rates:
             out = np.zeros(self.usable_mhz.shape)
             for width in np.unique(self.usable_mhz[self.usable_mhz > 0]):
-                snr_db = victim.client_level_dbm - carrier_sense.noise_floor_dbm(float(width) * 1e6)
+                here = self.usable_mhz == width
+                level_dbm = (
+                    victim.client_level_dbm + np.broadcast_to(self.power_db[:, None], here.shape)[here]
+                )
+                snr_db = level_dbm - carrier_sense.noise_floor_dbm(float(width) * 1e6)
                 streams = min(victim.streams, model_constants.CLIENT_STREAMS)
-                out[self.usable_mhz == width] = mean_rate_mbps(victim.generation, int(width), streams, snr_db)
+                out[here] = mean_rate_mbps(victim.generation, int(width), streams, snr_db)
             # A station may always send narrower: a wider usable channel is never worth less.
             self._rates[victim] = np.maximum.accumulate(out, axis=1)
         return self._rates[victim]
@@ -143,14 +150,19 @@ def score_channels(victim: VictimRadio, candidates: Candidates, others: Interfer
     activity, presence = others.activity[None, :], others.presence[None, :]
     width_mhz = np.array([c.width_mhz for c in others.channels], dtype=np.int64)[None, :]
     effects = pair_effects(
-        candidates.overlap(others), width_mhz, others.level_dbm[None, :], candidates.noise_dbm, victim
+        candidates.overlap(others),
+        width_mhz,
+        others.level_dbm[None, :],
+        candidates.noise_dbm,
+        victim,
+        candidates.power_db[:, None],
     )
     heard, held = effects.waited_for, effects.held
     known, reported = (
         presence * activity,
         np.nan_to_num(others.reported_utilisation * others.presence)[None, :],
     )
-    groups = _groups(others)
+    groups = groups_of(others.channels, others.own)
 
     count = (presence * heard).sum(axis=1)
     # Where we are now, our own frames are part of what the others report: an even share of it.
@@ -158,20 +170,20 @@ def score_channels(victim: VictimRadio, candidates: Candidates, others: Interfer
     telling = count if others.own is None else (presence * heard * ~others.own[None, :]).sum(axis=1)
     their_part = np.where(here, telling / (telling + 1), 1.0)[:, None]
     co_known, co_reported = known * heard, reported * heard * their_part
-    co_groups = _lost_by_group(co_known, co_reported, groups)
-    known_groups = _lost_by_group(co_known, np.zeros_like(co_reported), groups)
-    co_summed = _lost(known_groups)
+    co_groups = lost_by_group(co_known, co_reported, groups)
+    known_groups = lost_by_group(co_known, np.zeros_like(co_reported), groups)
+    co_summed = lost(known_groups)
     # Identified contenders yield: a fair share is always left. What is reported beyond them is busy by whom one
     # does not know, and leaves nothing of itself.
     beyond_known = np.prod((1 - co_groups) / np.maximum(1 - known_groups, 1e-9), axis=1)
     co_busy = 1 - np.maximum(1 - co_summed, 1 / (1 + count)) * beyond_known
-    co_to = _shared_out(co_groups, co_known, co_reported, groups)
-    together = _lost(co_groups)
+    co_to = shared_out(co_groups, co_known, co_reported, groups)
+    together = lost(co_groups)
     co_to *= (co_busy / np.where(together > 0, together, 1.0))[:, None]
     contenders = (known * heard).sum(axis=1)
 
     adjacent_known, adjacent_reported = presence * effects.spoilt_by(activity), effects.spoilt_by(reported)
-    adjacent_groups = _lost_by_group(adjacent_known, adjacent_reported, groups)
+    adjacent_groups = lost_by_group(adjacent_known, adjacent_reported, groups)
     adjacent_free = np.prod(1 - adjacent_groups, axis=1)
 
     non_wifi = taken(candidates.channels, others.emissions, lambda c, e: _emitter_loss(c, e, victim))
@@ -190,7 +202,7 @@ def score_channels(victim: VictimRadio, candidates: Candidates, others: Interfer
     # What shares our primary is co-channel interference, what overlaps in part or lies beside is adjacent-channel
     # interference, whether we wait for it or it spoils frames. Both together leave what is left.
     on_it = ~effects.overlaps & ~effects.in_secondary
-    spoils_to = _shared_out(adjacent_groups, adjacent_known, adjacent_reported, groups)
+    spoils_to = shared_out(adjacent_groups, adjacent_known, adjacent_reported, groups)
     by_name = np.minimum(co_to + spoils_to, 1.0)
     waits_beside = np.where(on_it, 0.0, co_to).sum(axis=1)
     spoilt_on_it = np.prod(1 - np.where(on_it, spoils_to, 0.0), axis=1)
@@ -270,6 +282,7 @@ def pair_effects(
     level_dbm: FloatArray,
     noise_dbm: FloatArray,
     victim: VictimRadio,
+    power_db: FloatArray | float = 0.0,
 ) -> PairEffect:
     """overlap: shape (8, …), see analysis.loss.channel_overlap; the rest broadcasts to what follows the eight."""
     same, on_primary, segment_mhz = overlap[0] > 0, overlap[1] > 0, overlap[2]
@@ -287,13 +300,14 @@ def pair_effects(
     )
     inner_noise = carrier_sense.noise_floor_dbm(np.maximum(segment_mhz, 20) * 1e6)
     rise = _rise_db(level + overlap[3], noise_dbm)
-    snr = victim.client_level_dbm - noise_dbm
+    client_dbm = victim.client_level_dbm + power_db
+    snr = client_dbm - noise_dbm
     # A wide frame that a secondary part spoils is worth no more than the narrow one that is sent instead.
     spoils = lost_to_sender(victim.generation, snr, rise, np.ones(()))
     return PairEffect(
         generation=victim.generation,
         snr_db=np.asarray(snr),
-        inner_snr_db=victim.client_level_dbm - inner_noise,
+        inner_snr_db=client_dbm - inner_noise,
         in_secondary=in_secondary,
         overlaps=~on_primary & ~in_secondary,
         segment_mhz=segment_mhz,
@@ -339,65 +353,6 @@ def _efficiency_table() -> tuple[FloatArray, FloatArray]:
     return contenders, mac_efficiency(contenders)
 
 
-@dataclass(frozen=True, eq=False)
-class _Groups:
-    """Others by their primary: columns in order of groups, where each begins, and the group of each ordered column."""
-
-    order: IntArray
-    starts: IntArray
-    member: IntArray
-
-
-def _groups(others: Interferers) -> _Groups:
-    """Rows of the others that have one primary: what they report of its busy time is the same time.
-
-    A radio of ours is a group of its own.
-    """
-    own = np.zeros(len(others), bool) if others.own is None else others.own
-    alone = np.where(own, 1 + np.arange(len(others)), 0)
-    primaries = np.array(
-        [(c.band, c.primary, k) for c, k in zip(others.channels, alone, strict=True)], dtype=_PRIMARY
-    )
-    _, which = np.unique(primaries, return_inverse=True)
-    order = np.argsort(which, kind="stable")
-    member = which[order]
-    starts = np.flatnonzero(np.diff(member, prepend=-1))
-    return _Groups(order, starts, member)
-
-
-_PRIMARY = np.dtype([("band", "U3"), ("primary", np.int64), ("alone", np.int64)])
-
-
-def _lost_by_group(known: FloatArray, reported: FloatArray, groups: _Groups) -> FloatArray:
-    """Share lost of each candidate to each group.
-
-    What access points report is the busy share of a channel, not of themselves: within a group it counts once, as
-    the most that any of them reports, beside the sum of what each is known or taken to send
-    (docs/decisions/003-bss-load-is-channel-utilisation.md).
-    """
-    if not len(groups.order):
-        return np.zeros((known.shape[0], 0))
-    one_by_one = 1 - np.multiply.reduceat(1 - known[:, groups.order], groups.starts, axis=1)
-    most_reported = np.maximum.reduceat(reported[:, groups.order], groups.starts, axis=1)
-    return np.asarray(np.maximum(one_by_one, most_reported))
-
-
-def _lost(by_group: FloatArray) -> FloatArray:
-    """Share lost of each candidate to all groups, which are independent of one another."""
-    return np.asarray(1 - np.prod(1 - by_group, axis=1))
-
-
-def _shared_out(by_group: FloatArray, known: FloatArray, reported: FloatArray, groups: _Groups) -> FloatArray:
-    """What of each group's loss each other takes: in proportion to what it is known, or reports, to take."""
-    out = np.zeros(known.shape)
-    if len(groups.order):
-        weight = np.maximum(known, reported)[:, groups.order]
-        total = np.add.reduceat(weight, groups.starts, axis=1)
-        part = weight / np.where(total > 0, total, 1.0)[:, groups.member]
-        out[:, groups.order] = part * by_group[:, groups.member]
-    return out
-
-
 def _secondary_threshold(segment_mhz: FloatArray) -> FloatArray:
     return np.select(
         [segment_mhz >= 80, segment_mhz >= 20],
@@ -420,14 +375,14 @@ def _unidentified(
 
 
 def _busy_beyond(
-    segment_mhz: FloatArray, known: FloatArray, reported: FloatArray, groups: _Groups, non_wifi: FloatArray
+    segment_mhz: FloatArray, known: FloatArray, reported: FloatArray, groups: Groups, non_wifi: FloatArray
 ) -> FloatArray:
     """Busy share of the parts that widening from 20, 40, 80 … MHz to twice that adds: (candidates, 5)."""
     out = non_wifi.copy()
     for k in range(5):
         here = segment_mhz == 20 * 2**k
         if here.any():
-            busy = _lost(_lost_by_group(np.where(here, known, 0.0), np.where(here, reported, 0.0), groups))
+            busy = lost(lost_by_group(np.where(here, known, 0.0), np.where(here, reported, 0.0), groups))
             out[:, k] = 1 - (1 - busy) * (1 - non_wifi[:, k])
     return out
 

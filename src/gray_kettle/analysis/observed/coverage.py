@@ -34,11 +34,17 @@ class Coverage:
         hz, which = np.unique(self._listening.receiver_hz, return_inverse=True)
         self._tuned_hz = hz
         self._dwell_s = np.bincount(which, self._listening.end_s - self._listening.start_s, len(hz))
+        longest = np.fmax(self._listening.most_s, self._listening.end_s - self._listening.start_s)
+        self._most_s = np.bincount(which, longest, len(hz))
         self.covered = self._covered(observations, set(bands))
 
     def dwell_s(self, channel_hz: float) -> float:
         """Seconds in which the receiver is known to have been on a channel."""
         return float(self._dwell_s[np.abs(self._tuned_hz - channel_hz) < _TUNED_HZ].sum())
+
+    def most_dwell_s(self, channel_hz: float) -> float:
+        """Seconds that it can have been there at most: more than dwell_s if a hopping receiver shows no rhythm."""
+        return float(self._most_s[np.abs(self._tuned_hz - channel_hz) < _TUNED_HZ].sum())
 
     def dwell_by_hour_s(self, channel_hz: float) -> FloatArray:
         """The same by hour of the day (UTC); a run counts for the hour in which it began."""

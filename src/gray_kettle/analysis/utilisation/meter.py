@@ -26,6 +26,7 @@ _CONFIDENCE = {
     UtilisationSource.BEACONS: "low",
 }
 _HOUR_S = 3600
+_SURE_DWELL = 1.2  # the longest possible dwell over the shortest, up to which one figure is given
 Hours = dict[int, float]
 
 
@@ -82,10 +83,23 @@ class Meter:
             source == UtilisationSource.SWEEP and swept is not None and _is_dense(swept)
         ):
             confidence = "high"  # of one reading of counters one does not know since when
+        interval = self._frames_interval(channel_hz, found) if source == UtilisationSource.FRAMES else None
+        if interval is not None:
+            confidence = "low"
         at_most = bound and source == UtilisationSource.SWEEP
         return Utilisation(
-            round(found[source], 4), source, confidence, others, _by_hour(hours, bound), at_most
+            round(found[source], 4), source, confidence, others, _by_hour(hours, bound), at_most, interval
         )
+
+    def _frames_interval(
+        self, channel_hz: float, found: dict[UtilisationSource, float]
+    ) -> tuple[float, float] | None:
+        """Between what the share is at least and at most, where the dwell of a hopping receiver is not known."""
+        least_s, most_s = self._looks.dwell_s(channel_hz), self._looks.most_dwell_s(channel_hz)
+        if most_s <= least_s * _SURE_DWELL:
+            return None
+        share = found[UtilisationSource.FRAMES]
+        return round(share * least_s / most_s, 4), round(share, 4)
 
     def _frames(self, channel_hz: float) -> tuple[float, Hours]:
         """Airtime over dwell, in all and by hour. Frames that leaked in from elsewhere say nothing of this place."""

@@ -14,7 +14,7 @@ from gray_kettle.decode.dot11.mac_headers import Headers
 from gray_kettle.decode.dot11.sum_by_key import Groups
 from gray_kettle.model.records import (
     LONGEST_AGGREGATE_S,
-    LONGEST_SILENCE_S,
+    SHORT_SILENCE_S,
     Edges,
     FloatArray,
     IntArray,
@@ -239,6 +239,9 @@ def listening(block: PacketBlock, heard: Reception, headers: Headers) -> Listeni
         order = np.argsort(time_s, kind="stable")
         time_s, channel = time_s[order], channel[order]
         gaps = np.diff(time_s)
-    breaks = np.flatnonzero((np.diff(channel) != 0) | (gaps > LONGEST_SILENCE_S)) + 1
+    breaks = np.flatnonzero((np.diff(channel) != 0) | (gaps > SHORT_SILENCE_S)) + 1
     first, last = np.concatenate([[0], breaks]), np.concatenate([breaks, [len(channel)]]) - 1
-    return Listening(time_s[first], time_s[last], hertz(channel[first]), np.zeros(len(first), np.int64))
+    unknown = np.full(len(first), np.nan)
+    return Listening(
+        time_s[first], time_s[last], hertz(channel[first]), np.zeros(len(first), np.int64), unknown
+    )

@@ -40,6 +40,7 @@ class UtilisationAnswer(Answer):
     confidence: str
     others: dict[str, float]
     at_most: bool
+    interval: tuple[float, float] | None
     by_hour: list[HourShareAnswer]
 
 
@@ -154,6 +155,7 @@ def _channel(view: ChannelView, non_wifi: float | None) -> ChannelAirAnswer:
             confidence=used.confidence,
             others=dict(used.others),
             at_most=used.at_most,
+            interval=used.interval,
             by_hour=[HourShareAnswer(hour_utc=h, source=s, value=v) for h, s, v in used.by_hour],
         ),
         wifi_share=wifi,

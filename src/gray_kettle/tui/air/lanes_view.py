@@ -334,11 +334,7 @@ class LanesView(View):
         if channel_view is None:
             return []
         used = channel_view.utilisation
-        value = (
-            "not measured"
-            if used.value is None
-            else f"{'at most ' if used.at_most else ''}{percent(used.value)} busy"
-        )
+        value = used.words if used.value is None else f"{used.words} busy"
         lines: list[list[Cell]] = [
             [],
             [("channel ", "dim"), (f"{channel.primary}: ", "dim"), (value, "text!")],
