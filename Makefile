@@ -3,7 +3,7 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo test check lint dist screenshots bench emitters fuzz lock clean
+.PHONY: demo test check lint dist screenshots bench emitters truth fuzz lock clean
 
 demo: $(VENV)/.app
 	@$(BIN)/gray-kettle demo
@@ -40,6 +40,10 @@ bench: $(VENV)/.dev
 # How well emitters are detected, on simulated scenes that no limit was set on; writes docs/emitters-*.
 emitters: $(VENV)/.dev
 	@$(BIN)/python -m benchmarks.emitters
+
+# Expected throughput and plans beside a simulation of channel access, slot by slot; writes docs/truth.md..
+truth: $(VENV)/.dev
+	@$(BIN)/python -m benchmarks.truth
 
 # Damaged inputs through the whole program, for MINUTES.
 MINUTES ?= 10

@@ -130,7 +130,9 @@ def _heard(announced: tuple[Announcement, ...], length_s: float, rng: np.random.
     seconds = np.arange(int(length_s), dtype=np.int64)
     tuned = hz[seconds % len(hz)]
     start_s = START_S + seconds
-    listening = Listening(start_s.astype(float), start_s + 0.9, tuned, 0 * seconds)
+    listening = Listening(
+        start_s.astype(float), start_s + 0.9, tuned, 0 * seconds, np.full(len(seconds), np.nan)
+    )
     rows = seconds[:: SCAN_S.__int__()]
     bssid = np.array([int(a.bssid.replace(":", ""), 16) for a in announced], np.int64)
     primary = np.array([a.channel.primary_hz for a in announced])

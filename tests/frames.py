@@ -155,6 +155,29 @@ def busy_harbour(seconds: float = 6.0) -> list[Packet]:
     return packets
 
 
+def write_full_scan(path: Path, *heard: tuple[str, str, int, float]) -> Path:
+    """The answer to a system's scan of all channels, which heard (BSSID, SSID, MHz, dBm); else two of the harbour's."""
+    heard = heard or (
+        ("02:00:00:00:00:50", "far", 2462, -85.0),
+        ("02:00:00:00:01:60", "chandlery", 5220, -60.0),
+    )
+    blocks = [
+        f"BSS {bssid}(on wlan0)\n\tfreq: {mhz}\n\tbeacon interval: 100 TUs\n\tsignal: {level:.2f} dBm\n\tSSID: {ssid}\n"
+        for bssid, ssid, mhz, level in heard
+    ]
+    path.write_text("1800000001\n" + "".join(blocks))
+    return path
+
+
+def survey_of(mhz: int, active_ms: int, busy_ms: int, more: str = "") -> str:
+    """What a radio's counters say of one channel, read twice ten seconds apart."""
+    return "".join(
+        f"{1_800_000_000 + 10 * k}\nSurvey data from wlan0\n\tfrequency:\t\t\t{mhz} MHz\n"
+        f"\tchannel active time:\t\t{k * active_ms + 1} ms\n\tchannel busy time:\t\t{k * busy_ms + 1} ms\n{more}"
+        for k in range(2)
+    )
+
+
 class Raw:
     """Bytes as a source that is read bit by bit."""
 

@@ -117,7 +117,7 @@ def test_another_process_reads_while_this_one_writes(tmp_path):
 )
 def test_packed_columns_come_back(rows):
     columns = [np.array(c) for c in zip(*rows, strict=True)]
-    table = Listening(columns[0], columns[1], columns[2], columns[3].astype(np.int64))
+    table = Listening(columns[0], columns[1], columns[2], columns[3].astype(np.int64), columns[1])
     names, payload = pack(table)
     again = unpack(Listening, names + ",later:<f8", len(table), _with_zeros(payload, len(table)))
     for name in ("start_s", "end_s", "receiver_hz", "spot"):

@@ -58,7 +58,7 @@ RADAR = emitter("radar", 5603.0, 5605.0, -60.0, 0.01)
         ("off-channel-plan", [own(1, 3)], [own(1, 6)]),
         ("wide-in-2.4", [own(1, 1, width=40)], [own(1, 1)]),
         ("co-channel", [own(1, 6), radio(9, 6, activity=0.3)], [own(1, 6), radio(9, 6, activity=0.02)]),
-        ("overlap", [own(1, 6), radio(9, 8, activity=0.3)], [own(1, 6), radio(9, 11, activity=0.3)]),
+        ("overlap", [own(1, 6), radio(9, 8, activity=0.3)], [own(1, 6), radio(9, 11, level=-60.0, activity=0.3)]),
         ("wide-secondary-busy", [own(1, 36, band="5", width=80), radio(9, 44, band="5", activity=0.5)],
          [own(1, 36, band="5"), radio(9, 44, band="5", activity=0.5)]),
         ("margin", [own(1, 6), radio(9, 6, level=-50.0, activity=0.01)],

@@ -263,7 +263,8 @@ def test_attempts_solve_both_equations_of_the_model():
         ("US", "2.4", 12, 20, False, False), ("GB", "2.4", 13, 20, True, False), ("GB", "2.4", 14, 20, False, False),
         ("US", "5", 165, 20, True, False), ("DE", "5", 144, 20, False, False), ("DE", "5", 132, 80, False, True),
         ("GB", "5", 144, 20, True, True), ("GB", "5", 36, 160, True, True), ("JP", "5", 149, 20, False, False),
-        ("US", "6", 233, 20, True, False), ("GB", "6", 97, 20, False, False), ("ZZ", "5", 100, 20, False, False),
+        ("US", "6", 233, 20, True, False), ("GB", "6", 97, 20, False, False), ("ZZ", "5", 100, 20, True, True),
+        ("ZZ", "5", 149, 20, False, False), ("JP", "2.4", 14, 20, False, False),
     ],
 )  # fmt: skip
 def test_country_rules(country, band, primary, width, allowed, radar):

@@ -108,8 +108,8 @@ class PlannedSite:
         return self.greedy() if way == "greedy" else self.fewest_networks()
 
     def typical_mbps(self, chosen: Choice, saturated: bool, seed: int) -> float:
-        """Geometric mean of what the own radios get. saturated: all of them send as much as they can; else each in turn,
-        the others with their observed load.
+        """Geometric mean of what the own radios get. saturated: all of them send as much as they can; else each in
+        turn, the others with their observed load.
         """
         rounds = [None] if saturated else list(range(self.own))
         got: list[float] = []
@@ -133,7 +133,8 @@ def _overlap(one: Channel, other: Channel) -> bool:
 def random_site(rng: Rng, band: str, own: int | None = None, wide_start: bool = False) -> PlannedSite:
     """A building with own and foreign radios at random, their clients near them.
 
-    wide_start: some own radios of 2.4 GHz are 40 MHz wide at first, which the plan takes from them for the neighbours' sake.
+    wide_start: some own radios of 2.4 GHz are 40 MHz wide at first, which the plan takes from them for the sake of
+    the neighbours.
     """
     count = own or int(rng.integers(2, 6))
     strangers = int(rng.integers(2, 9))

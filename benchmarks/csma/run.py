@@ -76,9 +76,9 @@ def _chance(sinr_db, needed_db):
 
 
 @njit(cache=True, nogil=True)
-def _run(
-    n, slots, seed, cw_min, cw_max, retries, burst, data_us, offered, listens, at_station, at_client, fading, signal_fading,
-    capture, noise_dbm, widths, into, decodes, beyond, valid, rates,
+def _run(  # noqa: PLR0912, PLR0915 - one loop: a function call in each slot would cost more than it
+    n, slots, seed, cw_min, cw_max, retries, burst, data_us, offered, listens, at_station, at_client, fading,
+    signal_fading, capture, noise_dbm, widths, into, decodes, beyond, valid, rates,
 ):  # fmt: skip
     np.random.seed(seed)
     mcs_count = NEEDED_DB.shape[0]

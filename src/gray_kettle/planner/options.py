@@ -115,10 +115,10 @@ def _sendable(radio: Radio) -> tuple[Channel, ...]:
 
 def unwise(channel: Channel, radio: Radio, assessment: Assessment) -> str:
     """Why a permitted channel should not be chosen; "" for no reason."""
-    if any((channel.band, part) not in assessment.covered for part in channel.parts):
-        return NOT_LISTENED_TO
     if channel.band == "5" and _is_new(channel) and not _is_new(radio.channel):
         return NEWER_ONLY
+    if any((channel.band, part) not in assessment.covered for part in channel.parts):
+        return NOT_LISTENED_TO
     if channel.band == "2.4" and channel.width_mhz > 20:
         if _second_part_is_used(channel, radio, assessment):
             return "its secondary channel is in use"

@@ -175,7 +175,8 @@ def score_channels(victim: VictimRadio, candidates: Candidates, others: Interfer
     co_summed = lost(known_groups)
     # Identified contenders yield: a fair share is always left. What is reported beyond them is busy by whom one
     # does not know, and leaves nothing of itself.
-    beyond_known = np.prod((1 - co_groups) / np.maximum(1 - known_groups, 1e-9), axis=1)
+    more = (1 - co_groups) / np.maximum(1 - known_groups, 1e-9)
+    beyond_known = np.prod(np.where(co_groups > known_groups, more, 1.0), axis=1)
     co_busy = 1 - np.maximum(1 - co_summed, 1 / (1 + count)) * beyond_known
     co_to = shared_out(co_groups, co_known, co_reported, groups)
     together = lost(co_groups)
