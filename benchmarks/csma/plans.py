@@ -181,9 +181,12 @@ class Compared:
         return float(np.exp(np.log(ratio).mean())), float(ratio.min())
 
 
-def compare(band: str, sites: int = 60, seed: int = 29) -> dict[bool, Compared]:
+def compare(band: str, sites: int = 60, seed: int = 29, wide_start: bool = False) -> dict[bool, Compared]:
     """By load: saturated (True) and as observed."""
-    drawn = [random_site(np.random.default_rng([seed, k, band == "5"]), band) for k in range(sites)]
+    drawn = [
+        random_site(np.random.default_rng([seed, k, band == "5"]), band, wide_start=wide_start)
+        for k in range(sites)
+    ]
     chosen = [{way: site.by_way(way) for way in WAYS} for site in drawn]
 
     def row(work: tuple[int, bool]) -> list[float]:

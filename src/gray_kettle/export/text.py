@@ -177,6 +177,11 @@ def plan_text(proposal: "Proposal", band: str | None) -> str:
             f"■ {move.radio.name} {move.radio.band} GHz  {move.source.label} {to}   "
             f"clear air {_share(move.before.clear_air)} → {_share(move.after.clear_air)}   "
             f"{move.before.expected_mbps:.0f} → {move.after.expected_mbps:.0f} Mb/s"
+            + (
+                f"   busy hour {move.busy_mbps[0]:.0f} → {move.busy_mbps[1]:.0f} Mb/s"
+                if move.busy_mbps
+                else ""
+            )
         )
         lines += [f"    {reason}" for reason in move.reasons]
         lines += [

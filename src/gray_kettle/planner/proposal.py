@@ -38,13 +38,18 @@ class ClientBarred:
 
 @dataclass(frozen=True, eq=False)
 class ChannelOutcome:
-    """The proposed channel of one own radio and its present one, the same where it should stay, with what they give."""
+    """The proposed channel of one own radio and its present one, the same where it should stay, with what they give.
+
+    before, after: at the observed load. busy_mbps: expected throughput before and after in the busy hour, in which each
+    own radio offers its design load; None where that is no other load.
+    """
 
     radio: Radio
     source: Channel
     target: Channel
     before: ChannelAssessment | None
     after: ChannelAssessment | None
+    busy_mbps: tuple[float, float] | None
 
     @property
     def stays(self) -> bool:

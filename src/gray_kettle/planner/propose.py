@@ -35,7 +35,7 @@ from gray_kettle.planner.proposal import (
     Move,
     Proposal,
 )
-from gray_kettle.planner.radio_model import RadioModel, own_neighbours_of, with_own_neighbours
+from gray_kettle.planner.radio_model import RadioModel, mbps_of, own_neighbours_of, with_own_neighbours
 from gray_kettle.planner.rules import is_by_clients
 from gray_kettle.planner.solver import Solution, estimated_score, solve
 from gray_kettle.planner.what_if import WhatIf, reports_no_clients
@@ -271,9 +271,19 @@ class _Band:
 
     def moves(self, solution: Solution) -> list[Move]:
         objective = solution.objective
+        busy = self._busy_mbps(solution)
         return [
-            self._move(k, solution, self._makes_room(k, objective, solution)) for k in range(len(self.models))
+            self._move(k, solution, self._makes_room(k, objective, solution), busy[k])
+            for k in range(len(self.models))
         ]
+
+    def _busy_mbps(self, solution: Solution) -> list[tuple[float, float] | None]:
+        """Expected throughput of each radio in the busy hour, before and after."""
+        if len(self.models) < 2 or all(m.demand <= m.activity for m in self.models):
+            return [None] * len(self.models)
+        start = tuple(m.start for m in self.models)
+        before, after = (mbps_of(self.models, c, busy=True) for c in (start, solution.chosen))
+        return [(round(float(b), 1), round(float(a), 1)) for b, a in zip(before, after, strict=True)]
 
     def _makes_room(self, k: int, objective: Objective, solution: Solution) -> str:
         """Why a radio goes that has nothing of it itself: who would lose most if it stayed."""
@@ -297,10 +307,11 @@ class _Band:
     def outcomes(self, solution: Solution) -> list[ChannelOutcome]:
         """Channels before and after for all own radios, without reasons and alternatives."""
         out = []
+        busy = self._busy_mbps(solution)
         for k, view in enumerate(self.views):
             target = self.models[k].options.channels[solution.chosen[k]]
             _, (after,) = self._scores(k, solution, [target])
-            out.append(ChannelOutcome(view.radio, view.radio.channel, target, view.now, after))
+            out.append(ChannelOutcome(view.radio, view.radio.channel, target, view.now, after, busy[k]))
         return out
 
     def _scores(
@@ -313,7 +324,9 @@ class _Band:
         scores = score_channels(model.victim, self._candidates(k, channels), others)
         return scores, channel_assessments(scores, others, (*self.foreign[k][1], *neighbours))
 
-    def _move(self, k: int, solution: Solution, makes_room: str) -> Move:
+    def _move(
+        self, k: int, solution: Solution, makes_room: str, busy_mbps: tuple[float, float] | None
+    ) -> Move:
         view, options = self.views[k], self.all_options[k]
         scores, after = self._scores(k, solution, [o.channel for o in options])
         target = self.models[k].options.channels[solution.chosen[k]]
@@ -328,12 +341,21 @@ class _Band:
         conflict = next((c.rules for c in self.conflicts if c.radio == view.radio.id), ())
         power_db = power_change_db(self.setup.country, view.radio.channel, target)
         why = reasons.reasons_for(
-            view, chosen, target, alternatives, options, conflict, self.channel_plan, power_db
+            view, chosen, target, alternatives, options, conflict, self.channel_plan, power_db, busy_mbps
         )
         why = (makes_room, *why) if makes_room else why
         held = self._barred_by_clients(view.radio, options, after)
         return Move(
-            view.radio, view.radio.channel, target, view.now, chosen, why, alternatives, heatmap, held
+            view.radio,
+            view.radio.channel,
+            target,
+            view.now,
+            chosen,
+            busy_mbps,
+            why,
+            alternatives,
+            heatmap,
+            held,
         )
 
     def _barred_by_clients(

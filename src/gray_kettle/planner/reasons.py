@@ -32,11 +32,12 @@ def reasons_for(
     conflict: tuple[str, ...],
     channel_plan: tuple[int, ...],
     power_db: float = 0.0,
+    busy_mbps: tuple[float, float] | None = None,
 ) -> tuple[str, ...]:
     """Reasons, the weightiest first; never empty.
 
     conflict: rules that together leave the radio no channel. channel_plan: the 2.4 GHz channels of the site's plan.
-    power_db: change of the permitted power, 0 or less.
+    power_db: change of the permitted power, 0 or less. busy_mbps: throughput before and after in the busy hour.
     """
     now, source = view.now, view.radio.channel
     out: list[str] = []
@@ -52,12 +53,17 @@ def reasons_for(
     elif target == source:
         out.append(_why_stay(after, alternatives))
     elif now is not None:
-        out += _what_is_wrong(now, source, target, channel_plan)
+        out += _what_is_wrong(now, after, source, target, channel_plan)
         out.append(
             f"On {target.label} clear air is expected to change from {percent(now.clear_air)} "
             f"to {percent(after.clear_air)}, "
             f"and throughput from {now.expected_mbps:.0f} to {after.expected_mbps:.0f} Mb/s."
         )
+        if busy_mbps is not None:
+            out.append(
+                "In the busy hour, with all own radios at their design load, from "
+                f"{busy_mbps[0]:.0f} to {busy_mbps[1]:.0f} Mb/s."
+            )
         out.append(_what_remains(after))
     unheard = sum(1 for o in options if o.barred == NOT_LISTENED_TO)
     if unheard:
@@ -112,7 +118,11 @@ def _mistakes(view: OwnView, target: Channel, channel_plan: tuple[int, ...]) -> 
 
 
 def _what_is_wrong(
-    now: ChannelAssessment, source: Channel, target: Channel, channel_plan: tuple[int, ...]
+    now: ChannelAssessment,
+    after: ChannelAssessment,
+    source: Channel,
+    target: Channel,
+    channel_plan: tuple[int, ...],
 ) -> list[str]:
     out = []
     if not fits_plan(source, channel_plan) and fits_plan(source, THREE):
@@ -132,7 +142,14 @@ def _what_is_wrong(
             f"{cause.name} ({where}{heard_at(cause)}) {_HOW[cause.kind]} {percent(cause.share_lost)} of its "
             "time now."
         )
-    if target.width_mhz < source.width_mhz:
+    if target.width_mhz < source.width_mhz and after.expected_mbps < now.expected_mbps:
+        out.append(
+            f"{source.width_mhz} MHz give this radio more while the others are quiet, and take it from them: in "
+            "2.4 GHz they fill two of the three channels."
+            if source.band == "2.4"
+            else f"{source.width_mhz} MHz give this radio more while the others are quiet, and take it from them."
+        )
+    elif target.width_mhz < source.width_mhz:
         out.append(
             f"{source.width_mhz} MHz are rarely free here: {target.width_mhz} MHz give more throughput overall."
         )
@@ -185,6 +202,8 @@ def with_first_step(finding: Finding, moves: Sequence[ChannelOutcome]) -> Findin
     fixed = " as a fixed channel" if finding.action == ChannelAction.FIX else ""
     clear = f"clear air {percent(move.before.clear_air)} → {percent(move.after.clear_air)}"
     mbps = f"expected throughput {move.before.expected_mbps:.0f} → {move.after.expected_mbps:.0f} Mb/s"
+    if move.busy_mbps is not None and not move.stays:
+        mbps += f", in the busy hour {move.busy_mbps[0]:.0f} → {move.busy_mbps[1]:.0f} Mb/s"
     leaving = [m for m in moves if not m.stays and m.radio.band == move.radio.band]
     away = [f"{m.radio.name} to {m.target.label}" for m in leaving]
     if not move.stays:

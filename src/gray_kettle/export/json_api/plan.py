@@ -29,6 +29,8 @@ class MoveAnswer(Answer):
     to: ChannelAnswer
     expected_mbps_before: float | None
     expected_mbps_after: float | None
+    busy_hour_mbps_before: float | None
+    busy_hour_mbps_after: float | None
     clear_air_before: float | None
     clear_air_after: float | None
     reasons: list[str]
@@ -87,6 +89,8 @@ def _move(move: Move) -> MoveAnswer:
         to=_channel(move.target),
         expected_mbps_before=move.before.expected_mbps if move.before else None,
         expected_mbps_after=move.after.expected_mbps if move.after else None,
+        busy_hour_mbps_before=move.busy_mbps[0] if move.busy_mbps else None,
+        busy_hour_mbps_after=move.busy_mbps[1] if move.busy_mbps else None,
         clear_air_before=move.before.clear_air if move.before else None,
         clear_air_after=move.after.clear_air if move.after else None,
         reasons=list(move.reasons),
