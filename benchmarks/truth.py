@@ -9,7 +9,7 @@ import numpy as np
 from benchmarks.csma import one_radio, plans, theory
 
 _DOCS = Path(__file__).parent.parent / "docs"
-SITES, SEED = 60, 77
+SITES, SEED = 90, 77
 _INK, _OWN, _FAINT = "#2f3b45", "#b5652a", "#9aa3ab"
 
 
@@ -17,7 +17,7 @@ def main() -> None:
     sites = int(sys.argv[1]) if len(sys.argv) > 1 else SITES
     began_s = time.perf_counter()
     known = list(theory.checks())
-    compared = {kind: one_radio.compare(kind, max(sites, 60), SEED) for kind in one_radio.KINDS}
+    compared = {kind: one_radio.compare(kind, 2 * max(sites, 60), SEED) for kind in one_radio.KINDS}
     by_band = {band: plans.compare(band, sites, SEED) for band in ("2.4", "5")}
     best = {band: plans.against_best(band, sites, SEED + 1) for band in ("2.4", "5")}
     wide = plans.compare("2.4", sites, SEED + 2, wide_start=True)

@@ -43,11 +43,7 @@ class PlannedSite:
         """What plain ways choose among."""
         if self.band == "2.4":
             return SIX
-        found: dict[float, Channel] = {}
-        for c in all_channels("5"):
-            if c.width_mhz == 80 and is_allowed(COUNTRY, c):
-                found.setdefault(c.centre_hz, c)
-        return tuple(found.values())
+        return tuple(c for c in usual_blocks() if c.width_mhz == 80)
 
     def assessment(self) -> Assessment:
         radios = tuple(self._radio(k) for k in range(len(self.channels)))
@@ -124,6 +120,16 @@ class PlannedSite:
             found = simulate(Air(tuple(stations), self.levels, self.at_client), SECONDS, seed)
             got += [float(m) for m in (found.mbps[: self.own] if full is None else found.mbps[[full]])]
         return float(np.exp(np.mean(np.log(np.maximum(got, 0.5)))))
+
+
+def usual_blocks() -> Choice:
+    """One channel of up to 80 MHz for each stretch of 5 GHz that all radios and clients have."""
+    found: dict[tuple[float, int], Channel] = {}
+    for c in all_channels("5"):
+        usual = max(c.parts) <= 165 and not (165 in c.parts and c.width_mhz > 20)
+        if c.width_mhz <= 80 and usual and is_allowed(COUNTRY, c):
+            found.setdefault((c.centre_hz, c.width_mhz), c)
+    return tuple(found.values())
 
 
 def _overlap(one: Channel, other: Channel) -> bool:
@@ -210,11 +216,7 @@ def against_best(band: str, sites: int = 60, seed: int = 30) -> Floats:
     def ratio(k: int) -> float:
         site = drawn[k]
         (planned,) = site.planned()
-        found: dict[float, Channel] = {}
-        for c in all_channels("5"):
-            if c.width_mhz <= 80 and is_allowed(COUNTRY, c):
-                found.setdefault(c.centre_hz, c)
-        options = {*(SIX if band == "2.4" else found.values()), planned}
+        options = {*(SIX if band == "2.4" else usual_blocks()), planned}
         mbps = {c: site.typical_mbps((c,), True, k) for c in options}
         return mbps[planned] / max(mbps.values())
 

@@ -11,7 +11,7 @@ from datetime import UTC, datetime
 from gray_kettle.analysis.inventory.radio_grouping import joined, parted
 from gray_kettle.analysis.thresholds import threshold_from
 from gray_kettle.errors import InvalidInput
-from gray_kettle.model.plan_preferences import CompletedStep
+from gray_kettle.model.plan_preferences import DESIGN_LOAD, CompletedStep
 from gray_kettle.model.setup import EmitterNote, Setup
 from gray_kettle.planner.hours import hours_from
 from gray_kettle.planner.limits import limit_of_radio, parse_limit
@@ -159,6 +159,20 @@ def with_weight(setup: Setup, radio: str, text: str) -> Setup:
     if weight != 1.0:
         weights[owner] = weight
     return replace(setup, preferences=replace(setup.preferences, weights=tuple(sorted(weights.items()))))
+
+
+def with_design_load(setup: Setup, text: str, radio: str = "") -> Setup:
+    """Share of the air in per cent that each own radio, or one of them, offers in the busy hour; "" for the default."""
+    share = _number(text, "The design load in per cent", 0.0, 100.0) / 100 if text.strip() else None
+    preferences = setup.preferences
+    if not radio:
+        return replace(
+            setup, preferences=replace(preferences, design_load=DESIGN_LOAD if share is None else share)
+        )
+    loads = {k: v for k, v in preferences.loads if k != address(radio)}
+    if share is not None:
+        loads[address(radio)] = share
+    return replace(setup, preferences=replace(preferences, loads=tuple(sorted(loads.items()))))
 
 
 def with_hours(setup: Setup, text: str) -> Setup:

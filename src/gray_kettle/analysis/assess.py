@@ -15,7 +15,7 @@ from gray_kettle.analysis.assessment import (
     OwnView,
     Radio,
 )
-from gray_kettle.analysis.findings import Facts, find
+from gray_kettle.analysis.findings import Facts, find, why_assumed
 from gray_kettle.analysis.loss.channel_assessment import (
     assess_channel,
     channel_assessments,
@@ -225,7 +225,7 @@ def _gaps(
         out.append(
             Gap(
                 "clients",
-                f"Clients: none observed; their level is assumed as {level}. A capture measures it.",
+                f"Clients: {why_assumed(own[0])}; it is assumed as {level}. A capture beside them measures it.",
             )
         )
     out += _single_spot_gaps(own)

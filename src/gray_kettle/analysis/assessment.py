@@ -155,7 +155,8 @@ class Radio:
     activity_source ("frames", "beacons", "sweep") saying what that rests on, activity_interval: within which it lies
     with 90 % by that evidence. grouped: why its BSSIDs are one radio.
     moves_a_day: the most changes in any 24 hours. episodes: from when to when it was there. swing_db: spread of its
-    level. siblings: ids of radios of other bands in the same box. is_gone: not heard any more, though listened for.
+    level; level_drop: (from, to, dB) of the longest time in which an own radio was far under its usual level.
+    siblings: ids of radios of other bands in the same box. is_gone: not heard any more, though listened for.
     """
 
     id: str
@@ -183,6 +184,7 @@ class Radio:
     moves_a_day: int = 0
     episodes: tuple[tuple[float, float], ...] = ()
     swing_db: float | None = None
+    level_drop: tuple[float, float, float] | None = None
     siblings: tuple[str, ...] = ()
     is_gone: bool = False
 

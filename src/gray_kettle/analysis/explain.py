@@ -18,7 +18,7 @@ from gray_kettle.analysis.assessment import (
     OwnView,
     Radio,
 )
-from gray_kettle.analysis.findings import best_level_dbm, heard_at, title
+from gray_kettle.analysis.findings import best_level_dbm, heard_at, title, why_assumed
 from gray_kettle.analysis.thresholds import Thresholds, shown
 from gray_kettle.model.enums import LossKind
 from gray_kettle.model.records import SweptChannel
@@ -60,7 +60,7 @@ def of_assessment(assessed: ChannelAssessment, view: OwnView | None) -> tuple[Ex
         if view is None
         else (
             view.client_level_dbm,
-            "assumed: no client was observed"
+            f"assumed: {why_assumed(view)}"
             if view.client_level_assumed
             else "median of its clients at the spot where it is strongest",
         )

@@ -131,6 +131,23 @@ class Swing(Figures):
 
 
 @dataclass(frozen=True)
+class Silence(Figures):
+    """ended_s None: it was not heard again."""
+
+    began_s: float
+    ended_s: float | None
+
+
+@dataclass(frozen=True)
+class LevelDrop(Figures):
+    """A time in which a radio was far under its usual level."""
+
+    drop_db: float
+    began_s: float
+    ended_s: float
+
+
+@dataclass(frozen=True)
 class BandImbalance(Figures):
     """able: clients that could use the other band; there: clients on it already."""
 

@@ -89,6 +89,16 @@ def set_(
         float | None,
         typer.Option("--change-cost", min=0.0, max=5.0, help="What a change must gain, in log units."),
     ] = None,
+    design_load: Annotated[
+        str | None,
+        typer.Option(
+            "--design-load", help="Per cent of the air that each own radio offers in the busy hour."
+        ),
+    ] = None,
+    load: Annotated[
+        list[str] | None,
+        typer.Option("--load", help="BSSID=30: the same for one radio, BSSID= for the default; repeat it."),
+    ] = None,
     hours: Annotated[
         str | None,
         typer.Option("--hours", help="Hours of the day that count, local time: 8-16; - for all."),
@@ -113,11 +123,13 @@ def set_(
             setup = edit.with_locked(setup, [one for one in lock if one != "-"])
         setup = _repeated(setup, offers, _offered)
         setup = _repeated(setup, weight, lambda s, word: edit.with_weight(s, *_pair(word, "BSSID=2")))
+        setup = _repeated(setup, load, _loaded)
         for text, change in (
             (radar, edit.with_radar),
             (None if hours is None else hours.strip().removeprefix("-"), edit.with_hours),
             (None if most_moves is None else "" if most_moves < 0 else str(most_moves), edit.with_most_moves),
             (None if change_cost is None else str(change_cost), edit.with_change_cost),
+            (design_load, edit.with_design_load),
         ):
             setup = _repeated(setup, None if text is None else [text], change)
         if reference is not None:
@@ -129,6 +141,13 @@ def _repeated(setup: Setup, words: Iterable[str] | None, change: Callable[[Setup
     for word in words or ():
         setup = change(setup, word)
     return setup
+
+
+def _loaded(setup: Setup, word: str) -> Setup:
+    from gray_kettle.setup_editor import with_design_load
+
+    radio, text = _pair(word, "BSSID=30")
+    return with_design_load(setup, text, radio)
 
 
 def _named(setup: Setup, word: str) -> Setup:

@@ -185,7 +185,7 @@ def plan_text(proposal: "Proposal", band: str | None) -> str:
         )
         lines += [f"    {reason}" for reason in move.reasons]
         lines += [
-            f"    Alternative {a.channel.label}: {a.expected_mbps:.0f} Mb/s, {a.loses}"
+            f"    Alternative {a.channel.sided_label}: {a.expected_mbps:.0f} Mb/s, {a.loses}"
             for a in move.alternatives
         ]
     if not lines:

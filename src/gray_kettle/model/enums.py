@@ -84,6 +84,8 @@ class FindingKind(StrEnum):
     COVERAGE = "coverage"
     FORGOTTEN = "forgotten"
     UNSTEADY = "unsteady"
+    OWN_SILENT = "own-silent"
+    LEVEL_DROP = "level-drop"
     BAND_IMBALANCE = "band-imbalance"
     STICKY_CLIENT = "sticky-client"
     FAR_CLIENTS = "far-clients"
@@ -121,6 +123,8 @@ _HEADLINES = {
     FindingKind.COVERAGE: "Coverage gap",
     FindingKind.FORGOTTEN: "Unused access point",
     FindingKind.UNSTEADY: "Unstable signal level",
+    FindingKind.OWN_SILENT: "Own radio not heard",
+    FindingKind.LEVEL_DROP: "Signal level drop",
     FindingKind.BAND_IMBALANCE: "Dual-band clients on 2.4 GHz",
     FindingKind.STICKY_CLIENT: "Sticky clients",
     FindingKind.FAR_CLIENTS: "Weak clients",

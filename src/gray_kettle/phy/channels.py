@@ -42,6 +42,13 @@ class Channel:
     second_hz: float = 0.0
 
     @property
+    def sided_label(self) -> str:
+        """The same with the side of the second part where there are two: 6/40+ above, 6/40− below."""
+        if self.band != "2.4" or self.width_mhz == 20:
+            return self.label
+        return self.label + ("+" if self.centre_hz > self.primary_hz else "−")
+
+    @property
     def label(self) -> str:
         """Primary and width as people write them: "3/40"."""
         width = "80+80" if self.second_hz else str(self.width_mhz)

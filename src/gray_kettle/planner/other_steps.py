@@ -200,6 +200,8 @@ _FINDING_STEPS = {  # steps whose gain the model cannot compute
     ),
     FindingKind.SLOW_CLIENT: ("Move the slow client of {subject} closer, or connect it by cable", "a visit"),
     FindingKind.COVERAGE: ("Add or move an access point for {subject}", "a purchase, and a cable to it"),
+    FindingKind.OWN_SILENT: ("Check power, uplink and log of {subject}", "minutes"),
+    FindingKind.LEVEL_DROP: ("Check antenna, transmit power and obstacles at {subject}", "a visit"),
     FindingKind.UNSTEADY: ("Check for moving obstacles or a loose antenna at {subject}", "a visit"),
     FindingKind.STICKY_CLIENT: (
         "Help clients of {subject} to roam",

@@ -50,6 +50,7 @@ class ChannelOutcome:
     before: ChannelAssessment | None
     after: ChannelAssessment | None
     busy_mbps: tuple[float, float] | None
+    best_other: tuple[Channel, float] | None  # what another channel would give this radio at most, Mb/s
 
     @property
     def stays(self) -> bool:

@@ -176,6 +176,19 @@ def design_load(preferences: PlanPreferences, radio_id: str, default_weight: flo
     return dict(preferences.loads).get(radio_id, usual)
 
 
+def _best_other(target: Channel, scores: ChannelScores) -> tuple[Channel, float] | None:
+    """The open channel that would give this radio most, other than the target's own spectrum, with its Mb/s."""
+    found = [
+        (float(mbps), channel)
+        for channel, mbps in zip(scores.candidates, scores.expected_mbps, strict=True)
+        if (channel.centre_hz, channel.width_mhz) != (target.centre_hz, target.width_mhz)
+    ]
+    if not found:
+        return None
+    mbps, channel = max(found, key=lambda item: item[0])
+    return channel, round(mbps, 1)
+
+
 def _raster_cost(channel: Channel, channel_plan: tuple[int, ...]) -> float:
     """What a channel of 2.4 GHz costs neighbours and our own later growth, in log units."""
     if channel.band != "2.4":
@@ -309,9 +322,14 @@ class _Band:
         out = []
         busy = self._busy_mbps(solution)
         for k, view in enumerate(self.views):
-            target = self.models[k].options.channels[solution.chosen[k]]
-            _, (after,) = self._scores(k, solution, [target])
-            out.append(ChannelOutcome(view.radio, view.radio.channel, target, view.now, after, busy[k]))
+            model = self.models[k]
+            target = model.options.channels[solution.chosen[k]]
+            scores, after = self._scores(k, solution, list(model.options.channels))
+            best = _best_other(target, scores)
+            chosen = after[solution.chosen[k]]
+            out.append(
+                ChannelOutcome(view.radio, view.radio.channel, target, view.now, chosen, busy[k], best)
+            )
         return out
 
     def _scores(
@@ -332,6 +350,7 @@ class _Band:
         target = self.models[k].options.channels[solution.chosen[k]]
         chosen = next(s for s in after if s.channel == target)
         alternatives = self._alternatives(k, target, scores, chosen)
+        open_scores, _ = self._scores(k, solution, list(self.models[k].options.channels))
         heatmap = tuple(
             HeatmapCell(
                 o.channel, None if o.barred else s.expected_mbps, None if o.barred else s.clear_air, o.barred
@@ -341,7 +360,16 @@ class _Band:
         conflict = next((c.rules for c in self.conflicts if c.radio == view.radio.id), ())
         power_db = power_change_db(self.setup.country, view.radio.channel, target)
         why = reasons.reasons_for(
-            view, chosen, target, alternatives, options, conflict, self.channel_plan, power_db, busy_mbps
+            view,
+            chosen,
+            target,
+            alternatives,
+            options,
+            conflict,
+            self.channel_plan,
+            power_db,
+            busy_mbps,
+            sum(step.radio == view.radio.id for step in self.setup.done),
         )
         why = (makes_room, *why) if makes_room else why
         held = self._barred_by_clients(view.radio, options, after)
@@ -352,6 +380,7 @@ class _Band:
             view.now,
             chosen,
             busy_mbps,
+            _best_other(target, open_scores),
             why,
             alternatives,
             heatmap,

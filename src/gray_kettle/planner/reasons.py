@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from gray_kettle.analysis.assessment import ChannelAssessment, Finding, OwnView
-from gray_kettle.analysis.findings import count, heard_at, percent
+from gray_kettle.analysis.findings import count, heard_at, percent, why_assumed
 from gray_kettle.analysis.loss.channel_plan import FOUR, THREE, fits_plan, plan_text
 from gray_kettle.model.enums import ChannelAction, LossKind
 from gray_kettle.phy.channels import Channel
@@ -14,6 +14,7 @@ from gray_kettle.safe_text import dbm
 
 _DISRUPTION = 0.1  # about what the solver's cost of a change asks for
 _WORTH_SAYING = 0.03
+_SAME_MBPS = 0.5
 _HOW = {
     LossKind.CO_CHANNEL: "shares its channel and takes",
     LossKind.ADJACENT: "overlaps its channel in part and costs",
@@ -33,11 +34,13 @@ def reasons_for(
     channel_plan: tuple[int, ...],
     power_db: float = 0.0,
     busy_mbps: tuple[float, float] | None = None,
+    done: int = 0,
 ) -> tuple[str, ...]:
     """Reasons, the weightiest first; never empty.
 
     conflict: rules that together leave the radio no channel. channel_plan: the 2.4 GHz channels of the site's plan.
     power_db: change of the permitted power, 0 or less. busy_mbps: throughput before and after in the busy hour.
+    done: changes of its channel that were marked as carried out, which are none of its own.
     """
     now, source = view.now, view.radio.channel
     out: list[str] = []
@@ -53,7 +56,7 @@ def reasons_for(
     elif target == source:
         out.append(_why_stay(after, alternatives))
     elif now is not None:
-        out += _what_is_wrong(now, after, source, target, channel_plan)
+        out += _what_is_wrong(now, after, source, target, channel_plan, bool(here))
         out.append(
             f"On {target.label} clear air is expected to change from {percent(now.clear_air)} "
             f"to {percent(after.clear_air)}, "
@@ -83,10 +86,10 @@ def reasons_for(
         )
     if any(o.radar_heard and o.channel == source for o in options):
         out.append(f"Radar was detected on {source.label}: the radio will have to leave it again.")
-    out += _mistakes(view, target, channel_plan)
+    out += _mistakes(view, target, channel_plan, done)
     if view.client_level_assumed:
         out.append(
-            f"This depends on the client level, assumed as {dbm(view.client_level_dbm)}: no client was observed."
+            f"This depends on the client level, assumed as {dbm(view.client_level_dbm)}: {why_assumed(view)}."
         )
     return tuple(out)
 
@@ -96,12 +99,13 @@ def _minutes(seconds: float) -> str:
     return "a minute" if minutes <= 1 else f"{minutes} minutes"
 
 
-def _mistakes(view: OwnView, target: Channel, channel_plan: tuple[int, ...]) -> list[str]:
+def _mistakes(view: OwnView, target: Channel, channel_plan: tuple[int, ...], done: int) -> list[str]:
     """Common mistakes: automatic channel selection, and channels off the plan."""
     radio, out = view.radio, []
-    if radio.moves:
+    moves = radio.moves - done
+    if moves > 0:
         out.append(
-            f"It changed channel {count(radio.moves, 'time')} by itself in this window. Set {target.label} as a fixed "
+            f"It changed channel {count(moves, 'time')} by itself in this window. Set {target.label} as a fixed "
             "channel: automatic selection reacts to single minutes, and each change disconnects the clients."
         )
     if not fits_plan(target, channel_plan):
@@ -123,7 +127,9 @@ def _what_is_wrong(
     source: Channel,
     target: Channel,
     channel_plan: tuple[int, ...],
+    limited: bool,
 ) -> list[str]:
+    """limited: a rule forbids the present channel, which is said for itself."""
     out = []
     if not fits_plan(source, channel_plan) and fits_plan(source, THREE):
         out.append(
@@ -149,7 +155,7 @@ def _what_is_wrong(
             if source.band == "2.4"
             else f"{source.width_mhz} MHz give this radio more while the others are quiet, and take it from them."
         )
-    elif target.width_mhz < source.width_mhz:
+    elif target.width_mhz < source.width_mhz and not limited:
         out.append(
             f"{source.width_mhz} MHz are rarely free here: {target.width_mhz} MHz give more throughput overall."
         )
@@ -173,12 +179,14 @@ def _why_stay(after: ChannelAssessment, alternatives: tuple[Alternative, ...]) -
     if best.expected_mbps <= after.expected_mbps:
         return (
             f"Stay: no other channel is expected to give more than the {after.expected_mbps:.0f} Mb/s here "
-            f"({best.channel.label}: {best.expected_mbps:.0f} Mb/s)."
+            f"({best.channel.sided_label}: {best.expected_mbps:.0f} Mb/s)."
         )
     offered = f"{best.expected_mbps:.0f} instead of {after.expected_mbps:.0f} Mb/s"
-    offer = f"Stay: {best.channel.label} would give {offered}, "
+    offer = f"Stay: {best.channel.sided_label} would give {offered}, "
     if best.expected_mbps > after.expected_mbps * (1 + _DISRUPTION):
-        return offer + "but would take more than that from own radios there, or require a radar check."
+        return (
+            offer + "but would take more than that from own radios or neighbours there, or in the busy hour."
+        )
     return offer + "too little to justify the disruption."
 
 
@@ -188,8 +196,22 @@ def loss_text(chosen: ChannelAssessment, mbps: float, clear_air: float) -> str:
     if less > 0.5:
         return f"{less:.0f} Mb/s less ({percent(clear_air)} clear air)"
     if less < -0.5:
-        return f"{-less:.0f} Mb/s more for this radio; own radios, radar checks or the change cost more than that"
+        return (
+            f"{-less:.0f} Mb/s more for this radio now; other own radios, the busy hour, neighbours, a radar check or "
+            "the change cost more than that"
+        )
     return "same throughput; the change, a radar check or slower discovery by clients rank it second"
+
+
+def _against_best(move: ChannelOutcome, after: ChannelAssessment) -> str:
+    """What speaks against the best other channel, in agreement with the alternatives that the plan lists."""
+    if move.best_other is None:
+        return "no other channel is available"
+    channel, mbps = move.best_other
+    if mbps <= after.expected_mbps + _SAME_MBPS:
+        return "no available channel promises more"
+    offered = f"{channel.sided_label} would give it {mbps:.0f} instead of {after.expected_mbps:.0f} Mb/s"
+    return f"{offered}, less than the change and what it costs others"
 
 
 def with_first_step(finding: Finding, moves: Sequence[ChannelOutcome]) -> Finding:
@@ -210,8 +232,6 @@ def with_first_step(finding: Finding, moves: Sequence[ChannelOutcome]) -> Findin
         step = f"Set {move.target.label}{fixed}: {clear}, {mbps}."
     elif away and move.after.clear_air > move.before.clear_air + _WORTH_SAYING:
         step = f"Keep {move.source.label}{fixed}, and move {' and '.join(away)}: {clear}, {mbps}."
-    elif fixed:
-        step = f"Set {move.source.label}{fixed}: no other channel promises more."
     else:
-        step = f"Keep {move.source.label}: no available channel is better. See the other steps of the plan."
+        step = f"{'Set' if fixed else 'Keep'} {move.source.label}{fixed}: {_against_best(move, move.after)}."
     return replace(finding, first_step=step)

@@ -15,7 +15,15 @@ from gray_kettle.analysis.findings import (
     radar,
 )
 from gray_kettle.analysis.findings.emitters import confidence_text, emitter_title
-from gray_kettle.analysis.findings.facts import Facts, best_level_dbm, count, heard_at, percent, title
+from gray_kettle.analysis.findings.facts import (
+    Facts,
+    best_level_dbm,
+    count,
+    heard_at,
+    percent,
+    title,
+    why_assumed,
+)
 from gray_kettle.model.enums import FindingKind, Severity
 
 __all__ = [
@@ -28,6 +36,7 @@ __all__ = [
     "heard_at",
     "percent",
     "title",
+    "why_assumed",
 ]
 
 _RULES = (

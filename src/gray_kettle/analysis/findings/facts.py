@@ -83,6 +83,12 @@ def joined_loss(losses: Iterable[LossCause]) -> float:
     return 1 - left
 
 
+def why_assumed(view: OwnView) -> str:
+    """Why the level of a radio's clients had to be assumed."""
+    known = any(n.clients or n.load_stations for n in view.radio.networks)
+    return "no level of its clients was measured where it is strongest" if known else "no client was observed"
+
+
 def heard_at(cause: LossCause) -> str:
     """The level of a cause in words; what is not identified has none."""
     return "measured" if cause.level_dbm is None else dbm(cause.level_dbm)

@@ -49,8 +49,8 @@ def _chase(facts: Facts) -> Iterator[Finding]:
                 kind=FindingKind.CHASE,
                 subject=title(mine),
                 cause=f"It and {theirs.name} react to each other's channel changes: {len(ours)} of our "
-                f"{count(len(mine.changes), 'change')} came within {facts.limits.answer_min:g} minutes of one of "
-                "theirs and concerned the same channel.",
+                f"{count(len(mine.changes), 'change')} and {len(back)} of their {len(theirs.changes)} came within "
+                f"{facts.limits.answer_min:g} minutes of one of the other's and concerned the same channel.",
                 effect=f"{count(mine.moves, 'change')} on our side, {theirs.moves} on theirs; each disconnects "
                 "clients for seconds.",
                 first_step=FIX_CHANNEL,

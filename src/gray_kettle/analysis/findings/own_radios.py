@@ -1,6 +1,7 @@
 """Findings about own radios themselves: retries, channel changes, beacons, levels, and unused ones."""
 
 from collections.abc import Iterator
+from itertools import pairwise
 
 from gray_kettle.analysis.assessment import Finding, Radio
 from gray_kettle.analysis.figures import (
@@ -9,7 +10,9 @@ from gray_kettle.analysis.figures import (
     ChannelChanges,
     Coverage,
     Level,
+    LevelDrop,
     Retries,
+    Silence,
     Swing,
     Unused,
 )
@@ -30,6 +33,7 @@ from gray_kettle.safe_text import dbm, network_name
 _SLOW_MBPS = 2
 _OLD = {"b", "g", "a", "n"}
 _LOUDER_DB = 5.0
+_SILENT_S = 7200.0
 
 
 def _retries(facts: Facts) -> Iterator[Finding]:
@@ -211,4 +215,47 @@ def _unsteady(facts: Facts) -> Iterator[Finding]:
         )
 
 
-RULES = (_retries, _mover, _beacons, _slow_rates, _weak, _coverage, _unused, _unsteady)
+def _silent(facts: Facts) -> Iterator[Finding]:
+    """An own radio that was not heard for hours although its band was listened to where it is strongest."""
+    for radio in (v.radio for v in facts.own):
+        gaps = [(b[0] - a[1], a[1], b[0]) for a, b in pairwise(radio.episodes) if b[0] - a[1] >= _SILENT_S]
+        if not gaps and not radio.is_gone:
+            continue
+        ended_s: float | None = None
+        began_s, until = radio.last_s, "and was not heard again"
+        if not radio.is_gone:
+            _, began_s, ended_s = max(gaps)
+            until = f"until {facts.clock(ended_s)}"
+        yield Finding(
+            severity=Severity.WATCH,
+            kind=FindingKind.OWN_SILENT,
+            subject=title(radio),
+            cause=f"It was last heard {facts.clock(began_s)} {until}, while its band was scanned at the same spot.",
+            effect="Its clients have no network there, or crowd another access point.",
+            first_step="Check its power, its uplink and its log for that time; in a DFS channel, for radar.",
+            figures=Silence(began_s, ended_s),
+            radio=radio.id,
+            see="heard",
+        )
+
+
+def _level_drop(facts: Facts) -> Iterator[Finding]:
+    for radio in (v.radio for v in facts.own):
+        if radio.level_drop is None or radio.moves:
+            continue
+        began_s, ended_s, drop_db = radio.level_drop
+        yield Finding(
+            severity=Severity.WATCH,
+            kind=FindingKind.LEVEL_DROP,
+            subject=title(radio),
+            cause=f"From {facts.clock(began_s)} to {facts.clock(ended_s)} it was {drop_db:.0f} dB below its usual "
+            "level at the same spot.",
+            effect="In that time its clients had low rates or lost the connection.",
+            first_step="Check what changed then: its antenna, its transmit power, a door or vehicle in between.",
+            figures=LevelDrop(drop_db, began_s, ended_s),
+            radio=radio.id,
+            see="heard",
+        )
+
+
+RULES = (_silent, _level_drop, _retries, _mover, _beacons, _slow_rates, _weak, _coverage, _unused, _unsteady)

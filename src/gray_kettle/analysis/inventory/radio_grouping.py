@@ -20,6 +20,7 @@ PROBABLE = "same channel, interval and capabilities, neighbouring addresses, sam
 BY_HAND = "grouped by hand"
 CERTAINTY = {ALONE: "certain", CERTAIN: "certain", PROBABLE: "probable", BY_HAND: "by hand"}
 _LOCAL_BIT = 0x02
+_ROUGH_DB = 6.0
 _LEAST_COMMON = 10  # moments heard together before a correlation says anything
 _SWING_DB = 4.0  # levels steadier than this have nothing to correlate
 
@@ -115,7 +116,9 @@ def _levels_correlate(a: GroupingInput, b: GroupingInput) -> bool:
         return False
     if a.level_dbm is None or b.level_dbm is None:
         return a.level_dbm is b.level_dbm
-    if abs(a.level_dbm - b.level_dbm) > model_constants.SAME_RADIO_DB:
+    # Of few levels the median is rough: two names of one radio must not become neighbours in a short window.
+    fewest = max(min(len(a.levels_dbm), len(b.levels_dbm)), 1)
+    if abs(a.level_dbm - b.level_dbm) > model_constants.SAME_RADIO_DB + _ROUGH_DB / fewest**0.5:
         return False
     _, at_a, at_b = np.intersect1d(a.moments_s, b.moments_s, return_indices=True)
     if len(at_a) < _LEAST_COMMON:

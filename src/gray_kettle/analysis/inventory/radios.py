@@ -10,6 +10,7 @@ from gray_kettle.analysis.assessment import Network, Radio, Stay
 from gray_kettle.analysis.inventory.channel_changes import (
     changes_of,
     episodes_of,
+    level_drop,
     most_in_a_day,
     swing_db,
     with_siblings,
@@ -168,6 +169,7 @@ def _radio(
         changes=changes,
         moves_a_day=most_in_a_day(changes),
         swing_db=swing_db(on_channel, ground),
+        level_drop=level_drop(on_channel, ground) if own else None,
         **_absences(all_rows, channel.band, ground, coverage, gone_s),
     )
 

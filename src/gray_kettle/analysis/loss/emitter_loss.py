@@ -25,6 +25,7 @@ _BURST_S = {
     "unknown": 2e-3,
 }
 _PART_HZ = 18e6
+_SEAM_HZ = 2e6
 
 
 @dataclass(frozen=True, eq=False)  # compared by identity: what depends on one is kept
@@ -119,7 +120,10 @@ def _touching(
     if measured[0]:
         return measured[0], _level_in(emission, band, numbers[-measured[1]])
     touches = emitter.low_hz < high_hz and emitter.high_hz > low_hz
-    if not touches or any((band, n) in emission.duty for n in numbers):
+    hops = (
+        emitter.high_hz - emitter.low_hz > 2 * emitter.burst_hz + _SEAM_HZ
+    )  # its channels were measured one by one
+    if not touches or hops or any((band, n) in emission.duty for n in numbers):
         return 0.0, emission.level_dbm
     reach = min(emitter.high_hz, high_hz) - max(emitter.low_hz, low_hz)
     return emitter.duty, emission.level_dbm + _share_db(reach, emitter)

@@ -33,6 +33,7 @@ class PreferencesForm(ModalScreen[Setup | None]):
         setup, preferences, radio = self._setup, self._setup.preferences, self._radio
         limits = "; ".join(text for owner, text in preferences.offers if owner == radio.id)
         name = f"{radio.name} {radio.band} GHz"
+        own_load = dict(preferences.loads).get(radio.id)
         most = "" if preferences.most_moves is None else str(preferences.most_moves)
         fields = (
             (
@@ -45,6 +46,11 @@ class PreferencesForm(ModalScreen[Setup | None]):
                 f"Weight of the throughput of {name} (default 1)",
                 "weight",
                 f"{dict(preferences.weights).get(radio.id, 1.0):g}",
+            ),
+            (
+                f"Load of {name} in the busy hour, per cent of the air (empty: {100 * preferences.design_load:.0f})",
+                "load",
+                f"{100 * own_load:.0f}" if own_load is not None else "",
             ),
             (
                 "Hours of the day that count, local time, for example 8-16 (empty: all)",
@@ -89,6 +95,7 @@ class PreferencesForm(ModalScreen[Setup | None]):
         setup = edit.with_client_limits(setup, parse_limits(text("clients")))
         setup = edit.with_radio_limits(setup, radio.id, limits, radio.band)
         setup = edit.with_weight(setup, radio.id, text("weight"))
+        setup = edit.with_design_load(setup, text("load"), radio.id)
         setup = edit.with_hours(setup, text("hours"))
         setup = edit.with_radar(setup, text("radar"))
         setup = edit.with_most_moves(setup, text("moves"))

@@ -11,6 +11,7 @@ from gray_kettle.tui.theme import Cell, fit, percent, wrap
 
 WHY_COLUMNS = 96
 _KEPT_COLUMNS = 120
+_BUSY_COLUMNS = 88
 _KNOWN_GAP = 0.2  # log units a radio: a wider bound says nothing
 _COLUMNS = (("radio", 16), ("now", 8), ("proposed", 12), ("clear air", 13), ("expected Mb/s", 14))
 
@@ -72,6 +73,7 @@ def _gap(proposal: Proposal) -> str:
 def heading(shown: Shown | None, width: int) -> str:
     kept = shown is not None and shown.kept is not None and width >= _KEPT_COLUMNS
     text = "   " + " ".join(fit(word, size) for word, size in _COLUMNS)
+    text += " " + fit("in busy hour", 14) if width >= _BUSY_COLUMNS else ""
     return text + (" " + fit("kept plan", 13) if kept else "") + (" why" if width >= WHY_COLUMNS else "")
 
 
@@ -106,6 +108,11 @@ def _move_row(move: Move, shown: Shown, width: int) -> Row:
         (fit(f"{before.expected_mbps:4.0f} → {after.expected_mbps:.0f}", 14) + " ", _ink(change, 1)),
     ]
     room = width - 71
+    if width >= _BUSY_COLUMNS:
+        busy = None if by_hand else move.busy_mbps
+        words = f"{busy[0]:4.0f} → {busy[1]:.0f}" if busy else ""
+        cells.append((fit(words, 14) + " ", _ink(busy[1] - busy[0], 1) if busy else "dim"))
+        room -= 15
     if shown.kept is not None and width >= _KEPT_COLUMNS:
         kept = shown.kept
         text = (
@@ -154,7 +161,7 @@ def reason_rows(move: Move | None, width: int) -> list[Row]:
     if move.alternatives:
         lines += [(), (("Alternatives", "dim"),)]
     for other in move.alternatives:
-        label = fit(other.channel.label, 8)
+        label = fit(other.channel.sided_label, 8)
         text = wrap(f"{other.expected_mbps:.0f} Mb/s: {other.loses}", width - 12)
         lines += [
             ((f"  {label if k == 0 else ' ' * 8} ", "text!"), (line, "dim")) for k, line in enumerate(text)
