@@ -2,7 +2,7 @@
 
 A client's signal varies from frame to frame, so a scheme works for a share of the frames, not for all or none. Rate
 control keeps to the scheme that brings most over all frames, those that meet interference among them.
-Source: docs/radio-model.md, "Rates" and "Interference that is not waited for".
+Source: docs/radio-model.md, "Rates" and "Interference loss".
 """
 
 from functools import lru_cache
