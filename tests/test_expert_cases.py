@@ -1,17 +1,23 @@
 """Observation → what an experienced engineer says: cases in which a plan or a figure once misled."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from benchmarks.csma import theory
 from benchmarks.csma.one_radio import Site
+from benchmarks.csma.plans import random_site
 
 from gray_kettle.analysis.loss.emitter_loss import Emission
 from gray_kettle.analysis.loss.interference_loss import Candidates, VictimRadio, score_channels
 from gray_kettle.analysis.utilisation.prior import activity_interval, posterior_activity, prior_activity
+from gray_kettle.decode.capture_headers import modulation
+from gray_kettle.decode.dot11 import security
 from gray_kettle.model.enums import LossKind
 from gray_kettle.model.plan_preferences import PlanPreferences
 from gray_kettle.model.records import Listening
 from gray_kettle.model.setup import Setup
+from gray_kettle.phy import modes
 from gray_kettle.phy.channels import narrow, wide
 from gray_kettle.phy.countries import power_change_db
 from gray_kettle.planner.objective import Objective
@@ -20,7 +26,7 @@ from gray_kettle.planner.solver import solve
 from gray_kettle.session import load_session
 from gray_kettle.store import Case
 from gray_kettle.store.merging import merged_listening
-from tests.frames import OWN, beacon, ht, load, survey_of, vht, write_full_scan, write_pcap
+from tests.frames import OWN, beacon, data, ht, load, survey_of, vht, write_full_scan, write_pcap
 from tests.radios import emitter
 from tests.test_worked_cases import TYPICAL_CLIENT, among, expected
 
@@ -161,6 +167,15 @@ def test_a_plan_loses_in_neither_state(session_of):
     assert all(then > now - 0.02 for now, then in zip(before, after, strict=True))
 
 
+@pytest.mark.slow
+@pytest.mark.parametrize("seed", range(4))
+def test_what_was_carried_out_as_advised_is_not_taken_back(seed):
+    site = random_site(np.random.default_rng(seed), "2.4", wide_start=True)
+    planned = site.planned()
+    assert all(c.width_mhz == 20 and c.primary in (1, 6, 11) for c in planned)
+    assert replace(site, channels=(*planned, *site.channels[site.own :])).planned() == planned
+
+
 def test_the_design_load_is_of_the_site_or_of_a_radio():
     preferences = PlanPreferences(design_load=0.3, loads=((OWN, 0.8),))
     assert (design_load(preferences, OWN), design_load(preferences, "02:00:00:00:00:99")) == (0.8, 0.3)
@@ -274,3 +289,51 @@ def test_channels_of_newer_radios_are_only_for_those_that_use_them(session_of):
 def test_the_simulator_agrees_with_what_is_known_in_closed_form():
     for name, known, found in theory.checks(seconds=6.0):
         assert found == pytest.approx(known, rel=0.05), name
+
+
+# Frames
+
+
+@pytest.mark.parametrize(
+    ("code", "width"),
+    [(0, 20), (1, 40), (2, 20), (4, 80), (5, 40), (7, 20), (11, 160), (12, 80), (14, 40), (18, 20)],
+)
+def test_the_bandwidth_codes_of_parts_of_a_channel(code, width):
+    field = np.zeros((1, 12), np.uint8)
+    field[0, 3], field[0, 4] = code, 0x92
+    assert modes.WIDTHS[int(modulation.vht(field)[0]) >> 7 & 15][0] == width
+
+
+@pytest.mark.parametrize(
+    ("suite", "capabilities", "label"),
+    [(5, 0xC0, "WPA3-Enterprise"), (5, 0x80, "WPA2-Enterprise"), (1, 0xC0, "WPA2-Enterprise")],
+)
+def test_protected_management_frames_make_the_suite_with_sha_256_that_of_wpa3(suite, capabilities, label):
+    oui = b"\x00\x0f\xac"
+    rsn = (
+        b"\x01\x00"
+        + oui
+        + b"\x04\x01\x00"
+        + oui
+        + b"\x04\x01\x00"
+        + oui
+        + bytes([suite])
+        + capabilities.to_bytes(2, "little")
+    )
+    assert security.label(rsn, None, True) == label
+
+
+def test_beacons_are_no_frames_that_can_be_sent_again(session_of):
+    """Ten of forty data frames were sent again: 25 %, however many beacons there are."""
+    packets = ours(6)
+    for k in range(40):
+        packets.append(data(OWN, "06:00:00:00:00:01", 6, k / 10 + 0.02, again=k % 4 == 0))
+    (own,) = session_of(packets).assessment.own
+    assert own.radio.retry_share == pytest.approx(0.25)
+
+
+def test_a_level_over_a_milliwatt_is_damage(session_of):
+    session = session_of(ours(6, level=20))
+    (radio,) = session.assessment.radios
+    assert radio.level_dbm is None
+    assert any("over 0 dBm" in text for text in session.assessment.not_known)

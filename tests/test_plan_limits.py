@@ -156,9 +156,9 @@ def on_six(tmp_path, case_of, rates, country):
     ]
     for bssid in ours:
         packets += traffic(bssid, "06:00:00:00:00:01", 6, frames=1500)
-    path = case_of(
-        write_pcap(tmp_path / "a.pcap", packets), setup=Setup(country=country, own=("tern-guest",))
-    )
+    scan = write_full_scan(tmp_path / "scan.txt", ("02:00:00:00:09:01", "far", 2412, -93.0))
+    capture = write_pcap(tmp_path / "a.pcap", packets)
+    path = case_of(capture, scan, setup=Setup(country=country, own=("tern-guest",)))
     with Case.open(path) as case:
         return load_session(case)
 

@@ -248,7 +248,7 @@ def test_the_plan_is_tried_locked_compared_done_and_written(terminal, own_demo, 
     terminal.start(*PROGRAM, "open", str(own_demo), columns=160, lines=47, folder=str(tmp_path))
     terminal.wait_for("Not known yet")
     terminal.keys("5")
-    plan = terminal.wait_for("Why hall 2.4: 3/40 → 1/20", "Mb/s for a typical radio", "proved best")
+    plan = terminal.wait_for("Why hall 2.4: 3/40 → 1/20", "typical radio", "proved best")
     assert re.search(r"■ hall 2\.4 +3/40 +1/20 +·\d", plan)
 
     # By hand: the hall on the next channel, and everybody's figures follow.

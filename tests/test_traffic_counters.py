@@ -182,6 +182,26 @@ def test_frames_of_one_aggregate_share_one_preamble():
     assert sum(reader.piece(b).traffic.airtime_s.sum() for b in blocks) == pytest.approx(four + one, rel=0.02)
 
 
+@pytest.mark.parametrize("apart_s", [0.0, 1e-4])
+def test_frames_of_an_aggregate_without_marks_share_one_preamble(apart_s):
+    """One sender and mode, each before the one before could have ended: they came in one aggregate."""
+    mode = modes.mode(modes.HT, 7, 1, 0, modes.LONG_GUARD)
+
+    def unmarked(at_s):
+        time_s, raw = aggregate(0, 1000, at_s)
+        head = bytearray(raw[: raw[2]])
+        head[2], head[4:8] = len(head) - 8, struct.pack("<I", 1 << 3 | 1 << 19)
+        return time_s, bytes(head[:-8]) + raw[raw[2] :]
+
+    together = [unmarked(k * apart_s) for k in range(4)]
+    four = float(modes.airtime_s(mode, 4 * (4 + 1004)))
+    assert only_piece(*together).traffic.airtime_s.sum() == pytest.approx(four)
+    singly = [unmarked(k * 5e-4) for k in range(4)]
+    assert only_piece(*singly).traffic.airtime_s.sum() == pytest.approx(
+        4 * float(modes.airtime_s(mode, 1004))
+    )
+
+
 def test_an_answer_is_counted_with_the_space_before_it():
     ack, cts_rate = b"\xd4\0\0\0" + bytes(6), modes.legacy_mode(24.0)
     low = only_piece((1.0, bytes(heard_at(2437, -50, 24.0)) + ack)).traffic.airtime_s[0]

@@ -25,9 +25,12 @@ NEWER_ONLY = "only newer radios and clients have it"
 RADAR_HEARD_COST = 0.7  # pulses were detected there: it will have to leave again
 HARD_TO_FIND_COST = 0.03  # 6 GHz off the preferred scanning channels: clients scan those first
 OFF_PLAN_COST = (
-    0.2  # 2.4 GHz between the channels of the plan: frames of neighbours on both sides collide with ours
+    0.3  # 2.4 GHz between the channels of the plan: frames of neighbours on both sides collide with ours
 )
 WIDE_2_4_COST = 0.3  # 40 MHz there: two of three channels for one radio
+UNPROVEN_WIDE_COST = (
+    0.6  # staying 40 MHz wide where nothing shows the second half free: more than the width gives
+)
 _FREE = 0.1  # busy share up to which a secondary channel counts as free
 NOT_LISTENED_TO = "not listened to"
 
@@ -76,6 +79,7 @@ def options_for(radio: Radio, assessment: Assessment, setup: Setup) -> Options:
         watch_s = radar_watch_s(setup.country, channel)
         heard = watch_s > 0 and radar_heard(channel, assessment)
         cost = _cost(channel, radio, setup.preferences, watch_s, heard)
+        cost += _wide_cost(channel, radio, assessment)
         found.append(Option(channel, why, cost, watch_s, heard))
     if all(o.barred for o in found):
         conflict = contradiction(channels, rules)
@@ -125,6 +129,14 @@ def unwise(channel: Channel, radio: Radio, assessment: Assessment) -> str:
         if not _second_part_is_free(channel, assessment):
             return "no survey or sweep shows its secondary channel free"
     return ""
+
+
+def _wide_cost(channel: Channel, radio: Radio, assessment: Assessment) -> float:
+    """What it costs to be 40 MHz wide in 2.4 GHz, in log units."""
+    if channel.band != "2.4" or channel.width_mhz == 20:
+        return 0.0
+    free = _second_part_is_free(channel, assessment) and not _second_part_is_used(channel, radio, assessment)
+    return WIDE_2_4_COST + (0.0 if free else UNPROVEN_WIDE_COST)
 
 
 def _cost(channel: Channel, radio: Radio, preferences: PlanPreferences, watch_s: float, heard: bool) -> float:

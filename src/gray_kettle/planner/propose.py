@@ -24,7 +24,7 @@ from gray_kettle.planner.annealing import Progress
 from gray_kettle.planner.hours import are_heard, at_hours, hours_from, moments_of, times_of_day
 from gray_kettle.planner.migration_order import Step, steps_of
 from gray_kettle.planner.objective import MOST_PROVED, SMALL_SITE, Objective
-from gray_kettle.planner.options import OFF_PLAN_COST, WIDE_2_4_COST, Option, options_for, unwise
+from gray_kettle.planner.options import OFF_PLAN_COST, Option, options_for, unwise
 from gray_kettle.planner.other_steps import other_steps
 from gray_kettle.planner.proposal import (
     Alternative,
@@ -44,6 +44,7 @@ from gray_kettle.safe_text import printable
 _ALTERNATIVES = 2
 _SHIFTS_DB = (-3.0, 0.0, 3.0)  # a place off the channel plan must win under all of these
 _UNUSED_WEIGHT = 0.1  # of a radio that nobody uses: others need not give way to it
+_NEAR_DBM = -88.0  # own radios that hear each other so well keep to the channel plan
 _HARDLY = 1.02  # a gain smaller than this is none
 _OTHER_PLAN_GAIN = 0.05  # log units: what four places must gain over three
 _TIMES, _FEW_TIMES = 6, 3  # of the day, planned for by themselves on a small and on a larger site
@@ -190,10 +191,8 @@ def _best_other(target: Channel, scores: ChannelScores) -> tuple[Channel, float]
 
 
 def _raster_cost(channel: Channel, channel_plan: tuple[int, ...]) -> float:
-    """What a channel of 2.4 GHz costs neighbours and our own later growth, in log units."""
-    if channel.band != "2.4":
-        return 0.0
-    return OFF_PLAN_COST * (not fits_plan(channel, channel_plan)) + WIDE_2_4_COST * (channel.width_mhz > 20)
+    """What a 2.4 GHz channel off the plan costs neighbours and our own later growth, in log units."""
+    return OFF_PLAN_COST * (channel.band == "2.4" and not fits_plan(channel, channel_plan))
 
 
 class _Band:
@@ -251,12 +250,16 @@ class _Band:
             costs=np.array(costs),
             activity=radio.activity,
             dsss_only=radio.generation == "b",
-            level_at=tuple(mutual_level_dbm(radio, v.radio) for v in self.views),
+            level_at=self._levels(k),
             demand=max(radio.activity, design_load(self.setup.preferences, radio.id, default_weight)),
             start=[o.channel for o in may].index(radio.channel),
             weight=dict(self.setup.preferences.weights).get(radio.id, default_weight),
             times=self.times[k],
         )
+
+    def _levels(self, k: int) -> tuple[float, ...]:
+        """How strong it is at each own radio of the band, dBm."""
+        return tuple(mutual_level_dbm(self.views[k].radio, v.radio) for v in self.views)
 
     def _candidates(self, k: int, channels: Sequence[Channel]) -> Candidates:
         """Channels with the power that is permitted on each."""
@@ -271,6 +274,10 @@ class _Band:
         off = {c for c in open_to_it if not fits_plan(c, self.channel_plan)}
         if not off or len(off) == len(open_to_it):
             return frozenset(off)
+        if any(level >= _NEAR_DBM for m, level in enumerate(self._levels(k)) if m != k):
+            return (
+                frozenset()
+            )  # beside another own radio a channel off the plan leaves that one no whole channel
         found = self.assessment
         others, _ = interferers_for(found.radios, radio, found.emitters, unidentified=found.unidentified)
         candidates = self._candidates(k, open_to_it)

@@ -63,9 +63,12 @@ def reasons_for(
             f"and throughput from {now.expected_mbps:.0f} to {after.expected_mbps:.0f} Mb/s."
         )
         if busy_mbps is not None:
-            out.append(
-                "In the busy hour, with all own radios at their design load, from "
-                f"{busy_mbps[0]:.0f} to {busy_mbps[1]:.0f} Mb/s."
+            # First where it is the reason: as observed, the radio has less after the move.
+            at = 0 if after.expected_mbps < now.expected_mbps else len(out)
+            out.insert(
+                at,
+                "In the busy hour, with all own radios at their design load, throughput is expected to change from "
+                f"{busy_mbps[0]:.0f} to {busy_mbps[1]:.0f} Mb/s.",
             )
         out.append(_what_remains(after))
     unheard = sum(1 for o in options if o.barred == NOT_LISTENED_TO)
@@ -168,6 +171,9 @@ def _what_remains(after: ChannelAssessment) -> str:
     if not after.losses:
         return "No observed radio shares or overlaps that channel."
     worst = after.losses[0]
+    if worst.kind == LossKind.UNIDENTIFIED:
+        share = percent(worst.share_lost)
+        return f"The largest remaining loss is {share}: measured busy time, its cause not identified."
     where = f" on {worst.channel.label}" if worst.channel else ""
     return f"The largest remaining loss is {percent(worst.share_lost)} to {worst.name}{where}."
 

@@ -44,8 +44,14 @@ def summary(shown: Shown) -> str:
     else:
         confidence = "proved best" if proposal.proved else _gap(proposal)
         change = "changes" if len(moving) == 1 else "change"
-        many = f"{len(moving)} of {len(proposal.moves)} radios {change}" if moving else "Every radio stays"
-        mbps = f"{shown.now.typical_mbps:.0f} → {_plan_mbps(proposal):.0f} Mb/s for a typical radio"
+        many = f"{len(moving)} of {len(proposal.moves)} {change}" if moving else "Every radio stays"
+        mbps = f"typical radio {shown.now.typical_mbps:.0f} → {_plan_mbps(proposal):.0f} Mb/s"
+        busy = [m.busy_mbps for m in proposal.moves if m.busy_mbps is not None]
+        if busy and moving:
+            before, after = (
+                math.exp(sum(math.log(max(b[k], 0.1)) for b in busy) / len(busy)) for k in (0, 1)
+            )
+            mbps += f", busy hour {before:.0f} → {after:.0f}"
         text = f" {many}: {mbps}; {confidence}"
     if proposal.hours:
         text += f"; {proposal.hours}"
@@ -72,8 +78,10 @@ def _gap(proposal: Proposal) -> str:
 
 def heading(shown: Shown | None, width: int) -> str:
     kept = shown is not None and shown.kept is not None and width >= _KEPT_COLUMNS
-    text = "   " + " ".join(fit(word, size) for word, size in _COLUMNS)
-    text += " " + fit("in busy hour", 14) if width >= _BUSY_COLUMNS else ""
+    shown_columns = (
+        _COLUMNS if width >= _BUSY_COLUMNS else (*_COLUMNS[:3], *_COLUMNS[4:])
+    )  # as observed is less
+    text = "   " + " ".join(fit(word, size) for word, size in (*shown_columns, ("in busy hour", 14)))
     return text + (" " + fit("kept plan", 13) if kept else "") + (" why" if width >= WHY_COLUMNS else "")
 
 
@@ -107,12 +115,12 @@ def _move_row(move: Move, shown: Shown, width: int) -> Row:
         ),
         (fit(f"{before.expected_mbps:4.0f} → {after.expected_mbps:.0f}", 14) + " ", _ink(change, 1)),
     ]
-    room = width - 71
-    if width >= _BUSY_COLUMNS:
-        busy = None if by_hand else move.busy_mbps
-        words = f"{busy[0]:4.0f} → {busy[1]:.0f}" if busy else ""
-        cells.append((fit(words, 14) + " ", _ink(busy[1] - busy[0], 1) if busy else "dim"))
-        room -= 15
+    if width < _BUSY_COLUMNS:
+        del cells[-2]
+    room = width - 86
+    busy = None if by_hand else move.busy_mbps
+    words = f"{busy[0]:4.0f} → {busy[1]:.0f}" if busy else ""
+    cells.append((fit(words, 14) + " ", _ink(busy[1] - busy[0], 1) if busy else "dim"))
     if shown.kept is not None and width >= _KEPT_COLUMNS:
         kept = shown.kept
         text = (
