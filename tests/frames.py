@@ -163,6 +163,7 @@ def write_full_scan(path: Path, *heard: tuple[str, str, int, float]) -> Path:
     )
     blocks = [
         f"BSS {bssid}(on wlan0)\n\tfreq: {mhz}\n\tbeacon interval: 100 TUs\n\tsignal: {level:.2f} dBm\n\tSSID: {ssid}\n"
+        "\tSupported rates: 12.0* 24.0*\n"
         for bssid, ssid, mhz, level in heard
     ]
     path.write_text("1800000001\n" + "".join(blocks))

@@ -179,6 +179,7 @@ def test_what_was_carried_out_as_advised_is_not_taken_back(seed):
 def test_the_design_load_is_of_the_site_or_of_a_radio():
     preferences = PlanPreferences(design_load=0.3, loads=((OWN, 0.8),))
     assert (design_load(preferences, OWN), design_load(preferences, "02:00:00:00:00:99")) == (0.8, 0.3)
+    assert design_load(preferences, "02:00:00:00:00:99", is_used=False) == 0.0
 
 
 # Hopping receivers

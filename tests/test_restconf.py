@@ -14,7 +14,7 @@ from gray_kettle.model.setup import Setup
 from gray_kettle.restconf import Restconf
 from gray_kettle.simulator.access_point import SimulatedAccessPoints
 from gray_kettle.store import Case
-from tests.frames import OWN, busy_harbour, write_pcap
+from tests.frames import OWN, busy_harbour, write_full_scan, write_pcap
 
 HIGH = "02:00:00:00:01:10"
 BOX = ("kiosk", [("2.4", 3, 20, [("tern-guest", OWN)]), ("5", 36, 80, [("tern-guest", HIGH)])])
@@ -22,9 +22,8 @@ BOX = ("kiosk", [("2.4", 3, 20, [("tern-guest", OWN)]), ("5", 36, 80, [("tern-gu
 
 @pytest.fixture
 def harbour(tmp_path, case_of):
-    return case_of(
-        write_pcap(tmp_path / "a.pcap", busy_harbour()), setup=Setup(country="GB", own=("tern-guest",))
-    )
+    files = write_pcap(tmp_path / "a.pcap", busy_harbour()), write_full_scan(tmp_path / "scan.txt")
+    return case_of(*files, setup=Setup(country="GB", own=("tern-guest",)))
 
 
 def apply(case, port, *words, say=""):

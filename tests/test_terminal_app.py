@@ -112,7 +112,7 @@ def test_figures_are_opened_and_channels_followed_to_their_clients(terminal, own
     opened = terminal.wait_for("left by adjacent-channel radios", "“Clear air”")
     clear = float(re.search(r"clear air on 3/40 +([\d.]+) %", opened)[1])
     parts = [float(x) / 100 for x in re.findall(r"(?:left by|usable share).*?([\d.]+) %", opened)]
-    assert len(parts) == 4
+    assert len(parts) == 5
     assert np.prod(parts) * 100 == pytest.approx(clear, abs=0.3)
     terminal.keys("Escape")
     terminal.wait_without("Where these figures come from")

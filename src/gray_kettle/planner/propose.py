@@ -38,13 +38,14 @@ from gray_kettle.planner.proposal import (
 from gray_kettle.planner.radio_model import RadioModel, mbps_of, own_neighbours_of, with_own_neighbours
 from gray_kettle.planner.rules import is_by_clients
 from gray_kettle.planner.solver import Solution, estimated_score, solve
-from gray_kettle.planner.what_if import WhatIf, reports_no_clients
+from gray_kettle.planner.what_if import WhatIf, is_unused, reports_no_clients
 from gray_kettle.safe_text import printable
 
 _ALTERNATIVES = 2
 _SHIFTS_DB = (-3.0, 0.0, 3.0)  # a place off the channel plan must win under all of these
 _UNUSED_WEIGHT = 0.1  # of a radio that nobody uses: others need not give way to it
 _NEAR_DBM = -88.0  # own radios that hear each other so well keep to the channel plan
+_WORKING_DAY_S = 8 * 3600.0
 _HARDLY = 1.02  # a gain smaller than this is none
 _OTHER_PLAN_GAIN = 0.05  # log units: what four places must gain over three
 _TIMES, _FEW_TIMES = 6, 3  # of the day, planned for by themselves on a small and on a larger site
@@ -171,10 +172,9 @@ def _foreign(radio: Radio, assessment: Assessment) -> tuple[Interferers, tuple[t
     return interferers_for(foreign, radio, assessment.emitters, ours, assessment.unidentified)
 
 
-def design_load(preferences: PlanPreferences, radio_id: str, default_weight: float = 1.0) -> float:
+def design_load(preferences: PlanPreferences, radio_id: str, is_used: bool = True) -> float:
     """Share of the air that a radio offers in the busy hour; a radio that nobody uses offers none of its own."""
-    usual = preferences.design_load if default_weight == 1.0 else 0.0
-    return dict(preferences.loads).get(radio_id, usual)
+    return dict(preferences.loads).get(radio_id, preferences.design_load if is_used else 0.0)
 
 
 def _best_other(target: Channel, scores: ChannelScores) -> tuple[Channel, float] | None:
@@ -251,11 +251,16 @@ class _Band:
             activity=radio.activity,
             dsss_only=radio.generation == "b",
             level_at=self._levels(k),
-            demand=max(radio.activity, design_load(self.setup.preferences, radio.id, default_weight)),
+            demand=max(radio.activity, design_load(self.setup.preferences, radio.id, self._is_used(radio))),
             start=[o.channel for o in may].index(radio.channel),
             weight=dict(self.setup.preferences.weights).get(radio.id, default_weight),
             times=self.times[k],
         )
+
+    def _is_used(self, radio: Radio) -> bool:
+        """Whether anybody may use it: silence of minutes is no proof, that of a working day is."""
+        long = self.assessment.end_s - self.assessment.start_s >= _WORKING_DAY_S
+        return not (reports_no_clients(radio) or (long and is_unused(radio, self.assessment)))
 
     def _levels(self, k: int) -> tuple[float, ...]:
         """How strong it is at each own radio of the band, dBm."""

@@ -48,11 +48,6 @@ class PreferencesForm(ModalScreen[Setup | None]):
                 f"{dict(preferences.weights).get(radio.id, 1.0):g}",
             ),
             (
-                f"Load of {name} in the busy hour, per cent of the air (empty: {100 * preferences.design_load:.0f})",
-                "load",
-                f"{100 * own_load:.0f}" if own_load is not None else "",
-            ),
-            (
                 "Hours of the day that count, local time, for example 8-16 (empty: all)",
                 "hours",
                 preferences.hours,
@@ -63,6 +58,11 @@ class PreferencesForm(ModalScreen[Setup | None]):
                 "What a change must gain: 0.1 is about 10 % more throughput",
                 "cost",
                 f"{preferences.change_cost:g}",
+            ),
+            (
+                f"Load of {name} in the busy hour, per cent of the air (empty: {100 * preferences.design_load:.0f})",
+                "load",
+                f"{100 * own_load:.0f}" if own_load is not None else "",
             ),
         )
         with Vertical(classes="form"):
