@@ -8,6 +8,7 @@ from benchmarks.csma import theory
 from benchmarks.csma.one_radio import Site
 from benchmarks.csma.plans import random_site
 
+from gray_kettle.analysis.findings import find
 from gray_kettle.analysis.loss.emitter_loss import Emission
 from gray_kettle.analysis.loss.interference_loss import Candidates, VictimRadio, score_channels
 from gray_kettle.analysis.utilisation.prior import activity_interval, posterior_activity, prior_activity
@@ -27,7 +28,7 @@ from gray_kettle.session import load_session
 from gray_kettle.store import Case
 from gray_kettle.store.merging import merged_listening
 from tests.frames import OWN, beacon, data, ht, load, survey_of, vht, write_full_scan, write_pcap
-from tests.radios import emitter
+from tests.radios import emitter, facts, radio
 from tests.test_worked_cases import TYPICAL_CLIENT, among, expected
 
 
@@ -252,7 +253,17 @@ def test_a_carrier_on_the_seam_of_two_parts_harms_the_wide_channel():
         among(emissions=(emission,)),
     )
     assert found.width_share[0] < 0.5
+    assert found.non_wifi_width_lost_to[0, 0] > 0.5
+    found_by_name = emitter_findings(carrier)
+    assert found_by_name.lost > 0.5
     assert found.clear_air[1:] == pytest.approx([1.0, 1.0], abs=0.01)
+
+
+def emitter_findings(carrier):
+    """The finding about an emitter that one own radio on 36/80 has."""
+    own = radio(1, 36, own=True, band="5", width=80, level=-40.0)
+    heard = replace(carrier, level_dbm=-60.0, duty=1.0, duty_while_on=1.0)
+    return next(f for f in find(facts(own, emitters=(heard,))) if f.kind == "emitter")
 
 
 def test_short_bursts_cost_the_packets_that_they_meet_and_not_whole_aggregates():

@@ -178,8 +178,10 @@ def _assessment(
                     kind, radio.id, radio.name, stay.channel, level, radio.activity * stay.presence, share
                 )
             )
-    for j in np.flatnonzero(scores.non_wifi_lost_to[k] >= _LEAST_LOSS):
-        emitter, lost_share = others.emissions[j].emitter, float(scores.non_wifi_lost_to[k][j])
+    # Of the time of the primary, and of the width that it takes beside it.
+    by_emitter = 1 - (1 - scores.non_wifi_lost_to[k]) * (1 - scores.non_wifi_width_lost_to[k])
+    for j in np.flatnonzero(by_emitter >= _LEAST_LOSS):
+        emitter, lost_share = others.emissions[j].emitter, float(by_emitter[j])
         name = emitter.name or ADVICE[emitter.kind].short
         losses.append(
             LossCause(

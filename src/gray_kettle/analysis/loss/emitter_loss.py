@@ -44,11 +44,12 @@ class Emission:
 @dataclass(frozen=True, eq=False)
 class EmitterLosses:
     """lost_to: share lost on the primary part. beyond: busy share of the parts that each widening adds, shape
-    (candidates, 5).
+    (candidates, 5); beyond_to: the same by emitter, (candidates, emitters, 5).
     """
 
     lost_to: FloatArray
     beyond: FloatArray
+    beyond_to: FloatArray
 
 
 def emissions_of(emitters: Sequence[Emitter], band: str | None) -> tuple[Emission, ...]:
@@ -67,14 +68,13 @@ def taken(
 ) -> EmitterLosses:
     """What each emission takes from each channel. pair: of one and one, see taken_from."""
     lost = np.zeros((len(channels), len(emissions)))
-    beyond = np.zeros((len(channels), 5))
+    beyond_to = np.zeros((len(channels), len(emissions), 5))
     for j, emission in enumerate(emissions):
         for k, channel in enumerate(channels):
             if emission.emitter.band == channel.band:
                 lost[k, j], steps = pair(channel, emission)
-                for step, busy in enumerate(steps):
-                    beyond[k, step] = 1 - (1 - beyond[k, step]) * (1 - busy)
-    return EmitterLosses(lost, beyond)
+                beyond_to[k, j, : len(steps)] = steps
+    return EmitterLosses(lost, 1 - np.prod(1 - beyond_to, axis=1), beyond_to)
 
 
 def emitter_loss(

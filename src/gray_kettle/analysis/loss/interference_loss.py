@@ -131,6 +131,7 @@ class ChannelScores:
     adjacent_lost_to: FloatArray
     secondary_lost_to: FloatArray
     non_wifi_lost_to: FloatArray  # (candidates, emissions)
+    non_wifi_width_lost_to: FloatArray  # the same of the usable width, which they take beside the primary
     heard_on_primary: FloatArray  # Pr(heard) where the other shares the primary part, else 0
     heard_in_parts: NDArray[np.bool_]  # the other shares any part at a level that holds us back
     coupled_dbm: FloatArray  # power into the passband of those that overlap and cannot be decoded, else -inf
@@ -196,6 +197,7 @@ def score_channels(victim: VictimRadio, candidates: Candidates, others: Interfer
     explained = (1 - co_busy) * adjacent_free * np.prod(1 - non_wifi.lost_to, axis=1)
     primary_free = explained * (1 - unidentified)
     width_share = (usable * candidates.usable_share).sum(axis=1)
+    width_lost_to = _width_lost_to(candidates, beyond, non_wifi.beyond_to, width_share)
     clear = primary_free * width_share
     efficiency = efficiency_among(contenders)
     rate_mbps = (usable * candidates.rates_mbps(victim)).sum(axis=1)
@@ -218,6 +220,7 @@ def score_channels(victim: VictimRadio, candidates: Candidates, others: Interfer
         adjacent_lost_to=np.where(on_it, 0.0, by_name),
         secondary_lost_to=np.maximum(known, reported) * held * primary_free[:, None],
         non_wifi_lost_to=non_wifi.lost_to,
+        non_wifi_width_lost_to=width_lost_to,
         heard_on_primary=effects.heard,
         heard_in_parts=(effects.heard >= 0.5) | (effects.in_secondary & (effects.holds >= 0.5)),
         coupled_dbm=np.where(effects.overlaps, effects.coupled_dbm, -np.inf),
@@ -386,6 +389,18 @@ def _busy_beyond(
             busy = lost(lost_by_group(np.where(here, known, 0.0), np.where(here, reported, 0.0), groups))
             out[:, k] = 1 - (1 - busy) * (1 - non_wifi[:, k])
     return out
+
+
+def _width_lost_to(
+    candidates: Candidates, beyond: FloatArray, beyond_to: FloatArray, width_share: FloatArray
+) -> FloatArray:
+    """Share of the width that each emitter takes: what there would be more without it; (candidates, emitters)."""
+    out = np.zeros(beyond_to.shape[:2])
+    for j in np.flatnonzero(beyond_to.any(axis=(0, 2))):
+        without = 1 - (1 - beyond) / np.maximum(1 - beyond_to[:, j], 1e-9)
+        usable = usable_widths(candidates.width_mhz, np.clip(without, 0.0, 1.0))
+        out[:, j] = 1 - width_share / np.maximum((usable * candidates.usable_share).sum(axis=1), 1e-9)
+    return np.clip(out, 0.0, 1.0)
 
 
 def usable_widths(width_mhz: IntArray, beyond: FloatArray) -> FloatArray:
