@@ -9,9 +9,13 @@ from benchmarks.csma.one_radio import Site
 from benchmarks.csma.plans import random_site
 
 from gray_kettle.analysis.findings import find
+from gray_kettle.analysis.inventory.activity_prior import (
+    activity_interval,
+    posterior_activity,
+    prior_activity,
+)
 from gray_kettle.analysis.loss.emitter_loss import Emission
 from gray_kettle.analysis.loss.interference_loss import Candidates, VictimRadio, score_channels
-from gray_kettle.analysis.utilisation.prior import activity_interval, posterior_activity, prior_activity
 from gray_kettle.decode.capture_headers import modulation
 from gray_kettle.decode.dot11 import security
 from gray_kettle.model.enums import LossKind

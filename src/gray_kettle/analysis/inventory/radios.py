@@ -7,6 +7,11 @@ import numpy as np
 
 from gray_kettle.analysis import model_constants
 from gray_kettle.analysis.assessment import Network, Radio, Stay
+from gray_kettle.analysis.inventory.activity_prior import (
+    activity_interval,
+    posterior_activity,
+    prior_activity,
+)
 from gray_kettle.analysis.inventory.channel_changes import (
     changes_of,
     episodes_of,
@@ -43,7 +48,6 @@ from gray_kettle.analysis.observed.bssid_index import (
 from gray_kettle.analysis.observed.coverage import Coverage
 from gray_kettle.analysis.observed.traffic_totals import TrafficTotals
 from gray_kettle.analysis.thresholds import thresholds_of
-from gray_kettle.analysis.utilisation.prior import activity_interval, posterior_activity, prior_activity
 from gray_kettle.model.records import IntArray, Observations
 from gray_kettle.model.setup import Setup
 from gray_kettle.phy.channels import Channel

@@ -6,8 +6,12 @@ Source: docs/radio-model.md, "Activity".
 from dataclasses import replace
 
 from gray_kettle.analysis.assessment import Emitter, Radio
+from gray_kettle.analysis.inventory.activity_prior import (
+    activity_interval,
+    posterior_activity,
+    prior_activity,
+)
 from gray_kettle.analysis.utilisation.meter import swept_at
-from gray_kettle.analysis.utilisation.prior import activity_interval, posterior_activity, prior_activity
 from gray_kettle.model.records import Observations
 
 _FEWEST_ROWS = 300

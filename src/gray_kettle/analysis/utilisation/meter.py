@@ -7,11 +7,11 @@ import numpy as np
 
 from gray_kettle.analysis import model_constants
 from gray_kettle.analysis.assessment import Radio, Utilisation
+from gray_kettle.analysis.inventory.activity_prior import prior_activity
 from gray_kettle.analysis.loss.channel_assessment import level_at
 from gray_kettle.analysis.observed.coverage import Coverage
 from gray_kettle.analysis.observed.survey_counters import surveyed, surveyed_by_hour
 from gray_kettle.analysis.observed.traffic_totals import TrafficTotals
-from gray_kettle.analysis.utilisation.prior import prior_activity
 from gray_kettle.model.enums import UtilisationSource
 from gray_kettle.model.records import Observations, SweptChannel
 from gray_kettle.phy.carrier_sense import PREAMBLE_DBM
