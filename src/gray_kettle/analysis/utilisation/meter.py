@@ -7,7 +7,7 @@ import numpy as np
 
 from gray_kettle.analysis import model_constants
 from gray_kettle.analysis.assessment import Radio, Utilisation
-from gray_kettle.analysis.inventory.activity_prior import prior_activity
+from gray_kettle.analysis.inventory.activity_prior import posterior_activity, prior_activity
 from gray_kettle.analysis.loss.channel_assessment import level_at
 from gray_kettle.analysis.observed.coverage import Coverage
 from gray_kettle.analysis.observed.survey_counters import surveyed, surveyed_by_hour
@@ -108,11 +108,13 @@ class Meter:
         on_it = on_it.rows(~np.isin(on_it.bssid, elsewhere) & ~np.isin(on_it.transmitter, elsewhere))
         airtime_s = np.bincount(on_it.hour, on_it.airtime_s, 24)
         dwell_s = self._looks.dwell_by_hour_s(channel_hz)
+        share = min(float(airtime_s.sum()) / self._looks.dwell_s(channel_hz), 1.0)
+        # Of an hour in which it was there for seconds little is known: its share is drawn to that of the window.
         hours = {
-            int(h): min(float(airtime_s[h] / dwell_s[h]), 1.0)
+            int(h): min(posterior_activity(share, float(airtime_s[h] / dwell_s[h]), float(dwell_s[h])), 1.0)
             for h in np.flatnonzero(dwell_s >= model_constants.LEAST_DWELL_S)
         }
-        return min(float(airtime_s.sum()) / self._looks.dwell_s(channel_hz), 1.0), hours
+        return share, hours
 
 
 def _loudness(radio: Radio) -> tuple[float, float]:
