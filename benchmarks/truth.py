@@ -34,7 +34,7 @@ def main() -> None:
             [_spread(kind, c) for kind, c in compared.items()],
         ),
         plans=_table(
-            ("band", "load", "way", "plan ÷ way, geometric mean", "lowest site"),
+            ("band", "load", "way", "plan ÷ way, geometric mean", "lowest site", "sites below 0.85"),
             [
                 (f"{band} GHz", "busy hour" if full else "observed", way, *_ratio(c, way))
                 for band, loads in by_band.items()
@@ -59,8 +59,8 @@ def _spread(kind: str, compared: one_radio.Compared) -> tuple[str, ...]:
 
 
 def _ratio(compared: plans.Compared, way: str) -> tuple[str, str]:
-    mean, lowest = compared.against(way)
-    return f"{mean:.2f}", f"{lowest:.2f}"
+    mean, lowest, worse = compared.against(way)
+    return f"{mean:.2f}", f"{lowest:.2f}", f"{worse:.0%}"
 
 
 def _table(head: tuple[str, ...], rows: list[tuple[str, ...]]) -> str:

@@ -208,7 +208,7 @@ def test_an_emitter_is_highlighted_named_corrected_and_dismissed(terminal, own_d
     terminal.keys("1")
     terminal.wait_without("tea bar oven at")
     terminal.keys("3")
-    terminal.wait_for("% non-Wi-Fi", "✶ analogue video", "non-Wi-Fi")
+    terminal.wait_for("% other", "✶ analogue video", "non-Wi-Fi")
     terminal.keys("4", "Escape")
     terminal.wait_without("▸ tea bar oven")
     terminal.keys("C-q")

@@ -22,6 +22,7 @@ from gray_kettle.planner.propose import propose
 SECONDS = 2.0
 COUNTRY = "US"
 SIX = (narrow("2.4", 1), narrow("2.4", 6), narrow("2.4", 11))
+WORSE = 0.85
 WAYS = ("plan", "stay", "fewest networks", "greedy")
 Rng = np.random.Generator
 Choice = tuple[Channel, ...]
@@ -181,10 +182,10 @@ class Compared:
 
     mbps: Floats
 
-    def against(self, way: str) -> tuple[float, float]:
-        """(geometric mean, lowest) of the plan over a way."""
+    def against(self, way: str) -> tuple[float, float, float]:
+        """(geometric mean, lowest, share of sites below WORSE) of the plan over a way."""
         ratio = self.mbps[:, 0] / self.mbps[:, WAYS.index(way)]
-        return float(np.exp(np.log(ratio).mean())), float(ratio.min())
+        return float(np.exp(np.log(ratio).mean())), float(ratio.min()), float(np.mean(ratio < WORSE))
 
 
 def compare(band: str, sites: int = 60, seed: int = 29, wide_start: bool = False) -> dict[bool, Compared]:

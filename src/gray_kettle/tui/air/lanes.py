@@ -35,7 +35,7 @@ _TITLES = {
     "clear": "% clear",
     "shared": "% co-channel",
     "overlap": "% adjacent",
-    "other": "% non-Wi-Fi, ?",
+    "other": "% other",
     "place": "channel",
 }
 _SHARE_INKS = {

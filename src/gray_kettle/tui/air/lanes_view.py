@@ -42,7 +42,8 @@ spectral mask.
   page down   more lanes
 
 Under the lanes, for every 20 MHz channel: clear air, and the share lost to
-co-channel radios, to adjacent-channel radios, and to non-Wi-Fi emitters (✶).
+co-channel radios, to adjacent-channel radios, and to other causes: non-Wi-Fi emitters
+(✶), and what was measured busy without a known cause.
 """
 
 
