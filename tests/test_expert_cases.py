@@ -1,6 +1,7 @@
 """Observation → what an experienced engineer says: cases in which a plan or a figure once misled."""
 
 from dataclasses import replace
+from datetime import UTC, datetime
 
 import numpy as np
 import pytest
@@ -8,6 +9,7 @@ from benchmarks.csma import theory
 from benchmarks.csma.one_radio import Site
 from benchmarks.csma.plans import random_site
 
+from gray_kettle.analysis.assessment import ChannelView, Utilisation
 from gray_kettle.analysis.findings import find
 from gray_kettle.analysis.inventory.activity_prior import (
     activity_interval,
@@ -18,7 +20,7 @@ from gray_kettle.analysis.loss.emitter_loss import Emission
 from gray_kettle.analysis.loss.interference_loss import Candidates, VictimRadio, score_channels
 from gray_kettle.decode.capture_headers import modulation
 from gray_kettle.decode.dot11 import security
-from gray_kettle.model.enums import LossKind
+from gray_kettle.model.enums import LossKind, UtilisationSource
 from gray_kettle.model.plan_preferences import PlanPreferences
 from gray_kettle.model.records import Listening
 from gray_kettle.model.setup import Setup
@@ -353,3 +355,67 @@ def test_a_level_over_a_milliwatt_is_damage(session_of):
     (radio,) = session.assessment.radios
     assert radio.level_dbm is None
     assert any("over 0 dBm" in text for text in session.assessment.not_known)
+
+
+# What is said agrees with what is so
+
+
+def test_own_radios_that_fall_silent_or_faint_for_hours_are_findings(tmp_path, case_of):
+    """Eight hours of scans: one own radio is 18 dB down for an hour, another is missing for three."""
+    lines = []
+    for minute in range(480):
+        rows = [("01", "tern-guest", 2437, -68 if 120 <= minute < 185 else -50), ("09", "near", 2437, -60)]
+        rows += [] if 200 <= minute < 380 else [("02", "tern-guest", 2462, -55)]
+        lines += [
+            f'{{"time": "{datetime.fromtimestamp(1_800_000_000 + 60 * minute, UTC):%Y-%m-%dT%H:%M:%SZ}", '
+            f'"bssid": "02:00:00:{n}:00:{n}", "ssid": "{ssid}", "frequency_mhz": {mhz}, "level_dbm": {level}}}'
+            for n, ssid, mhz, level in rows
+        ]
+    log = tmp_path / "day.jsonl"
+    log.write_text("\n".join(lines) + "\n")
+    with Case.open(case_of(log, setup=Setup(country="GB", own=("tern-guest",)))) as case:
+        findings = {f.kind: f for f in load_session(case).assessment.findings}
+    assert findings["level-drop"].radio == "02:00:00:01:00:01"
+    assert findings["level-drop"].figures.drop_db == pytest.approx(18, abs=0.5)
+    silent = findings["own-silent"]
+    assert silent.radio == "02:00:00:02:00:02"
+    assert silent.figures.ended_s - silent.figures.began_s == pytest.approx(3 * 3600, abs=120)
+
+
+def test_two_names_of_one_radio_are_one_in_a_window_of_one_scan(session_of):
+    """Heard once each, 6 dB apart: the second name is not the first one's neighbour."""
+    one, two = "02:00:00:00:00:10", "02:00:00:00:00:11"
+    packets = [
+        beacon(one, b"tern-guest", 6, -48, 0.0, *ht(6)),
+        beacon(two, b"tern-till", 6, -54, 0.01, *ht(6)),
+    ]
+    (radio_,) = session_of(packets, own=("tern-guest", "tern-till")).assessment.radios
+    assert {n.bssid for n in radio_.networks} == {one, two}
+
+
+def test_a_maximum_hold_is_an_upper_bound_and_no_finding(session_of):
+    used = Utilisation(0.9, UtilisationSource.SWEEP, "medium", at_most=True)
+    assert used.words == "at most 90 %"
+    own = radio(1, 6, own=True)
+    views = (ChannelView(narrow("2.4", 6), used, None),)
+    busy = (ChannelView(narrow("2.4", 6), replace(used, at_most=False), None),)
+    assert "high-utilisation" not in {f.kind for f in find(facts(own, channels=views))}
+    assert "high-utilisation" in {f.kind for f in find(facts(own, channels=busy))}
+
+
+def test_the_first_step_agrees_with_the_alternatives_of_the_plan(session_of):
+    """Where another channel would give this radio more, it is not said that none does."""
+    packets = [p for n in range(2) for p in ours(6, bssid=f"02:00:00:00:0{n}:01", level=-50)]
+    session = session_of(packets, write_full_scan_text())
+    for finding in session.proposal.findings:
+        move = session.proposal.move_of(finding.radio)
+        if move is not None and "no available channel promises more" in finding.first_step:
+            assert all(a.expected_mbps <= move.after.expected_mbps + 1 for a in move.alternatives)
+        assert "See the other steps" not in finding.first_step
+
+
+def write_full_scan_text():
+    return (
+        "1800000001\nBSS 02:00:00:00:09:01(on wlan0)\n\tfreq: 2412\n\tbeacon interval: 100 TUs\n"
+        "\tsignal: -70.00 dBm\n\tSSID: far\n"
+    )
