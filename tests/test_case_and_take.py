@@ -7,6 +7,7 @@ import sqlite3
 import subprocess
 import sys
 import zlib
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -127,6 +128,24 @@ def test_packed_columns_come_back(rows):
 def _with_zeros(payload: bytes, rows: int) -> bytes:
     """The payload with a column more, as a later version may write it, packed as the first one did."""
     return zlib.compress(zstandard.decompress(payload) + bytes(8 * rows))
+
+
+@pytest.mark.parametrize(
+    "name", ["visit.kettle?copy.kettle", "a%20b.kettle", "a#b.kettle", "Kai Süd.kettle", "a&b=c.kettle"]
+)
+def test_a_case_is_the_file_of_its_name(tmp_path, name):
+    other = tmp_path / name.partition("?")[0].partition("#")[0]
+    if other.name != name:
+        Case.create(other, SETUP).close()
+    Case.create(tmp_path / name, replace(SETUP, site="another")).close()
+    assert (tmp_path / name).is_file()
+    for path, site in (
+        (other, SETUP.site if other.name != name else "another"),
+        (tmp_path / name, "another"),
+    ):
+        if path.suffix == ".kettle":
+            with Case.open(path) as case:
+                assert case.setup().site == site
 
 
 def test_announcements_come_back_with_any_name(tmp_path):

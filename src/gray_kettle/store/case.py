@@ -427,7 +427,8 @@ def _renumbered(
 
 
 def _engine(path: Path) -> sa.Engine:
-    engine = sa.create_engine(f"sqlite:///{path}")
+    # As a value, not as text: “?”, “%20” and “#” in a name would be read as parts of an address.
+    engine = sa.create_engine(sa.URL.create("sqlite", database=str(path)))
 
     @sa.event.listens_for(engine, "connect")
     def _settings(connection: sqlite3.Connection, _: object) -> None:
