@@ -32,7 +32,7 @@ def test_thresholds_groups_and_the_reference_are_kept_and_undone(terminal, own_d
     terminal.leave_field()
     terminal.wait_for("● act lost", "33 %")
     terminal.keys("C-s")
-    terminal.wait_for("▲ 2 act")
+    terminal.wait_for("▲ 3 act")
     terminal.keys("C-z")
     terminal.wait_for("▲ 6 act")
 
