@@ -86,6 +86,7 @@ def test_a_file_of_anything_is_one_line_and_status_1(kettle, tmp_path, content):
         (["new", "nowhere/b.kettle"], 1, "does not exist"),
         (["plan", "a.kettle", "--band", "7"], 2, "not a band"),
         (["plan", "a.kettle", "--from", "yesterday"], 2, "not a time"),
+        (["plan", "a.kettle", "--from", "2026-11-14", "--to", "2026-11-12"], 2, "before it begins"),
         (["air", "a.kettle", "--radio", "02:00:00:00:00:99"], 1, "No radio"),
         (["draw", "nonsense", "a.kettle", "-o", "x.svg"], 2, "not a drawing"),
         (["draw", "lanes", "a.kettle", "-o", "x.png"], 1, "svg or .pdf"),

@@ -5,7 +5,7 @@ from typing import Annotated
 
 import typer
 
-from gray_kettle.cli.options import CasePath, End, Start, check_band, moment
+from gray_kettle.cli.options import CasePath, End, Start, check_band, window_of
 from gray_kettle.errors import InvalidInput
 
 
@@ -18,7 +18,7 @@ def sheet(
     """The change sheet: what to set on which access point, in which order, by hand."""
     from gray_kettle.export.case_drawings import write_sheet
 
-    write_sheet(case, output, moment(from_), moment(to))
+    write_sheet(case, output, *window_of(from_, to))
 
 
 def draw(
@@ -39,4 +39,4 @@ def draw(
 
     if view not in VIEWS:
         raise InvalidInput(f"“{view}” is not a drawing: use {', '.join(VIEWS)}.")
-    draw_view(view, case, check_band(band) or "2.4", output, moment(from_), moment(to))
+    draw_view(view, case, check_band(band) or "2.4", output, *window_of(from_, to))

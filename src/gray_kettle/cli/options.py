@@ -8,6 +8,7 @@ import typer
 
 from gray_kettle.cli.progress import progress_bar
 from gray_kettle.errors import InvalidInput
+from gray_kettle.safe_text import printable
 
 if TYPE_CHECKING:  # heavy: each command imports what it needs
     from gray_kettle.session import Session
@@ -26,7 +27,7 @@ def load(case: Path, start: str | None, end: str | None, detect: bool = True) ->
     from gray_kettle.session import load_session, load_session_detected
     from gray_kettle.store import Case
 
-    window = moment(start), moment(end)
+    window = window_of(start, end)
     with Case.open(case) as opened:
         if not detect:
             return load_session(opened, *window)
@@ -41,13 +42,25 @@ def moment(text: str | None) -> float | None:
     try:
         found = datetime.fromisoformat(text)
     except ValueError:
-        raise InvalidInput(f"“{text}” is not a time: write for example 2026-11-13T12:00.") from None
+        raise InvalidInput(
+            f"“{printable(text)}” is not a time: write for example 2026-11-13T12:00."
+        ) from None
     return (found if found.tzinfo else found.replace(tzinfo=UTC)).timestamp()
+
+
+def window_of(start: str | None, end: str | None) -> tuple[float | None, float | None]:
+    """The two ends of a window. Raises: InvalidInput, also where it ends before it begins."""
+    start_s, end_s = moment(start), moment(end)
+    if start_s is not None and end_s is not None and end_s < start_s:
+        raise InvalidInput(
+            f"The window ends ({printable(end or '')}) before it begins ({printable(start or '')})."
+        )
+    return start_s, end_s
 
 
 def check_band(band: str | None) -> str | None:
     if band not in (None, "2.4", "5", "6"):
-        raise InvalidInput(f"“{band}” is not a band: 2.4, 5 or 6.")
+        raise InvalidInput(f"“{printable(band)}” is not a band: 2.4, 5 or 6.")
     return band
 
 

@@ -55,11 +55,14 @@ class Restconf:
     """
 
     def __init__(self, address: str, user: str = "", password: str = "") -> None:
-        parts = urlsplit(address)
+        wrong = f"“{printable(address)}” is not the address of an access point: write https://HOST:PORT."
+        try:
+            parts = urlsplit(address)
+            _ = parts.port
+        except ValueError:  # brackets that do not close, ports that do not exist
+            raise KettleError(wrong) from None
         if parts.scheme not in ("http", "https") or not parts.hostname:
-            raise KettleError(
-                f"“{printable(address)}” is not the address of an access point: write https://HOST:PORT."
-            )
+            raise KettleError(wrong)
         if parts.username or parts.password:  # it would be shown with the address
             raise KettleError("Name the user with --user; the password is in a variable, see --help.")
         if user and parts.scheme == "http" and parts.hostname not in _HERE:
