@@ -131,7 +131,7 @@ def test_an_overlapping_neighbour_costs_at_least_as_much_as_one_on_the_same_chan
 
 @given(st.floats(-95, -52), st.floats(0, 1.0), st.integers(5, 8))
 def test_five_numbers_away_is_nearly_none(level, activity, away):
-    assert clear_on(1, one(1 + away, level, activity)) > 0.9
+    assert clear_on(1, one(1 + away, level, activity)) > 0.85
 
 
 def test_a_very_loud_one_five_numbers_away_causes_loss():
