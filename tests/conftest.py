@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
-from hypothesis import HealthCheck, settings
+from hypothesis import HealthCheck, Phase, settings
 
 from gray_kettle.cli.main import main
 from gray_kettle.collect.files import open_file
@@ -21,10 +21,11 @@ _HOME = tempfile.mkdtemp(
 )  # no test reads or writes the user's configuration or log
 for _name in ("XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_STATE_HOME"):
     os.environ[_name] = f"{_HOME}/{_name}"
-settings.register_profile(
-    "ours", deadline=None, max_examples=80, suppress_health_check=[HealthCheck.too_slow]
-)
-settings.load_profile("ours")
+# `make test` gives one answer for one state of the code; `make soak` searches anew each time, and longer.
+_COMMON = {"deadline": None, "suppress_health_check": [HealthCheck.too_slow]}
+settings.register_profile("test", max_examples=80, derandomize=True, **_COMMON)
+settings.register_profile("soak", max_examples=2000, phases=[Phase.explicit, Phase.generate], **_COMMON)
+settings.load_profile(os.environ.get("GRAY_KETTLE_TEST_PROFILE", "test"))
 
 
 @pytest.fixture

@@ -193,13 +193,14 @@ def test_the_design_load_is_of_the_site_or_of_a_radio():
 
 
 @pytest.mark.parametrize("channels", [13, 25])
-def test_the_dwell_of_a_hopping_receiver_follows_from_its_rhythm(channels):
-    """250 ms a channel, three of them active: 30 % of the time on the air is not 6 %."""
+@pytest.mark.parametrize("pause_s", [0.0, 3600.0])
+def test_the_dwell_of_a_hopping_receiver_follows_from_its_rhythm(channels, pause_s):
+    """250 ms a channel, three of them active: 30 % of the time on the air is not 6 %, nor is a pause dwell."""
     rows, period_s = [], 0.25 * channels
     rng = np.random.default_rng(1)
     for visit in range(60):
         for n, hz in enumerate((2.412e9, 2.437e9, 2.462e9)):
-            begins = visit * period_s + n * 5 * 0.25
+            begins = visit * period_s + n * 5 * 0.25 + pause_s * (visit >= 30)
             heard = np.sort(rng.uniform(begins, begins + 0.25, 20))
             rows.append((heard[0], heard[-1], hz))
     start, end, hz = (np.array(c) for c in zip(*sorted(rows), strict=True))

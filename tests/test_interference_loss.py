@@ -61,6 +61,7 @@ def test_all_shares_lie_between_zero_and_one(victim, rows):
     for shares in (
         found.clear_air,
         found.co_lost,
+        found.unidentified,
         found.adjacent_lost,
         found.co_lost_to,
         found.adjacent_lost_to,
@@ -71,33 +72,37 @@ def test_all_shares_lie_between_zero_and_one(victim, rows):
 
 @given(ASKINGS, st.lists(OTHER, max_size=6), OTHER)
 def test_another_radio_never_clears_the_air(victim, rows, added):
+    """Nobody reported busy time before: what is busy by whom one does not know leaves more once it has a name."""
+    rows = [(*row[:4], math.nan, row[5]) for row in rows]
     before = score_channels(victim, CANDIDATES, others(*rows))
     after = score_channels(victim, CANDIDATES, others(*rows, added))
     assert np.all(after.clear_air <= before.clear_air + 1e-9)
     assert np.all(after.expected_mbps <= before.expected_mbps + 1e-6)
 
 
-@given(
-    ASKINGS,
-    st.lists(OTHER, min_size=1, max_size=6),
-    st.floats(0, 1),
-    st.floats(0, 1),
-    st.data(),
-)
+@given(ASKINGS, st.lists(OTHER, min_size=1, max_size=6), SHARES, SHARES, st.data())
 def test_busier_or_more_often_never_clears_the_air(victim, rows, busier, more_often, pick):
+    """Without reports, for the reason above."""
+    rows = [(*row[:4], math.nan, row[5]) for row in rows]
     k = pick.draw(st.integers(0, len(rows) - 1))
-    channel, level, activity, presence, told, dsss = rows[k]
-    raised = (
-        channel,
-        level,
-        activity + busier * (1 - activity),
-        presence + more_often * (1 - presence),
-        told + busier * (1 - told),
-        dsss,
-    )
+    channel, level, activity, presence, _, dsss = rows[k]
+    activity, presence = activity + busier * (1 - activity), presence + more_often * (1 - presence)
+    _never_clearer(victim, rows, k, (channel, level, activity, presence, math.nan, dsss))
+
+
+@given(ASKINGS, st.lists(OTHER, min_size=1, max_size=6), SHARES, st.data())
+def test_a_higher_report_never_clears_the_air(victim, rows, busier, pick):
+    k = pick.draw(st.integers(0, len(rows) - 1))
+    reported = np.nan_to_num(rows[k][4])
+    _never_clearer(victim, rows, k, (*rows[k][:4], reported + busier * (1 - reported), rows[k][5]))
+
+
+def _never_clearer(victim, rows, k, raised):
+    """A wide channel may gain up to 0.02: a sender that is on the air more often is stayed away from sooner."""
     before = score_channels(victim, CANDIDATES, others(*rows))
     after = score_channels(victim, CANDIDATES, others(*rows[:k], raised, *rows[k + 1 :]))
-    assert np.all(after.clear_air <= before.clear_air + 1e-9)
+    slack = np.where(CANDIDATES.width_mhz == 20, 1e-9, 0.02)
+    assert np.all(after.clear_air <= before.clear_air + slack)
 
 
 @given(st.lists(OTHER, max_size=6), st.randoms())
@@ -115,7 +120,8 @@ def test_louder_never_clears_the_air_while_it_is_not_waited_for(victim, row, lou
     """
     quiet, loud = (others((row[0], level, *row[2:])) for level in (row[1], row[1] + louder_db))
     before, after = (score_channels(victim, CANDIDATES, o) for o in (quiet, loud))
-    same_way = (after.count < 0.01) & (after.beyond.sum(axis=1) < 0.01)
+    rare = 0.01 * row[3]  # of its presence
+    same_way = (after.count <= rare) & (after.beyond.sum(axis=1) <= rare)
     assert np.all((after.clear_air <= before.clear_air + 1e-3)[same_way])
 
 

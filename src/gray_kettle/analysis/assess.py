@@ -222,12 +222,9 @@ def _gaps(
             out.append(Gap(f"most of {band} GHz", text, why, step))
     if own and all(v.client_level_assumed for v in own):
         level = dbm(model_constants.CLIENT_LEVEL_DBM)
-        out.append(
-            Gap(
-                "clients",
-                f"Clients: {why_assumed(own[0])}; it is assumed as {level}. A capture beside them measures it.",
-            )
-        )
+        why = "; ".join(dict.fromkeys(why_assumed(v) for v in own))
+        text = f"Clients: {why}; their level is assumed to be {level}. A capture beside them measures it."
+        out.append(Gap("clients", text))
     out += _single_spot_gaps(own)
     without_level = sum(1 for r in radios if r.level_dbm is None)
     if without_level:

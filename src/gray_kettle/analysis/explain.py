@@ -20,20 +20,21 @@ from gray_kettle.analysis.assessment import (
 )
 from gray_kettle.analysis.findings import best_level_dbm, heard_at, title, why_assumed
 from gray_kettle.analysis.thresholds import Thresholds, shown
-from gray_kettle.model.enums import LossKind
+from gray_kettle.model.enums import LossKind, UtilisationSource
 from gray_kettle.model.records import SweptChannel
 from gray_kettle.phy.carrier_sense import PREAMBLE_DBM
 from gray_kettle.safe_text import dbm
 
 _MOST_LOSSES = 6
 _HOW_LOST = {
-    LossKind.CO_CHANNEL: "its activity × probability that it is received at −82 dBm or more: we defer that long",
-    LossKind.ADJACENT: "share of our frames that coincide with its bursts × share of those that its leaked power "
-    "damages; or its activity, where its energy makes us defer",
+    LossKind.CO_CHANNEL: "its activity × probability that it is received at −82 dBm or more, where we defer; where it "
+    "is weaker, it raises the noise at our clients for that share of time, after rate control",
+    LossKind.ADJACENT: "its power into our channel, after its mask and our filter, raises the noise at our clients "
+    "while it sends, after rate control. From −62 dBm in our channel both wait instead",
     LossKind.SECONDARY: "its activity on the secondary channels of our width: we fall back to a narrower width",
     LossKind.UNIDENTIFIED: "measured busy share, less our own traffic and what identified radios and emitters explain",
-    LossKind.NON_WIFI: "its duty cycle on the primary channel, where it makes us defer or damages frames, and the "
-    "frames in flight when a burst begins",
+    LossKind.NON_WIFI: "its duty cycle on the primary channel where it is strong enough that we defer; else the "
+    "throughput that is lost while it raises the noise, after rate control",
 }
 
 
@@ -103,7 +104,11 @@ def of_assessment(assessed: ChannelAssessment, view: OwnView | None) -> tuple[Ex
                 "other radios on the channel, each weighted by how much it sends",
             ),
             ("share that carries payload", _percent(assessed.efficiency), "contention model, bursts of 2 ms"),
-            ("mean data rate", f"{assessed.rate_mbps:.1f} Mb/s", "rate tables at the SNR of the clients"),
+            (
+                "mean data rate",
+                f"{assessed.rate_mbps:.1f} Mb/s",
+                "rate tables at the SNR of the clients, mean over 4 dB of fading",
+            ),
             ("client level", dbm(client), source),
         ),
         "docs/radio-model.md, “Contention” and “Rates”",
@@ -147,7 +152,9 @@ def of_channel(view: ChannelView) -> tuple[Explanation, ...]:
     if used.value is not None:
         bound = "upper bound: rows of a maximum hold; " if used.at_most else ""
         inputs.insert(0, (used.source, _percent(used.value), f"{bound}used; confidence {used.confidence}"))
-    inputs += [(f"{hour:02d}:00 UTC", _percent(share), source) for hour, source, share in used.by_hour]
+    for hour, source, share in used.by_hour:
+        bound = "at most " if used.at_most and source == UtilisationSource.SWEEP else ""
+        inputs.append((f"{hour:02d}:00 UTC", f"{bound}{_percent(share)}", source))
     return (
         Explanation(
             f"utilisation of channel {view.channel.primary}, {view.channel.band} GHz",

@@ -17,6 +17,7 @@ _LONGEST_PERIOD_S = 60.0
 _LONGEST_VISIT = 0.7  # of the period: a receiver that is longer on one channel does not hop
 _SWITCH_S = 0.05  # a change of channel: so much is never guessed to be dwell
 _LEAST_VISIT_S = 0.02
+_ROUNDS_OF_SILENCE = 3
 
 
 @dataclass(frozen=True)
@@ -32,7 +33,14 @@ def dwell_of(rows: Listening) -> Listening:
     hops = hops_of(rows)
     if hops is None:
         return _without_rhythm(rows)
-    found = [_visits(rows.rows(rows.receiver_hz == hz), hops) for hz in np.unique(rows.receiver_hz)]
+    # Where no channel was heard for longer than a few rounds of hops, nothing was taken: no visits are filled in there.
+    longest_s = max(_ROUNDS_OF_SILENCE * hops.period_s, LONGEST_SILENCE_S)
+    until_s = np.maximum.accumulate(rows.end_s)
+    take = np.append(0, np.cumsum(rows.start_s[1:] - until_s[:-1] > longest_s))
+    found = []
+    for k in range(int(take[-1]) + 1):
+        here = rows.rows(take == k)
+        found += [_visits(here.rows(here.receiver_hz == hz), hops) for hz in np.unique(here.receiver_hz)]
     table = Listening.stacked(found)
     return table.rows(np.lexsort((table.receiver_hz, table.start_s)))
 

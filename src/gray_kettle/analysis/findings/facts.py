@@ -86,7 +86,11 @@ def joined_loss(losses: Iterable[LossCause]) -> float:
 def why_assumed(view: OwnView) -> str:
     """Why the level of a radio's clients had to be assumed."""
     known = any(n.clients or n.load_stations for n in view.radio.networks)
-    return "no level of its clients was measured where it is strongest" if known else "no client was observed"
+    return (
+        "no level of clients was measured where their radio is strongest"
+        if known
+        else "no client was observed"
+    )
 
 
 def heard_at(cause: LossCause) -> str:

@@ -207,15 +207,13 @@ def score_channels(victim: VictimRadio, candidates: Candidates, others: Interfer
     on_it = ~effects.overlaps & ~effects.in_secondary
     spoils_to = shared_out(adjacent_groups, adjacent_known, adjacent_reported, groups)
     by_name = np.minimum(co_to + spoils_to, 1.0)
-    waits_beside = np.where(on_it, 0.0, co_to).sum(axis=1)
-    spoilt_on_it = np.prod(1 - np.where(on_it, spoils_to, 0.0), axis=1)
+    waited_on_it, spoilt_on_it = _part_of(co_to, on_it), _part_of(spoils_to, on_it)
     return ChannelScores(
         candidates=candidates.channels,
         clear_air=clear,
         expected_mbps=expected,
-        co_lost=1 - np.minimum((1 - co_busy) / (1 - waits_beside) * spoilt_on_it, 1.0),
-        adjacent_lost=1
-        - (1 - waits_beside) * np.minimum(adjacent_free / np.maximum(spoilt_on_it, 1e-12), 1.0),
+        co_lost=1 - (1 - co_busy) ** waited_on_it * adjacent_free**spoilt_on_it,
+        adjacent_lost=1 - (1 - co_busy) ** (1 - waited_on_it) * adjacent_free ** (1 - spoilt_on_it),
         co_lost_to=np.where(on_it, by_name, 0.0),
         adjacent_lost_to=np.where(on_it, 0.0, by_name),
         secondary_lost_to=np.maximum(known, reported) * held * primary_free[:, None],
@@ -234,6 +232,12 @@ def score_channels(victim: VictimRadio, candidates: Candidates, others: Interfer
         co_free=1 - co_summed,
         beyond=beyond,
     )
+
+
+def _part_of(shares: FloatArray, chosen: NDArray[np.bool_]) -> FloatArray:
+    """What the chosen ones are of all shares, 0 to 1; shapes (candidates, others) to (candidates,)."""
+    whole = shares.sum(axis=1)
+    return np.asarray(np.where(chosen, shares, 0.0).sum(axis=1) / np.where(whole > 0, whole, 1.0))
 
 
 @dataclass(frozen=True, eq=False)
