@@ -81,7 +81,7 @@ def make(path: Path, length_s: float) -> None:
     channels += [wide("5", n, 80)[0] for n in (36, 52, 100, 116, 149)]
     announced = tuple(_announcement(k, channels[k % len(channels)]) for k in range(RADIOS))
     with Case.create(path, Setup("long", "GB", own=tuple(a.bssid for a in announced[:10]))) as case:
-        take = case.begin_take("long", "scan log", "hall", "long")
+        take = case.begin_take("long", "scan log", "hall")
         case.append(take, Piece(announcements=announced, sightings=_sightings(announced, length_s, rng)))
         case.append(take, _heard(announced, length_s, rng))
         rows = int(length_s / 2)
@@ -92,7 +92,7 @@ def make(path: Path, length_s: float) -> None:
             case.append(
                 take, Piece(sweeps=(SweepRows(span, START_S + 2.0 * (first + np.arange(count)), levels),))
             )
-        case.finish_take(take, Piece(records=1, swept_bands=("2.4", "5")), (), "long-1", complete=True)
+        case.finish_take(take, ("2.4", "5"), complete=True)
         detect_pending(case)
 
 

@@ -141,14 +141,14 @@ def _emitters(folder: Path) -> None:
         block = np.concatenate([r.levels_dbm for r in scene.rows(Instrument(span), times)])
         path = folder / f"hour-{name}.kettle"
         with Case.create(path, Setup()) as case:
-            take_number = case.begin_take("made", "sweep table", "", "mark")
+            take_number = case.begin_take("made", "sweep table", "")
             for k in range(17):
                 case.append(take_number, Piece(sweeps=(SweepRows(span, times + 204.8 * k, block),)))
             last = 36_000 - 17 * 2048
             case.append(
                 take_number, Piece(sweeps=(SweepRows(span, times[:last] + 204.8 * 17, block[:last]),))
             )
-            case.finish_take(take_number, Piece(records=36_000), (), "mark-1", complete=True)
+            case.finish_take(take_number, complete=True)
             started_s, worked_s = time.perf_counter(), time.process_time()
             detect_pending(case)
             seconds, worked = time.perf_counter() - started_s, time.process_time() - worked_s
@@ -170,7 +170,7 @@ def _day(folder: Path) -> None:
     noise = _noise(4096, DAY_BINS)
     rng = np.random.default_rng(3)
     with Case.create(path, Setup()) as case:
-        number = case.begin_take("day", "sweep table", "", "mark")
+        number = case.begin_take("day", "sweep table", "")
         spent_s = 0.0
         for first in range(0, DAY_ROWS, 2048):
             rows = min(2048, DAY_ROWS - first)
@@ -180,7 +180,7 @@ def _day(folder: Path) -> None:
             started_s = time.perf_counter()
             case.append(number, Piece(sweeps=(SweepRows(span, times, levels),), records=rows))
             spent_s += time.perf_counter() - started_s
-        case.finish_take(number, Piece(records=DAY_ROWS), (), "mark-1-x", complete=True)
+        case.finish_take(number, complete=True)
     size = path.stat().st_size / DAY_ROWS / DAY_BINS
     say("a day of 5 rows/s × 1,000 bins", f"kept at {DAY_ROWS / spent_s:,.0f} rows/s, {size:.3f} byte a bin")
     for length_s in LENGTHS_S:

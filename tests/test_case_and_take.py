@@ -88,7 +88,7 @@ def test_a_damaged_case_is_reported_as_one(tmp_path):
     Case.create(path, SETUP).close()
     raw = path.read_bytes()
     path.write_bytes(raw[:4096] + os.urandom(len(raw) - 4096))
-    with pytest.raises(KettleError, match="cannot be used"), Case.open(path) as case:
+    with pytest.raises(KettleError, match="damaged"), Case.open(path) as case:
         case.setup()
 
 
@@ -98,7 +98,7 @@ def test_another_process_reads_while_this_one_writes(tmp_path):
         "import sys; from pathlib import Path; from gray_kettle.store import Case\n"
         "print(Case.open(Path(sys.argv[1])).setup().site)"
     )
-    with Case.create(path, SETUP) as case, case._writing() as db:
+    with Case.create(path, SETUP) as case, case._database.writing() as db:
         db.exec_driver_sql("INSERT INTO setups (saved_s, document) VALUES (0, 'half done')")
         done = subprocess.run(
             [sys.executable, "-c", program, str(path)],

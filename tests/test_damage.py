@@ -221,7 +221,7 @@ def test_a_capture_that_grew_replaces_its_beginning(tmp_path):
             (tmp_path / name).write_bytes(raw)
             result = ingest(case, open_file(tmp_path / name))
             assert result.number is not None
-            assert ("replaces it" in " ".join(result.notes)) == (name == "whole")
+            assert ("counts in its place" in " ".join(result.notes)) == (name == "whole")
         assert [t.source for t in case.takes()] == ["whole", "other"]
         assert ingest(case, open_file(tmp_path / "whole")).number is None
         assert case.window().traffic.frames.sum() == (30 + 21) * COUNT

@@ -77,7 +77,7 @@ def test_its_errors_are_reported(live_case, monkeypatch):
 
 
 def test_one_that_drops_the_line_is_reached_again(live_case, monkeypatch):
-    monkeypatch.setattr(scpi, "_TIMEOUT_MS", 300)
+    monkeypatch.setattr(scpi, "TIMEOUT_S", 0.3)
     result, source, _ = collect(live_case, "drops", pieces=7)
     assert result.records > 4
     assert any("Connection lost; restored after" in note for note in source.notes)
@@ -91,7 +91,7 @@ def test_a_slow_one_gives_what_it_can_and_the_take_ends_in_time(live_case):
 
 
 def test_one_that_knows_few_questions_is_used_all_the_same(live_case, monkeypatch):
-    monkeypatch.setattr(scpi, "_TIMEOUT_MS", 200)
+    monkeypatch.setattr(scpi, "TIMEOUT_S", 0.2)
     result, _, came = collect(live_case, "terse", pieces=6)
     assert result.records > 5
     assert (came[0].span.detector, came[0].span.rbw_hz) == ("sample", 0.0)
@@ -114,14 +114,14 @@ def test_detectors_are_known_by_their_long_and_short_names(answer, detector):
 
 @pytest.mark.slow
 def test_a_silent_one_is_said_and_leaves_no_take(live_case, monkeypatch):
-    monkeypatch.setattr(scpi, "_TIMEOUT_MS", 200)
+    monkeypatch.setattr(scpi, "TIMEOUT_S", 0.2)
     with pytest.raises(KettleError, match="does not answer"):
         collect(live_case, "silent", seconds=30)
     assert live_case.takes() == ()
 
 
 def test_nobody_there_is_said(live_case, monkeypatch):
-    monkeypatch.setattr(scpi, "_TIMEOUT_MS", 200)
+    monkeypatch.setattr(scpi, "TIMEOUT_S", 0.2)
     with pytest.raises(KettleError, match="cannot be used"):
         take_live(live_case, Analyser("scpi://127.0.0.1:9?start=2.4GHz&stop=2.5GHz"), seconds=30)
 

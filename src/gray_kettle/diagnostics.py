@@ -21,7 +21,7 @@ from gray_kettle.model.setup import Setup
 from gray_kettle.safe_text import network_name, printable
 
 GLYPHS = "■□▲◆✶·▾▸┄━█▒▚░▀▄⟦⟧→×−"
-_PACKAGES = ("textual", "rich", "numpy", "sqlalchemy", "pydantic", "matplotlib", "httpx", "pyvisa", "typer")
+_PACKAGES = ("textual", "rich", "numpy", "sqlalchemy", "pydantic", "matplotlib", "httpx", "typer")
 _ITS_OUTPUT = "its output can be taken"
 _LISTING_TOOLS = {  # by platform: what each lists, and how to get it
     "Linux": {

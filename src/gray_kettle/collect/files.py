@@ -1,6 +1,6 @@
 """Files that somebody sent: the kind is recognised by the content, never by the name."""
 
-from collections.abc import Generator, Iterator
+from collections.abc import Callable, Generator, Iterator
 from contextlib import closing
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -52,17 +52,19 @@ class SweepOptions:
     full_scale_dbm: float | None = None
 
 
-def open_file(path: Path, session: SweepOptions | None = None) -> Source:
-    """The source for a file, a pipe, or standard input ("-").
+def open_file(
+    path: Path, session: SweepOptions | None = None, is_cancelled: Callable[[], bool] = lambda: False
+) -> Source:
+    """The source for a file, a pipe, or standard input ("-"). is_cancelled: asked while a pipe is silent.
 
     Raises: KettleError, when nothing in it can be read; ValueError, for a layout that is none.
     """
     session = session or SweepOptions()
     if session.layout:
-        return SweepTable(InputStream(path), parse_layout(session.layout))
+        return SweepTable(InputStream(path, is_cancelled), parse_layout(session.layout))
     if path.suffix == ".sigmf-data":  # samples alone do not identify themselves
         path = path.with_suffix(".sigmf-meta")
-    input_stream = InputStream(path)
+    input_stream = InputStream(path, is_cancelled)
     source = _source_of(input_stream, session)
     if source is None:
         input_stream.close()

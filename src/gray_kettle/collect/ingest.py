@@ -3,21 +3,24 @@
 import itertools
 import math
 import time
-from collections.abc import Callable, Generator
-from contextlib import closing, suppress
+from collections.abc import Callable, Generator, Mapping
+from contextlib import closing
 from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
 
 from gray_kettle.collect.files import Source
-from gray_kettle.collect.input_stream import InputStream, octets_of
-from gray_kettle.decode.errors import DecodeError
+from gray_kettle.collect.input_stream import InputStream
+from gray_kettle.collect.prefetch import ahead_or_none
 from gray_kettle.errors import KettleError
 from gray_kettle.model.records import Piece, SweepRows
 from gray_kettle.store import Case
+from gray_kettle.store.database import PATIENCE_S, CaseLocked
+from gray_kettle.store.takes import Input
 
-_WRITE_EVERY_S = 1.0
+_WRITE_EVERY_S, _TICK_S = 0.4, 0.1
+_LONGEST_LOCK_S = 120.0  # what came is kept in memory for so long while somebody else holds the case
 STOPPED_NOTE = "Cancelled: everything read until then was kept."
 
 
@@ -67,53 +70,106 @@ def ingest(
     progress is called with bytes done and bytes in all. Raises: KettleError, when nothing usable was in it.
     """
     input_stream = source.input_stream
-    same, beginnings = _held(case, input_stream)
-    if same is not None:
-        input_stream.close()
-        return _held_already(source, same)
-    number = case.begin_take(input_stream.name, source.kind, spot, input_stream.mark)
-    records = skipped = 0
-    swept: set[str] = set()
-    stopped = False
-    try:
-        with closing(source.pieces()) as pieces:
-            for piece in pieces:
-                case.append(number, piece)
-                records += piece.records
-                skipped += piece.skipped
-                swept.update(piece.swept_bands)
-                progress(input_stream.bytes_read, input_stream.size_bytes)
-                if is_cancelled():
-                    stopped = True
-                    break
-    except KeyboardInterrupt:  # ctrl+c on the command line stops the take, not the bookkeeping
-        stopped = True
-    finally:
-        input_stream.close()
+    with closing(input_stream):
+        earlier = case.take_list.inputs()
+        if not input_stream.is_stream:
+            relation = _relation_of_file(input_stream, earlier)
+            if relation.same is not None:
+                return _held_already(source, relation.same)
+        input_stream.watch({read.octets for read in earlier.values()})
+        number = case.begin_take(input_stream.name, source.kind, spot)
+        records = skipped = 0
+        swept: set[str] = set()
+        stopped = False
+        try:
+            with closing(source.pieces()) as pieces:
+                for piece in pieces:
+                    case.append(number, piece, input_stream.read)
+                    records += piece.records
+                    skipped += piece.skipped
+                    swept.update(piece.swept_bands)
+                    progress(input_stream.bytes_read, input_stream.size_bytes)
+                    if is_cancelled():
+                        break
+        except KeyboardInterrupt:
+            stopped = True
+        stopped = stopped or is_cancelled()
     notes = [*source.notes, *([STOPPED_NOTE] if stopped else [])]
     if not records and not stopped:
         case.forget_take(number)
         reason = " ".join(notes) or "It holds no frames, scans or sweeps."
         raise KettleError(f"{input_stream.name}: it holds nothing usable. {reason}")
-    if not stopped and input_stream.is_stream:  # that it is the same shows at its end
-        same = next(
-            (
-                n
-                for n, digest in case.takes_marked(input_stream.mark).items()
-                if digest == input_stream.digest
-            ),
-            None,
-        )
-        if same is not None:
-            case.forget_take(number)
-            return _held_already(source, same)
-    if beginnings and not stopped:
-        listed = ", ".join(str(n) for n in beginnings)
-        notes.append(f"It continues where take {listed} of the same file ended, and replaces it.")
-    totals = Piece(records=records, skipped=skipped, swept_bands=tuple(sorted(swept)))
-    digest = input_stream.mark if stopped else input_stream.digest
-    case.finish_take(number, totals, tuple(notes), digest, complete=not stopped, replaces=beginnings)
+    relation = _relation(input_stream, earlier)
+    if relation.same is not None and not stopped:  # of a stream that it is the same shows at its end
+        case.forget_take(number)
+        return _held_already(source, relation.same)
+    notes += relation.notes(number)
+    case.finish_take(
+        number,
+        tuple(sorted(swept)),
+        tuple(notes),
+        input_stream.read,
+        complete=not stopped,
+        supersedes=relation.beginnings,
+    )
     return TakeResult(input_stream.name, source.kind, records, skipped, tuple(notes), number)
+
+
+@dataclass(frozen=True)
+class _Relation:
+    """What an input has to do with those that were taken before. same: the take that holds the same bytes.
+
+    beginnings: takes whose bytes are, byte for byte, the first of it. longer: the take that began with its bytes, as
+    far as checkpoints show, and went on.
+    """
+
+    same: int | None
+    beginnings: tuple[int, ...]
+    longer: int | None
+
+    def notes(self, number: int) -> list[str]:
+        """What the person should know of it, as take `number`."""
+        out = []
+        if self.beginnings:
+            listed = ", ".join(str(n) for n in self.beginnings)
+            out.append(
+                f"It holds all bytes of take {listed}, and counts in its place "
+                f"(`takes CASE --bring-back {self.beginnings[0]}` undoes it)."
+            )
+        if self.longer is not None:
+            out.append(
+                f"Take {self.longer} begins with the same bytes and is longer. If this is a copy of its beginning, what"
+                f" it observed is counted twice: `takes CASE --set-aside {number}`."
+            )
+        return out
+
+
+def _relation(read_through: InputStream, earlier: Mapping[int, Input]) -> _Relation:
+    """Of an input that was read to its end, with the lengths of the earlier ones watched."""
+    read = read_through.read
+    proven = [n for n, other in earlier.items() if read_through.prefixes.get(other.octets) == other.digest]
+    same = next((n for n in proven if earlier[n].octets == read.octets and earlier[n].is_whole), None)
+    beginnings = tuple(n for n in proven if n != same and earlier[n].counts)
+    longer = next(
+        (
+            n
+            for n, other in earlier.items()
+            if other.counts and read.checkpoints and other.octets > read.octets
+            and other.checkpoints.startswith(read.checkpoints)
+        ),
+        None,
+    )  # fmt: skip
+    return _Relation(same, beginnings, longer)
+
+
+def _relation_of_file(input_stream: InputStream, earlier: Mapping[int, Input]) -> _Relation:
+    """The same of a file before it is taken; it is read a first time only where its first bytes are known."""
+    if not any(input_stream.begins_like(read) for read in earlier.values()):
+        return _Relation(None, (), None)
+    with closing(InputStream(input_stream.path)) as whole:
+        whole.watch({read.octets for read in earlier.values()})
+        whole.read_through()
+        return _relation(whole, earlier)
 
 
 def take_live(
@@ -127,65 +183,84 @@ def take_live(
 ) -> TakeResult:
     """Collect from a live source for some time, or until cancelled. on_piece is called with each piece as it comes.
 
-    Raises: KettleError, when the source cannot be reached.
+    What came is in the case within a second. While another process holds the case it is kept in memory, up to two
+    minutes. Raises: KettleError, when the source cannot be reached, or what came could not be stored.
     """
     until_s = time.monotonic() + seconds
-    number = case.begin_take(source.name, source.kind, spot, f"live{time.time_ns():x}")
-    records = skipped = 0
-    waiting: list[Piece] = []
-    written_s = time.monotonic()
-    notes: list[str] = []
+    number = case.begin_take(source.name, source.kind, spot)
+    buffer = _Buffer(case, number)
+
+    def is_over() -> bool:
+        return is_cancelled() or time.monotonic() >= until_s
+
     try:
-        with closing(source.pieces(lambda: is_cancelled() or time.monotonic() >= until_s)) as pieces:
+        with closing(ahead_or_none(source.pieces(is_over), _TICK_S)) as pieces:
             for piece in pieces:
-                on_piece(piece)
-                records += piece.records
-                skipped += piece.skipped
-                waiting.append(piece)
-                if time.monotonic() - written_s > _WRITE_EVERY_S:
-                    _append_all(case, number, waiting)
-                    written_s = time.monotonic()
-    except KeyboardInterrupt:  # ctrl+c on the command line ends the take
+                if piece is not None:
+                    on_piece(piece)
+                    buffer.add(piece)
+                buffer.write_when_due()
+                if is_cancelled():
+                    break
+    except KeyboardInterrupt:
         pass
     except KettleError:
-        if not records:
+        if not buffer.records:
             case.forget_take(number)
             raise
-    _append_all(case, number, waiting)
-    notes += source.notes
-    if not records:
+    buffer.write()
+    notes = list(source.notes)
+    if not buffer.records:
         case.forget_take(number)
         raise KettleError(f"{source.name}: no data arrived. {' '.join(notes)}".strip())
-    totals = Piece(records=records, skipped=skipped)
-    case.finish_take(number, totals, tuple(notes), f"live-{number}", complete=True)
-    return TakeResult(source.name, source.kind, records, skipped, tuple(notes), number)
+    case.finish_take(number, (), tuple(notes), complete=True)
+    return TakeResult(source.name, source.kind, buffer.records, buffer.skipped, tuple(notes), number)
 
 
-def _append_all(case: Case, number: int, waiting: list[Piece]) -> None:
+class _Buffer:
     """Rows that came one by one are written together: a write costs as much for one as for many."""
+
+    def __init__(self, case: Case, number: int) -> None:
+        self._case, self._number = case, number
+        self._waiting: list[Piece] = []
+        self._written_s = time.monotonic()
+        self.records = self.skipped = 0  # of what came
+
+    def add(self, piece: Piece) -> None:
+        self._waiting.append(piece)
+        self.records += piece.records
+        self.skipped += piece.skipped
+
+    def write_when_due(self) -> None:
+        if not self._waiting or time.monotonic() - self._written_s < _WRITE_EVERY_S:
+            return
+        is_patient = time.monotonic() - self._written_s > _LONGEST_LOCK_S
+        self._case.wait_for_locks(PATIENCE_S if is_patient else 0.0)
+        try:
+            self.write()
+        except CaseLocked:
+            if is_patient:
+                raise
+        finally:
+            self._case.wait_for_locks(PATIENCE_S)
+
+    def write(self) -> None:
+        """Store what waits, all of it or nothing."""
+        if self._waiting:
+            self._case.append(self._number, _joined(self._waiting))
+        self._waiting = []
+        self._written_s = time.monotonic()
+
+
+def _joined(waiting: list[Piece]) -> Piece:
+    """The sweeps of several pieces as one."""
+    sweeps = []
     for span, rows in itertools.groupby((r for p in waiting for r in p.sweeps), key=lambda r: r.span):
         parts = list(rows)
-        joined = SweepRows(
-            span, np.concatenate([p.time_s for p in parts]), np.concatenate([p.levels_dbm for p in parts])
-        )
-        case.append(number, Piece(sweeps=(joined,)))
-    waiting.clear()
-
-
-def _held(case: Case, input_stream: InputStream) -> tuple[int | None, tuple[int, ...]]:
-    """(take that holds the same bytes, takes that hold its beginning); read a first time only where one may.
-
-    A capture that was taken while it was still being written is the beginning of the whole one.
-    """
-    group_rows = case.takes_marked(input_stream.mark)
-    if input_stream.is_stream or not group_rows:
-        return None, ()
-    with closing(InputStream(input_stream.path)) as whole:
-        prefixes: set[str] = set()
-        with suppress(DecodeError):
-            prefixes = whole.read_through(octets_of(digest) for digest in group_rows.values())
-        same = next((n for n, digest in group_rows.items() if digest == whole.digest), None)
-    return same, tuple(n for n, digest in group_rows.items() if digest in prefixes)
+        times, levels = ([getattr(p, name) for p in parts] for name in ("time_s", "levels_dbm"))
+        sweeps.append(SweepRows(span, np.concatenate(times), np.concatenate(levels)))
+    records, skipped = sum(p.records for p in waiting), sum(p.skipped for p in waiting)
+    return Piece(sweeps=tuple(sweeps), records=records, skipped=skipped)
 
 
 def _held_already(source: Source, number: int) -> TakeResult:

@@ -1,23 +1,26 @@
 """Bytes coming in: from a file, a pipe or standard input, packed with gzip or not."""
 
+import codecs
 import os
 import select
 import stat
 import sys
+import threading
 import time
 import zlib
 from collections.abc import Callable, Iterable, Iterator
-from hashlib import blake2b
+from contextlib import suppress
 from io import FileIO
 from pathlib import Path
 
 import numpy as np
+from blake3 import blake3
 from numpy.typing import NDArray
 
-from gray_kettle.collect.digest import Digest
 from gray_kettle.decode.errors import DecodeError
 from gray_kettle.errors import KettleError
 from gray_kettle.safe_text import printable
+from gray_kettle.store.takes import CHECKPOINT_DIGITS, Input, checkpoint_after
 
 STANDARD_INPUT = "-"
 HEAD_BYTES = 64 << 10
@@ -28,25 +31,25 @@ _GZIP = b"\x1f\x8b\x08"
 _GZIP_WINDOW = 31
 _ENOUGH_TO_TELL = 24  # bytes of a stream: the header of a capture
 _WAIT_S = 0.3  # a stream that is still being written is passed on after at most this long
+_LOOK_S = 0.1  # a silent stream is asked this often whether it is to be ended
 _LONGEST_LINE = 64 << 10
-
-
-def octets_of(digest: str) -> int:
-    """How many bytes a digest is of; 0 for one that was not finished."""
-    parts = digest.split("-")
-    return int(parts[1]) if len(parts) == 3 else 0
 
 
 class InputStream:
     """One input, read once from its beginning to its end.
 
     name: for people. is_stream: its length is not known before its end. bytes_read: of the input as it lies in the
-    file; size_bytes: of all of it, 0 for a stream. mark: distinguishes most inputs by their first bytes.
+    file; size_bytes: of all of it, 0 for a stream. prefixes: digests of its first bytes, by how many: of the lengths
+    that were asked for with `watch`.
     """
 
-    def __init__(self, path: Path) -> None:
-        """Raises: KettleError, when it cannot be opened or is empty."""
+    def __init__(self, path: Path, is_cancelled: Callable[[], bool] = lambda: False) -> None:
+        """is_cancelled: asked while a stream is silent; it ends then.
+
+        Raises: KettleError, when it cannot be opened or is empty.
+        """
         self.path = path
+        self._is_cancelled = is_cancelled
         self.from_standard_input = str(path) == STANDARD_INPUT
         self.name = "standard input" if self.from_standard_input else printable(path.name)
         self.bytes_read = 0
@@ -60,11 +63,14 @@ class InputStream:
         self._pending = self._head()
         if not self._pending:
             self.close()
-            raise KettleError(f"{self.name} is empty: export it again.")
+            ended = "ended before anything arrived" if is_cancelled() else "is empty: export it again"
+            raise KettleError(f"{self.name} {ended}.")
         self.head = self._pending
-        self.mark = blake2b(self.head, digest_size=8).hexdigest()
-        self._digest = Digest()
+        self._digest, self._digesting = blake3(), threading.Lock()
         self._octets = 0  # unpacked
+        self._checkpoints: list[str] = []
+        self._watched: list[int] = []
+        self.prefixes: dict[int, str] = {}
 
     def _opened(self) -> FileIO:
         if self.from_standard_input:
@@ -74,14 +80,27 @@ class InputStream:
         if self.path.is_dir():
             raise KettleError(f"{self.name} is a folder: name the files in it.")
         try:
-            return self.path.open("rb", buffering=0)
+            # A pipe without a writer must not block before it can be asked whether to end.
+            return FileIO(os.open(self.path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC), closefd=True)
         except OSError as error:
             raise KettleError(f"{self.name} cannot be read: {error.strerror}.") from error
 
     @property
-    def digest(self) -> str:
-        """Of all that was read, with its mark and how many bytes it is; after the end, of the whole input, unpacked."""
-        return f"{self.mark}-{self._octets}-{self._digest.hexdigest()}"
+    def read(self) -> Input:
+        """How far it was read, unpacked, with the digest of all of that. Safe beside a thread that reads on."""
+        with self._digesting:
+            return Input(self._octets, self._digest.hexdigest(), "".join(self._checkpoints))
+
+    def watch(self, lengths: Iterable[int]) -> None:
+        """Keep the digests of the first so many bytes, once they are read."""
+        self._watched = sorted(lengths)
+
+    def begins_like(self, other: Input) -> bool:
+        """Whether its first bytes are those of another input, as far as the head shows."""
+        if other.octets <= len(self.head):
+            return blake3(self.head[: other.octets]).hexdigest() == other.digest
+        first = checkpoint_after(0)
+        return len(self.head) < first or other.checkpoints.startswith(_checkpoint(blake3(self.head[:first])))
 
     def readinto(self, room: NDArray[np.uint8], /) -> int:
         """Fill room with what comes next, as far as it is there; 0 at the end.
@@ -96,40 +115,47 @@ class InputStream:
             raise self._damage
         else:
             count = self._next(room)
-        self._digest.update(room[:count])
-        self._octets += count
+        with self._digesting:
+            self._note(room[:count])
         return count
 
-    def read_through(self, lengths: Iterable[int]) -> set[str]:
-        """Read to the end for the digests alone: of the first bytes up to each of some lengths."""
-        found = set()
-        ahead = sorted(lengths)
+    def _note(self, part: NDArray[np.uint8]) -> None:
+        """Take the digest of what was read, stopping where one of its beginning is wanted."""
+        while len(part):
+            checkpoint = checkpoint_after(self._octets)
+            stop = min([checkpoint, *(n for n in self._watched[:1] if n > self._octets)])
+            step = part[: stop - self._octets]
+            self._digest.update(step.data)
+            self._octets += len(step)
+            part = part[len(step) :]
+            if self._octets == checkpoint:
+                self._checkpoints.append(_checkpoint(self._digest))
+            while self._watched and self._watched[0] <= self._octets:
+                if self._watched.pop(0) == self._octets:
+                    self.prefixes[self._octets] = self._digest.hexdigest()
+
+    def read_through(self) -> None:
+        """Read to the end for the digests alone, or to the damage."""
         room = np.empty(_TEXT_BYTES, np.uint8)
-        while True:
-            while ahead and ahead[0] <= self._octets:
-                if ahead.pop(0) == self._octets:
-                    found.add(self.digest)
-            most = min(ahead[0] - self._octets, len(room)) if ahead else len(room)
-            if not self.readinto(room[:most]):
-                return found
+        with suppress(DecodeError):
+            while self.readinto(room):
+                pass
 
     def lines(self) -> Iterator[str]:
         """Text line by line, without ends of lines. Bytes that are no UTF-8 are kept as lone surrogates."""
-        rest = b""
+        rest = ""
         encoding = _encoding(self.head)
+        errors = "replace" if encoding == "utf-16" else "surrogateescape"
+        decoder = codecs.getincrementaldecoder(encoding)(errors)
         room = np.empty(_TEXT_BYTES, np.uint8)
         while count := self.readinto(room):
-            rest += room[:count].tobytes()
-            room = np.empty(_TEXT_BYTES, np.uint8)
-            if encoding == "utf-16":
-                continue  # a listing of one computer: read whole
-            *whole, rest = rest.split(b"\n")
+            *whole, rest = (rest + decoder.decode(room[:count].tobytes())).split("\n")
             for line in whole:
-                yield line[:_LONGEST_LINE].rstrip(b"\r").decode(encoding, "surrogateescape")
+                yield line[:_LONGEST_LINE].rstrip("\r")
             rest = rest[:_LONGEST_LINE]
-        text = rest.decode(encoding, "replace" if encoding == "utf-16" else "surrogateescape")
-        for last in text.split("\n") if rest else []:
-            yield last[:_LONGEST_LINE].rstrip("\r")
+        for last in (rest + decoder.decode(b"", final=True)).split("\n"):
+            if last:
+                yield last[:_LONGEST_LINE].rstrip("\r")
 
     def close(self) -> None:
         self._file.close()
@@ -177,15 +203,27 @@ class InputStream:
     def _collected(self, room: NDArray[np.uint8]) -> int:
         """Of a stream: what comes, until it is much or has waited long enough."""
         number = self._file.fileno()
-        count = have = os.readv(number, [room.data])
-        until_s = time.monotonic() + _WAIT_S
-        while count and have < len(room):
-            ready, _, _ = select.select([number], [], [], max(until_s - time.monotonic(), 0))
-            if not ready:
+        have, until_s = 0, float("inf")
+        while have < len(room):
+            wait_s = min(until_s - time.monotonic(), _LOOK_S)
+            if wait_s <= 0 or self._is_cancelled():
                 break
-            count = os.readv(number, [room[have:].data])
+            ready, _, _ = select.select([number], [], [], wait_s)
+            if not ready:
+                continue
+            try:
+                count = os.readv(number, [room[have:].data])
+            except BlockingIOError:
+                continue
+            if not count:
+                break
             have += count
+            until_s = min(until_s, time.monotonic() + _WAIT_S)
         return have
+
+
+def _checkpoint(digest: blake3) -> str:
+    return digest.hexdigest()[:CHECKPOINT_DIGITS]
 
 
 class _Unpacker:

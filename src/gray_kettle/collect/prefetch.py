@@ -3,7 +3,7 @@
 import queue
 import threading
 from collections.abc import Generator, Iterator
-from contextlib import suppress
+from contextlib import closing, suppress
 from typing import TypeVar
 
 Item = TypeVar("Item")
@@ -12,7 +12,15 @@ _LOOK_S = 0.05
 
 
 def ahead(items: Iterator[Item]) -> Generator[Item]:
-    """The same items, made in a thread of their own, at most two ahead. An error comes out where it would have.
+    """The same items, made in a thread of their own, at most two ahead. An error comes out where it would have."""
+    with closing(ahead_or_none(items, None)) as found:
+        for item in found:
+            if item is not None:
+                yield item
+
+
+def ahead_or_none(items: Iterator[Item], tick_s: float | None) -> Generator[Item | None]:
+    """The same, and None whenever nothing came for so long.
 
     Close it before what the items are made from is closed: it waits until the thread has ended.
     """
@@ -39,7 +47,11 @@ def ahead(items: Iterator[Item]) -> Generator[Item]:
     thread.start()
     try:
         while True:
-            is_item, what = made.get()
+            try:
+                is_item, what = made.get(timeout=tick_s)
+            except queue.Empty:
+                yield None
+                continue
             if is_item:
                 yield what  # type: ignore[misc]
             elif isinstance(what, BaseException):

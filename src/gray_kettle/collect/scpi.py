@@ -7,11 +7,11 @@ import math
 import time
 from collections.abc import Callable, Generator
 from dataclasses import dataclass
-from typing import Any
 from urllib.parse import parse_qsl, urlsplit
 
 import numpy as np
 
+from gray_kettle.collect.scpi_connection import TIMEOUT_S, Connection, LostError
 from gray_kettle.errors import KettleError
 from gray_kettle.model.enums import Detector
 from gray_kettle.model.records import Piece, Span, SweepRows
@@ -20,7 +20,6 @@ from gray_kettle.safe_text import printable
 SCHEME = "scpi://"
 _UNITS = {"ghz": 1e9, "mhz": 1e6, "khz": 1e3, "hz": 1.0, "g": 1e9, "m": 1e6, "k": 1e3, "": 1.0}
 _DETECTORS = {"SAMP": "sample", "AVER": "mean", "RMS": "mean", "POS": "max", "NEG": "min"}
-_TIMEOUT_MS = 3000
 _TRIES = 3  # to reach it a first time
 _LONGEST_PAUSE_S = 8.0
 _ROWS_A_CHECK = 100  # sweeps between two looks into the error queue
@@ -89,10 +88,6 @@ def _hz(text: str) -> float:
     return value
 
 
-class LostError(Exception):
-    """The analyser did not answer, or not with what was asked for."""
-
-
 class Analyser:
     """A live source. notes: what happened on the way."""
 
@@ -110,7 +105,7 @@ class Analyser:
         tries = 0
         while not is_cancelled():
             try:
-                with _Connection(self.wanted.host, self.wanted.port) as line:
+                with Connection(self.wanted.host, self.wanted.port, is_cancelled, TIMEOUT_S) as line:
                     span = self._set_up(line)
                     if ever:
                         self._say(f"Connection lost; restored after {time.time() - lost_s:.0f} s.")
@@ -119,6 +114,8 @@ class Analyser:
                         yield row
                 return
             except LostError as error:
+                if is_cancelled():
+                    return
                 lost_s = time.time()
                 tries += 1
                 if not ever and tries >= _TRIES:
@@ -134,7 +131,7 @@ class Analyser:
         if note not in self.notes and len(self.notes) < 40:
             self.notes.append(note)
 
-    def _set_up(self, line: "_Connection") -> Span:
+    def _set_up(self, line: "Connection") -> Span:
         """Set what was asked for; what the analyser says then is what counts."""
         wanted = self.wanted
         line.write("*CLS")
@@ -177,7 +174,7 @@ class Analyser:
             instrument=identity,
         )
 
-    def _errors(self, line: "_Connection", what: str, *, quietly: bool = False) -> bool:
+    def _errors(self, line: "Connection", what: str, *, quietly: bool = False) -> bool:
         """Empty the error queue; whether there was anything in it."""
         any_there = False
         for _ in range(_MOST_ERRORS):
@@ -195,14 +192,14 @@ class Analyser:
                 self._say(f"The analyser reports error {number} ({said}) after {what}.")
         return any_there
 
-    def _rows(self, line: "_Connection", span: Span, is_cancelled: Callable[[], bool]) -> Generator[Piece]:
+    def _rows(self, line: "Connection", span: Span, is_cancelled: Callable[[], bool]) -> Generator[Piece]:
         bad = 0
         for number in range(1, 1 << 62):
             if is_cancelled():
                 return
             began_s = time.time()
             line.ask("INIT:IMM;*OPC?")
-            levels = line.trace(binary=self._binary)
+            levels = line.levels("TRAC:DATA? TRACE1", _MOST_POINTS, binary=self._binary)
             if len(levels) != span.bins:
                 bad += 1
                 self._say(f"A trace of {len(levels):,} points arrived instead of {span.bins:,}; skipped.")
@@ -215,88 +212,6 @@ class Analyser:
             yield Piece(sweeps=(SweepRows(span, np.array([began_s]), levels[None, :]),), records=1)
             if number % _ROWS_A_CHECK == 0:
                 self._errors(line, "a sweep")
-
-
-class _Connection:
-    """Lines and blocks to and from one analyser. Every failure is a LostError."""
-
-    def __init__(self, host: str, port: int) -> None:
-        self._host, self._port = host, port
-        self._manager: Any = None
-        self._resource: Any = None
-
-    def __enter__(self) -> "_Connection":
-        import pyvisa
-
-        self._failures = (pyvisa.errors.Error, OSError, ValueError)
-        try:
-            self._manager = pyvisa.ResourceManager("@py")
-            self._resource = self._manager.open_resource(
-                f"TCPIP::{self._host}::{self._port}::SOCKET",
-                read_termination="\n",
-                write_termination="\n",
-                timeout=_TIMEOUT_MS,
-                open_timeout=_TIMEOUT_MS,
-            )
-        except self._failures as error:
-            self.__exit__()
-            raise LostError("It cannot be reached") from error
-        return self
-
-    def __exit__(self, *_: object) -> None:
-        for thing in (self._resource, self._manager):
-            if thing is not None:
-                try:
-                    thing.close()
-                except self._failures:
-                    continue  # what is lost cannot be closed
-
-    def write(self, command: str) -> None:
-        self._call(self._resource.write, command)
-
-    def ask(self, question: str) -> str:
-        return str(self._call(self._resource.query, question)).strip()
-
-    def perhaps(self, question: str) -> str:
-        """The answer to a question that not every analyser knows; nothing where it does not."""
-        try:
-            return self.ask(question)
-        except LostError:
-            self.write("*CLS")
-            return ""
-
-    def number(self, question: str) -> float:
-        answer = self.ask(question)
-        try:
-            value = float(answer)
-        except ValueError as error:
-            raise LostError(f"It answers “{printable(answer)[:40]}” to {question}") from error
-        return value if math.isfinite(value) else 0.0
-
-    def trace(self, *, binary: bool) -> "np.ndarray[Any, np.dtype[Any]]":
-        question = "TRAC:DATA? TRACE1"
-        if binary:
-            return np.asarray(
-                self._call(
-                    self._resource.query_binary_values,
-                    question,
-                    datatype="f",
-                    is_big_endian=True,
-                    container=np.array,
-                )
-            )
-        return np.asarray(self._call(self._resource.query_ascii_values, question, container=np.array))
-
-    def _call(self, do: Callable[..., Any], *words: Any, **options: Any) -> Any:
-        try:
-            return do(*words, **options)
-        except self._failures as error:
-            reason = (
-                "does not answer"
-                if "timeout" in str(error).lower()
-                else "ended the connection or sent an invalid answer"
-            )
-            raise LostError(f"It {reason}") from error
 
 
 def _detector(answer: str) -> str:

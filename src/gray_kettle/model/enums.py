@@ -140,3 +140,14 @@ _HEADLINES = {
     FindingKind.MISSING: "Missing measurement",
     FindingKind.EMITTER: "Non-Wi-Fi interference",
 }
+
+
+class TakeState(StrEnum):
+    """What became of a take. Only the last two do not count in answers."""
+
+    COMPLETE = "complete"
+    STOPPED = "stopped"
+    IN_PROGRESS = "in progress"
+    INTERRUPTED = "interrupted"
+    SUPERSEDED = "superseded"
+    SET_ASIDE = "set aside"

@@ -9,7 +9,7 @@ from typing import Self
 import numpy as np
 from numpy.typing import NDArray
 
-from gray_kettle.model.enums import Detector, EmitterKind
+from gray_kettle.model.enums import Detector, EmitterKind, TakeState
 from gray_kettle.phy.channels import Channel
 
 FloatArray = NDArray[np.float64]
@@ -361,6 +361,13 @@ class TakeInfo:
     skipped: int
     notes: tuple[str, ...]
     swept_bands: tuple[str, ...]
+    state: TakeState = TakeState.COMPLETE
+    superseded_by: int | None = None
+
+    @property
+    def counts(self) -> bool:
+        """Whether answers count what it observed."""
+        return self.state not in (TakeState.SUPERSEDED, TakeState.SET_ASIDE)
 
 
 @dataclass(frozen=True, eq=False)
@@ -384,3 +391,4 @@ class Observations:
     known_before: frozenset[str] | None = (
         None  # BSSIDs heard in the reference interval; None where none was set
     )
+    damage: tuple[str, ...] = ()  # what of the case could not be read

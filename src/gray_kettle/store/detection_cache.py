@@ -5,19 +5,25 @@ hands them out in blocks and keeps what the caller detected. It runs no detector
 """
 
 import json
+from collections import Counter
 from collections.abc import Iterator
-from dataclasses import asdict
+from dataclasses import asdict, replace
+from typing import Any
 
 import numpy as np
-import sqlalchemy as sa
+from pydantic import TypeAdapter
 
-from gray_kettle.model.enums import EmitterKind
 from gray_kettle.model.records import MIN_DETECTION_ROWS, Detection, DetectionBlock, FloatArray
+from gray_kettle.safe_text import printable
 from gray_kettle.store import schema
-from gray_kettle.store.sweeps import CodedRows, Run, Sweeps, Writing
+from gray_kettle.store.database import Database
+from gray_kettle.store.packing import UNREADABLE
+from gray_kettle.store.seals import Damage, insert, rows_of
+from gray_kettle.store.sweeps import CodedRows, Run, Sweeps
 
 BLOCK_ROWS, _LONG_S, _LEAST_ROWS = 2048, 3600.0, 256
 
+_DETECTIONS = TypeAdapter(tuple[Detection, ...])
 _STEP_CHANGES = 5.0  # ratio of row intervals at which a block is split: a denser or sparser scan begins
 _MORE_ROWS = 1.5  # an open block is examined again once it has grown by this factor
 
@@ -25,8 +31,16 @@ _MORE_ROWS = 1.5  # an open block is examined again once it has grown by this fa
 class DetectionCache:
     """Which sweep rows wait for detection, and what earlier runs of the detector found."""
 
-    def __init__(self, reading: Writing, writing: Writing, sweeps: Sweeps) -> None:
-        self._reading, self._writing, self._sweeps = reading, writing, sweeps
+    def __init__(self, database: Database, sweeps: Sweeps) -> None:
+        self._database, self._sweeps = database, sweeps
+
+    def _rows(self) -> list[dict[str, Any]]:
+        """What was examined. A damaged row is as if it never was: its sweep rows wait again."""
+        with self._database.reading() as db:
+            cache = self._database.cache
+            if "looks" not in cache:
+                cache["looks"] = list(rows_of(db, schema.looks, Damage(), ""))
+            return list(cache["looks"])
 
     def pending_rows(self) -> int:
         """Rows that no detector has examined yet, where examining them would pay."""
@@ -37,22 +51,19 @@ class DetectionCache:
         return self._has_other(detector) or bool(self.pending_runs())
 
     def _has_other(self, detector: int) -> bool:
-        stale = sa.select(sa.func.count()).where(schema.looks.c.detector != detector)
-        with self._reading() as db:
-            return bool(db.execute(stale).scalar_one())
+        return any(row["detector"] != detector for row in self._rows())
 
     def pending_runs(self) -> list[tuple[Run, int]]:
         """(run, rows behind its last closed block) of every run that is worth examining."""
-        c = schema.looks.c
-        closed = sa.select(c.sweep, sa.func.sum(c.rows)).where(~c.is_open).group_by(c.sweep)
-        open_ones = sa.select(c.sweep, sa.func.sum(c.rows)).where(c.is_open).group_by(c.sweep)
-        with self._reading() as db:
-            done = {int(k): int(n) for k, n in db.execute(closed)}
-            begun = {int(k): int(n) for k, n in db.execute(open_ones)}
+        with self._database.reading():
+            done, begun = Counter[int](), Counter[int]()
+            for row in self._rows():
+                (begun if row["is_open"] else done)[row["sweep"]] += row["rows"]
+            runs = self._sweeps.runs()
         out = []
-        for run in self._sweeps.runs():
-            left = run.rows - done.get(run.number, 0)
-            before = begun.get(run.number, 0)
+        for run in runs:
+            left = run.rows - done[run.number]
+            before = begun[run.number]
             if left >= MIN_DETECTION_ROWS and (before == 0 or left >= _MORE_ROWS * before):
                 out.append((run, left))
         return out
@@ -60,16 +71,13 @@ class DetectionCache:
     def discard_older(self, detector: int) -> None:
         """Delete the detections that another version of the detector made: their rows wait again."""
         if self._has_other(detector):
-            with self._writing() as db:
+            with self._database.writing() as db:
                 db.execute(schema.looks.delete().where(schema.looks.c.detector != detector))
 
     def blocks(self, run: Run) -> Iterator[tuple[CodedRows, bool]]:
         """Blocks of rows behind the last closed block, each with whether it is closed (no more rows will join it)."""
-        c = schema.looks.c
-        last = sa.select(sa.func.max(c.end_s)).where((c.sweep == run.number) & ~c.is_open)
-        with self._reading() as db:
-            end_s = db.execute(last).scalar()
-        since_s = -np.inf if end_s is None else float(np.nextafter(end_s, np.inf))
+        ends_s = [r["end_s"] for r in self._rows() if r["sweep"] == run.number and not r["is_open"]]
+        since_s = float(np.nextafter(max(ends_s), np.inf)) if ends_s else -np.inf
         held: CodedRows | None = None
         for part in self._sweeps.row_chunks(run, since_s, np.inf):
             if not len(part.time_s):
@@ -95,23 +103,33 @@ class DetectionCache:
             "document": json.dumps([asdict(s) for s in found]),
             "detector": detector,
         }
-        with self._writing() as db:
+        with self._database.writing() as db:
             db.execute(schema.looks.delete().where((c.sweep == run.number) & c.is_open))
-            db.execute(schema.looks.insert(), row)
+            insert(db, schema.looks, row)
 
     def window(self, start_s: float, end_s: float) -> tuple[DetectionBlock, ...]:
         """Examined blocks that overlap an interval of time, in order of time."""
-        c, s, t = schema.looks.c, schema.sweeps.c, schema.takes.c
-        chosen = (
-            sa.select(c.start_s, c.end_s, c.rows, c.document, s.document, t.spot)
-            .join(schema.sweeps, s.number == c.sweep)
-            .join(schema.takes, t.number == s.take)
-            .where(~t.superseded & (c.end_s >= max(start_s, -1e12)) & (c.start_s <= min(end_s, 1e12)))
-            .order_by(c.start_s, c.number)
-        )
-        with self._reading() as db:
-            found = db.execute(chosen).all()
-        return tuple(_block(*row) for row in found)
+        with self._database.reading():
+            runs = {run.number: run for run in self._sweeps.runs()}
+            rows = [r for r in self._rows() if r["end_s"] >= start_s and r["start_s"] <= end_s]
+        rows.sort(key=lambda r: (r["start_s"], r["number"]))
+        found = []
+        for row in rows:
+            run = runs.get(row["sweep"])
+            if run is None:
+                continue
+            try:
+                detections = _detections(row["document"])
+            except UNREADABLE:
+                continue
+            low_hz = run.span.start_hz - run.span.step_hz / 2
+            high_hz = low_hz + run.span.step_hz * run.span.bins
+            found.append(
+                DetectionBlock(
+                    row["start_s"], row["end_s"], row["rows"], low_hz, high_hz, run.spot, detections
+                )
+            )
+        return tuple(found)
 
 
 def _cut(time_s: FloatArray) -> int | None:
@@ -130,13 +148,9 @@ def _cut(time_s: FloatArray) -> int | None:
     return BLOCK_ROWS if len(time_s) > BLOCK_ROWS else None
 
 
-def _block(start_s: float, end_s: float, rows: int, document: str, span: str, spot: str) -> DetectionBlock:
-    of_span = json.loads(span)
-    low_hz = of_span["start_hz"] - of_span["step_hz"] / 2
-    high_hz = low_hz + of_span["step_hz"] * of_span["bins"]
-    detections = []
-    for fields in json.loads(document):
-        fields["likely"] = tuple((EmitterKind(kind), share) for kind, share in fields["likely"])
-        fields["channels"] = tuple(tuple(item) for item in fields["channels"])
-        detections.append(Detection(**{**fields, "evidence": tuple(fields["evidence"])}))
-    return DetectionBlock(start_s, end_s, rows, low_hz, high_hz, spot, tuple(detections))
+def _detections(document: str) -> tuple[Detection, ...]:
+    """Raises: UNREADABLE."""
+    found = _DETECTIONS.validate_json(document)
+    if not all(d.likely for d in found):
+        raise ValueError("a detection without a kind")
+    return tuple(replace(d, evidence=tuple(printable(e) for e in d.evidence)) for d in found)

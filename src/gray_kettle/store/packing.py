@@ -1,17 +1,27 @@
 """Column layouts to bytes and back, and announcements to text and back."""
 
 import json
+import math
 import zlib
 from dataclasses import asdict, fields
 from typing import Any, TypeVar
 
 import numpy as np
 import zstandard
+from pydantic import TypeAdapter
 
 from gray_kettle.model.records import Announcement, ClientCapability, Columns, IntArray
 from gray_kettle.phy.channels import Channel
 
 _WIDE = 8
+_MOST_BYTES = 64 << 20  # unpacked, of one chunk: ours have far less
+_MOST_COLUMNS, _MOST_DOCUMENT = 64, 1 << 20
+_ANNOUNCEMENT, _CAPABILITY = TypeAdapter(Announcement), TypeAdapter(ClientCapability)
+# What unpacking of something that is not ours may end in.
+UNREADABLE = (
+    ValueError, TypeError, KeyError, AttributeError, IndexError, OverflowError, RecursionError,
+    zlib.error, zstandard.ZstdError,
+)  # fmt: skip
 _ZLIB = b"\x78"  # how chunks of the first version begin
 Table = TypeVar("Table", bound=Columns)
 
@@ -28,15 +38,16 @@ def pack(table: Columns) -> tuple[str, bytes]:
 
 
 def unpack(layout: type[Table], names: str, rows: int, payload: bytes) -> Table:
-    """The table that was packed.
+    """The table that was packed. Raises: UNREADABLE, for what was not packed by `pack`.
 
     Columns that this version does not know are ignored; those that it did not know yet are 0 or NaN.
     """
-    raw = zlib.decompress(payload) if payload[:1] == _ZLIB else zstandard.decompress(payload)
+    kinds = [(name, np.dtype(kind)) for name, _, kind in (n.partition(":") for n in names.split(","))]
+    if len(kinds) > _MOST_COLUMNS or rows < 0:
+        raise ValueError("a chunk with too many columns")
+    raw = unpacked(payload, rows * sum(dtype.itemsize for _, dtype in kinds))
     found, at = {}, 0
-    for name_and_type in names.split(","):
-        name, _, kind = name_and_type.partition(":")
-        dtype = np.dtype(kind)
+    for name, dtype in kinds:
         size = rows * dtype.itemsize
         octets = np.frombuffer(raw, np.uint8, size, at).reshape(dtype.itemsize, rows)
         found[name] = octets.T.copy(order="C").view(dtype).reshape(rows)
@@ -47,6 +58,21 @@ def unpack(layout: type[Table], names: str, rows: int, payload: bytes) -> Table:
                 np.zeros(rows, np.int64) if column.type == IntArray else np.full(rows, np.nan)
             )
     return layout(*(found[column.name] for column in fields(layout)))
+
+
+def unpacked(payload: bytes, size: int) -> bytes:
+    """What was packed, which has this size. Raises: UNREADABLE, and ValueError for any other or too large a size."""
+    if size > _MOST_BYTES:
+        raise ValueError("a chunk that claims to become too large")
+    if payload[:1] == _ZLIB:
+        raw = zlib.decompressobj().decompress(payload, size + 1)
+    else:
+        if zstandard.frame_content_size(payload) != size:
+            raise ValueError("a chunk that does not become what it should")
+        raw = zstandard.decompress(payload, max_output_size=size)
+    if len(raw) != size:
+        raise ValueError("a chunk that does not become what it should")
+    return raw
 
 
 def announcement_text(announcement: Announcement) -> str:
@@ -65,24 +91,24 @@ def capability_text(capability: ClientCapability) -> str:
 
 
 def capability_from(text: str) -> ClientCapability:
-    """The ability that a text was made from."""
-    document: dict[str, Any] = json.loads(text)
+    """The ability that a text was made from. Raises: UNREADABLE."""
+    document: dict[str, Any] = json.loads(text[:_MOST_DOCUMENT])
     document["ssid"] = bytes.fromhex(document["ssid"])
     document["channels"] = tuple((band, number) for band, number in document["channels"])
     document["roaming"] = tuple(document["roaming"])
-    return ClientCapability(**document)
+    return _CAPABILITY.validate_python(document)
 
 
 def announcement_from(text: str) -> Announcement:
-    """The announcement that a text was made from."""
-    document: dict[str, Any] = json.loads(text)
+    """The announcement that a text was made from. Raises: UNREADABLE."""
+    document: dict[str, Any] = json.loads(text[:_MOST_DOCUMENT])
     document["ssid"] = bytes.fromhex(document["ssid"])
     document["channel"] = Channel(**document["channel"])
     document["width_advertised"] = document.pop("width_told", True)
     document["basic_rates_mbps"] = tuple(document["basic_rates_mbps"])
     document["roaming"] = tuple(document.get("roaming", ()))
     document["neighbours"] = tuple((b, band, n) for b, band, n in document.get("neighbours", ()))
-    return Announcement(**document)
+    return _ANNOUNCEMENT.validate_python(document)
 
 
 def pack_arrays(arrays: dict[str, np.ndarray[Any, Any]]) -> bytes:
@@ -98,17 +124,20 @@ def pack_arrays(arrays: dict[str, np.ndarray[Any, Any]]) -> bytes:
 
 
 def unpack_arrays(packed: bytes) -> dict[str, np.ndarray[Any, Any]]:
-    """The arrays that were packed. Read only where their elements are narrow."""
+    """The arrays that were packed. Read only where their elements are narrow. Raises: UNREADABLE."""
     line, _, payload = packed.partition(b"\n")
-    raw, at, out = zstandard.decompress(payload), 0, {}
+    known = []
     for word in line.decode().split(","):
         name, kind, shape_text = word.split(":")
-        shape = tuple(int(n) for n in shape_text.split("x"))
-        dtype = np.dtype(kind)
-        count = int(np.prod(shape))
-        octets = np.frombuffer(raw, np.uint8, count * dtype.itemsize, at)
-        at += octets.size
+        known.append((name, np.dtype(kind), tuple(int(n) for n in shape_text.split("x"))))
+    sizes = [dtype.itemsize * math.prod(shape) for _, dtype, shape in known]
+    if len(known) > _MOST_COLUMNS or min(min(shape, default=0) for _, _, shape in known) < 0:
+        raise ValueError("arrays of an impossible shape")
+    raw, at, out = unpacked(payload, sum(sizes)), 0, {}
+    for (name, dtype, shape), size in zip(known, sizes, strict=True):
+        octets = np.frombuffer(raw, np.uint8, size, at)
+        at += size
         if dtype.itemsize == _WIDE:
-            octets = octets.reshape(dtype.itemsize, count).T.copy(order="C")
+            octets = octets.reshape(dtype.itemsize, -1).T.copy(order="C")
         out[name] = octets.view(dtype).reshape(shape)
     return out

@@ -1,30 +1,20 @@
-"""Sweeps in a case: rows as bytes in chunks, and sums of them at several time resolutions, written as rows come.
+"""Sweeps in a case: reads rows and sums of them. store.sweep_writer writes them.
 
 What is asked for an interval of time is read from the sums as far as they reach, and from the rows at its edges.
 """
 
-import itertools
-import json
-import time
-from collections.abc import Callable, Iterator
-from contextlib import AbstractContextManager
-from dataclasses import asdict, dataclass
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
-import sqlalchemy as sa
-import zstandard
+from pydantic import TypeAdapter
 
-from gray_kettle.model.records import FloatArray, Span, SweepRows, SweptChannel
+from gray_kettle.model.records import FloatArray, Span, SweptChannel
+from gray_kettle.safe_text import printable
 from gray_kettle.spectrum.channel_power import channel_floor_dbm, channels_in_span
-from gray_kettle.spectrum.duty import (
-    ChannelRows,
-    busiest_part,
-    channel_rows,
-    merged_swept,
-    swept_from,
-    tally,
-)
+from gray_kettle.spectrum.duty import ChannelRows, busiest_part, merged_swept, swept_from, tally
 from gray_kettle.spectrum.multires import (
     COUNTED_FROM,
     FIRST_ROWS,
@@ -32,22 +22,23 @@ from gray_kettle.spectrum.multires import (
     TOP,
     Counts,
     Entries,
-    Pyramid,
-    Summed,
     added_counts,
     rows_as_entries,
 )
-from gray_kettle.spectrum.noise_floor import floor_of, low_and_spread, threshold_codes
-from gray_kettle.spectrum.quantise import Codes, FloatDb, to_codes, to_dbm
+from gray_kettle.spectrum.noise_floor import threshold_codes
+from gray_kettle.spectrum.quantise import Codes, FloatDb, to_dbm
 from gray_kettle.spectrum.views import Composer, Frame, Spectrogram
 from gray_kettle.store import schema
-from gray_kettle.store.packing import pack_arrays, unpack_arrays
+from gray_kettle.store.database import Database
+from gray_kettle.store.packing import UNREADABLE, unpack_arrays, unpacked
+from gray_kettle.store.seals import Damage, payload_of, rows_of
+from gray_kettle.store.takes import Takes
 
-_CHUNK_BYTES, _CHUNK_ROWS = 1 << 18, (64, 512)  # of a chunk; fewest and most rows
-_LONGEST_WAIT_S = 5.0  # rows that came are in the file after at most this long
+_MANY_ROWS = 512 * NEXT  # from which on sums are asked for duties, not the rows
 _ENTRIES_A_LINE = 1.5  # sums are fine enough for a picture where each line has at least so many
-_ENTRIES_A_CHUNK = {1: 64, 2: 8, 3: 8}
-Writing = Callable[[], AbstractContextManager[sa.Connection]]
+_MOST_BINS = 1 << 16
+_SPAN = TypeAdapter(Span)
+_CHUNKS_DAMAGED = "a block of sweep rows is damaged and left out"
 
 
 @dataclass(frozen=True)
@@ -84,157 +75,58 @@ class CodedRows:
         return _joined([self, other])
 
 
-class SweepWriter:
-    """Writes the sweeps of one take. Feed it within a transaction; flush it before the take is closed."""
-
-    def __init__(self, take: int) -> None:
-        self._take = take
-        self._runs: dict[Span, _OpenRun] = {}
-
-    def add(self, db: sa.Connection, rows: SweepRows) -> None:
-        back = (
-            np.flatnonzero(np.diff(rows.time_s) < 0) + 1
-        )  # a clock that was set back begins a run of its own
-        for first, last in itertools.pairwise([0, *back.tolist(), len(rows)]):
-            if first == last:
-                continue
-            run = self._runs.get(rows.span)
-            if run is not None and rows.time_s[first] < run.last_s:
-                run.flush(db)
-                run = None
-            if run is None:
-                run = self._runs[rows.span] = _OpenRun(db, self._take, rows.span)
-            run.add(db, rows.part(first, last))
-
-    def flush(self, db: sa.Connection) -> None:
-        for run in self._runs.values():
-            run.flush(db)
-
-
-class _OpenRun:
-    """Rows that wait for a whole chunk, and sums that wait for more rows."""
-
-    def __init__(self, db: sa.Connection, take: int, span: Span) -> None:
-        row = {"take": take, "document": json.dumps(asdict(span), sort_keys=True)}
-        self.number = int(
-            db.execute(schema.sweeps.insert().returning(schema.sweeps.c.number), row).scalar_one()
-        )
-        self.span = span
-        self.last_s = -np.inf
-        self._pyramid = Pyramid(span)
-        self._floor_dbm: FloatDb | None = None
-        self._waiting: list[tuple[FloatArray, Codes, Any]] = []
-        self._since_s = 0.0
-        self._summed: dict[int, list[Summed]] = {level: [] for level in range(1, TOP + 1)}
-        self._chunk_rows = min(max(_CHUNK_BYTES // span.bins, _CHUNK_ROWS[0]), _CHUNK_ROWS[1])
-        self._packer = zstandard.ZstdCompressor(level=1)
-
-    def add(self, db: sa.Connection, rows: SweepRows) -> None:
-        codes = to_codes(rows.levels_dbm) if rows.codes is None else rows.codes
-        offsets = rows.offset_s if rows.offset_s is not None else np.zeros((len(rows), 0), np.float32)
-        self.last_s = float(rows.time_s[-1])
-        for done in self._pyramid.add(rows.time_s, codes):
-            self._keep(db, done)
-        at = 0
-        while at < len(rows):
-            if not self._waiting:
-                self._since_s = time.monotonic()
-            upto = min(at + self._chunk_rows - sum(len(t) for t, _, _ in self._waiting), len(rows))
-            self._waiting.append((rows.time_s[at:upto], codes[at:upto], offsets[at:upto]))
-            at = upto
-            if sum(len(t) for t, _, _ in self._waiting) == self._chunk_rows:
-                self._write_rows(db)
-        if self._waiting and time.monotonic() - self._since_s > _LONGEST_WAIT_S:
-            self._write_rows(db)
-
-    def flush(self, db: sa.Connection) -> None:
-        for done in self._pyramid.close():
-            self._keep(db, done)
-        if self._waiting:
-            self._write_rows(db)
-        for level, entries in self._summed.items():
-            if entries:
-                self._write_entries(db, level)
-
-    def _keep(self, db: sa.Connection, done: Summed) -> None:
-        self._floor_dbm = done.floor_dbm
-        self._summed[done.level].append(done)
-        if len(self._summed[done.level]) == _ENTRIES_A_CHUNK[done.level]:
-            self._write_entries(db, done.level)
-
-    def _write_rows(self, db: sa.Connection) -> None:
-        time_s, codes, offsets = (np.concatenate(parts) for parts in zip(*self._waiting, strict=True))
-        self._waiting = []
-        floor_dbm = self._floor_dbm
-        if floor_dbm is None:  # not enough rows for a first sum yet
-            floor_dbm = floor_of(*low_and_spread(codes), self.span.step_hz)
-        places = channel_rows(self.span, codes, floor_dbm)
-        head = {
-            "time_s": time_s,
-            "offset_s": offsets,
-            "floor": to_codes(floor_dbm),
-            "power": places.power,
-            "over": places.over,
-        }
-        self._insert(db, 0, (time_s[0], time_s[-1], len(time_s)), head, codes.tobytes(), None)
-
-    def _write_entries(self, db: sa.Connection, level: int) -> None:
-        done, self._summed[level] = self._summed[level], []
-        entries = Entries.joined([d.entry for d in done])
-        head = {name: getattr(entries, name) for name in ("start_s", "end_s", "rows")}
-        counts = None
-        if level >= COUNTED_FROM:
-            stacked = np.stack([d.counts for d in done if d.counts is not None])
-            counts = pack_arrays({"counts": stacked.astype(np.min_scalar_type(int(stacked.max())))})
-        payload = b"".join((entries.peak.tobytes(), entries.mean.tobytes(), entries.share.tobytes()))
-        whole = (entries.start_s[0], entries.end_s[-1], int(entries.rows.sum()))
-        self._insert(db, level, whole, head, payload, counts)
-
-    def _insert(
-        self,
-        db: sa.Connection,
-        level: int,
-        whole: tuple[float, float, int],
-        head: dict[str, Any],
-        payload: bytes,
-        counts: bytes | None,
-    ) -> None:
-        row = {
-            "sweep": self.number,
-            "level": level,
-            "start_s": float(whole[0]),
-            "end_s": float(whole[1]),
-            "rows": whole[2],
-            "head": pack_arrays(head),
-            "payload": self._packer.compress(payload),
-            "counts": counts,
-        }
-        db.execute(schema.sweep_chunks.insert(), row)
-
-
 class Sweeps:
     """Reads the sweeps of a case."""
 
-    def __init__(self, session: Writing) -> None:
-        self._reading = session
+    def __init__(self, database: Database, takes: Takes, damage: Damage) -> None:
+        self._database, self._takes, self._damage = database, takes, damage
 
     def runs(self, start_s: float = -np.inf, end_s: float = np.inf) -> tuple[Run, ...]:
         """What was swept in an interval of time, by number. rows: of the chunks that touch it."""
-        c, s, t = schema.sweep_chunks.c, schema.sweeps.c, schema.takes.c
-        chosen = (
-            sa.select(
-                s.number, s.document, s.take, t.spot,
-                sa.func.min(c.start_s), sa.func.max(c.end_s), sa.func.sum(c.rows),
-            )
-            .join(schema.sweeps, s.number == c.sweep)
-            .join(schema.takes, t.number == s.take)
-            .where((c.level == 0) & ~t.superseded & (c.end_s >= _low(start_s)) & (c.start_s <= _high(end_s)))
-            .group_by(s.number)
-            .order_by(s.number)
-        )  # fmt: skip
-        with self._reading() as db:
-            found = db.execute(chosen).all()
-        return tuple(Run(number, _span(document), *rest) for number, document, *rest in found)
+        with self._database.reading() as db:
+            takes = self._takes.counted(db)
+            chunks = self._catalogue(takes)
+            what = "the description of a sweep is damaged: its rows are left out"
+            found = []
+            for row in rows_of(db, schema.sweeps, self._damage, what):
+                inside = [
+                    c
+                    for c in chunks.get((row["number"], 0), ())
+                    if c["end_s"] >= start_s and c["start_s"] <= end_s
+                ]
+                if row["take"] not in takes or not inside:
+                    continue
+                try:
+                    span = _span(row["document"])
+                except UNREADABLE:
+                    self._damage.add(what)
+                    continue
+                first, last = min(c["start_s"] for c in inside), max(c["end_s"] for c in inside)
+                rows = sum(c["rows"] for c in inside)
+                spot = printable(takes[row["take"]]["spot"])
+                found.append(Run(row["number"], span, row["take"], spot, first, last, rows))
+        return tuple(found)
+
+    def _catalogue(self, takes: dict[int, dict[str, Any]]) -> dict[tuple[int, int], list[dict[str, Any]]]:
+        """What each chunk is, without what it holds, by sweep and level in order of time; once for each snapshot."""
+        cache = self._database.cache
+        if "sweep_chunks" not in cache:
+            found: dict[tuple[int, int], list[dict[str, Any]]] = {}
+            with self._database.reading() as db:
+                owners = {row["number"]: row["take"] for row in rows_of(db, schema.sweeps, Damage(), "")}
+                held: dict[int, int] = {}
+                for row in rows_of(db, schema.sweep_chunks, self._damage, _CHUNKS_DAMAGED):
+                    found.setdefault((row["sweep"], row["level"]), []).append(row)
+                    take = owners.get(row["sweep"])
+                    held[take or 0] = held.get(take or 0, 0) + 1
+            for number, take_row in takes.items():
+                missing = take_row["sweep_chunks_held"] - held.get(number, 0)
+                if missing > 0:
+                    self._damage.add(f"take {number}: {missing} blocks of sweep rows are missing")
+            for rows in found.values():
+                rows.sort(key=lambda row: (row["start_s"], row["number"]))
+            cache["sweep_chunks"] = found
+        return dict(cache["sweep_chunks"])
 
     def rows(self, run: Run, start_s: float, end_s: float) -> CodedRows:
         """Rows of a run that begin in an interval of time."""
@@ -252,16 +144,13 @@ class Sweeps:
         return self._row_chunks(run, start_s, end_s, with_bins=False)
 
     def _row_chunks(self, run: Run, start_s: float, end_s: float, *, with_bins: bool) -> Iterator[CodedRows]:
-        for head_bytes, payload in self._chunks(run, 0, start_s, end_s, "payload" if with_bins else None):
-            head = unpack_arrays(head_bytes)
-            time_s = head["time_s"]
-            inside = slice(*np.searchsorted(time_s, (start_s, np.nextafter(end_s, np.inf))))
-            codes = np.zeros((0, run.span.bins), np.uint8)
-            if payload is not None:
-                codes = np.frombuffer(zstandard.decompress(payload), np.uint8)
-                codes = codes.reshape(len(time_s), run.span.bins)[inside]
-            places = ChannelRows(head["power"][inside], head["over"][inside])
-            yield CodedRows(time_s[inside], codes, head["offset_s"][inside], places, to_dbm(head["floor"]))
+        for head, payload in self._chunks(run, 0, start_s, end_s, "payload" if with_bins else None):
+            try:
+                part = _coded(run, head, payload)
+            except UNREADABLE:
+                self._damage.add(f"take {run.take}: {_CHUNKS_DAMAGED}")
+                continue
+            yield part.part(*np.searchsorted(part.time_s, (start_s, np.nextafter(end_s, np.inf))).tolist())
 
     def entries(self, run: Run, level: int, start_s: float, end_s: float) -> Entries:
         """Sums of a level whose middle lies in an interval of time; of a lower level where those do not reach."""
@@ -269,12 +158,12 @@ class Sweeps:
             rows = self.rows(run, start_s, end_s)
             return rows_as_entries(rows.time_s, rows.codes, threshold_codes(rows.floor_dbm))
         parts, reached_s = [], -np.inf
-        for head_bytes, payload in self._chunks(run, level, start_s, end_s, "payload"):
-            head = unpack_arrays(head_bytes)
-            bins = np.frombuffer(zstandard.decompress(payload or b""), np.uint8)
-            part = Entries(
-                head["start_s"], head["end_s"], head["rows"], *bins.reshape(3, len(head["rows"]), -1)
-            )
+        for head, payload in self._chunks(run, level, start_s, end_s, "payload"):
+            try:
+                part = _entries(run, head, payload or b"")
+            except UNREADABLE:
+                self._damage.add(f"take {run.take}: {_CHUNKS_DAMAGED}")
+                continue
             reached_s = float(part.end_s[-1])
             middle = (part.start_s + part.end_s) / 2
             parts.append(part.part((middle >= start_s) & (middle <= end_s)))
@@ -298,12 +187,15 @@ class Sweeps:
                 yield _seconds_a_row(rows.time_s[0], rows.time_s[-1], len(rows.time_s)), rows.codes
             return
         first_s, last_s = np.inf, -np.inf
-        for head_bytes, packed in self._chunks(run, level, start_s, end_s, "counts"):
-            head = unpack_arrays(head_bytes)
+        for head, packed in self._chunks(run, level, start_s, end_s, "counts"):
             whole = np.flatnonzero((head["start_s"] >= start_s) & (head["end_s"] <= end_s))
             if not len(whole):
                 continue
-            counts = unpack_arrays(packed or b"")["counts"]
+            try:
+                counts = unpack_arrays(packed or b"")["counts"]
+            except UNREADABLE:
+                self._damage.add(f"take {run.take}: {_CHUNKS_DAMAGED}")
+                continue
             for k in whole:
                 from_s, to_s = float(head["start_s"][k]), float(head["end_s"][k])
                 yield _seconds_a_row(from_s, to_s, int(head["rows"][k])), counts[k]
@@ -317,6 +209,11 @@ class Sweeps:
     def view(self, frame: Frame, spot: str | None = None) -> Spectrogram:
         """A picture's worth of an interval of time and frequency, of one spot or of all."""
         composer = Composer(frame)
+        with self._database.reading():
+            self._compose(composer, frame, spot)
+        return composer.view()
+
+    def _compose(self, composer: Composer, frame: Frame, spot: str | None) -> None:
         for run in self.runs(frame.start_s, frame.end_s):
             if (
                 spot not in (None, run.spot)
@@ -332,24 +229,25 @@ class Sweeps:
             counted = list(self.counts(run, frame.start_s, frame.end_s))
             if counted:
                 composer.count(run.span, added_counts(counted, run.span.bins))
-        return composer.view()
 
     def _busiest(self, run: Run, start_s: float, end_s: float, rows: int) -> FloatArray:
         """Duty of each channel, from the share of time of every bin."""
-        entries = self.entries(run, 2 if rows > _CHUNK_ROWS[1] * NEXT else 0, start_s, end_s)
+        entries = self.entries(run, 2 if rows > _MANY_ROWS else 0, start_s, end_s)
         weight = entries.rows / entries.rows.sum() / 255
         return busiest_part(run.span, weight @ entries.share, rows)
 
     def _floor_dbm(self, run: Run, time_s: float) -> FloatDb:
         """The floor as it was known at a time, or first known after it."""
-        c = schema.sweep_chunks.c
-        chosen = sa.select(c.head).where((c.sweep == run.number) & (c.level == 0) & (c.end_s >= _low(time_s)))
-        with self._reading() as db:
-            head = db.execute(chosen.order_by(c.start_s).limit(1)).scalar_one()
-        return to_dbm(unpack_arrays(head)["floor"])
+        for head, _ in self._chunks(run, 0, time_s, np.inf, None):
+            return to_dbm(head["floor"])
+        return np.full(run.span.bins, np.nan, np.float32)
 
     def swept(self, start_s: float, end_s: float) -> tuple[SweptChannel, ...]:
         """What the sweeps of an interval of time say of every channel that they cover, by place and spot."""
+        with self._database.reading():
+            return merged_swept(self._swept(start_s, end_s))
+
+    def _swept(self, start_s: float, end_s: float) -> list[SweptChannel]:
         found: list[SweptChannel] = []
         for run in self.runs(start_s, end_s):
             places = channels_in_span(run.span)
@@ -378,17 +276,46 @@ class Sweeps:
                 for k, channel in enumerate(places)
                 if added.rows[k]
             ]
-        return merged_swept(found)
+        return found
 
     def _chunks(
         self, run: Run, level: int, start_s: float, end_s: float, column: str | None
-    ) -> list[tuple[bytes, bytes | None]]:
-        c = schema.sweep_chunks.c
-        chosen = sa.select(c.head, sa.null() if column is None else c[column])
-        chosen = chosen.where((c.sweep == run.number) & (c.level == level))
-        chosen = chosen.where((c.end_s >= _low(start_s)) & (c.start_s <= _high(end_s)))
-        with self._reading() as db:
-            return [(head, rest) for head, rest in db.execute(chosen.order_by(c.start_s))]
+    ) -> Iterator[tuple[dict[str, Any], bytes | None]]:
+        """(head, packed bytes of a column) of the chunks that touch an interval of time; damaged ones are left out."""
+        what = f"take {run.take}: {_CHUNKS_DAMAGED}"
+        with self._database.reading() as db:
+            rows = self._catalogue(self._takes.counted(db)).get((run.number, level), [])
+        for row in rows:
+            if row["end_s"] < start_s or row["start_s"] > end_s:
+                continue
+            with self._database.reading() as db:
+                packed = payload_of(db, schema.sweep_chunks, row, "head", self._damage, what)
+                rest = column and payload_of(db, schema.sweep_chunks, row, column, self._damage, what)
+            if packed is None or (column is not None and rest is None):
+                continue
+            try:
+                head = unpack_arrays(packed)
+            except UNREADABLE:
+                self._damage.add(what)
+                continue
+            yield head, rest or None
+
+
+def _coded(run: Run, head: dict[str, Any], payload: bytes | None) -> CodedRows:
+    """A chunk of rows as it was packed. Raises: UNREADABLE."""
+    rows, codes = len(head["time_s"]), np.zeros((0, run.span.bins), np.uint8)
+    if payload is not None:
+        raw = np.frombuffer(unpacked(payload, rows * run.span.bins), np.uint8)
+        codes = raw.reshape(rows, run.span.bins)
+    places = ChannelRows(head["power"], head["over"])
+    return CodedRows(head["time_s"], codes, head["offset_s"], places, to_dbm(head["floor"]))
+
+
+def _entries(run: Run, head: dict[str, Any], payload: bytes) -> Entries:
+    """A chunk of sums as it was packed. Raises: UNREADABLE."""
+    shape = 3, len(head["rows"]), run.span.bins
+    bins = np.frombuffer(unpacked(payload, math.prod(shape)), np.uint8).reshape(shape)
+    return Entries(head["start_s"], head["end_s"], head["rows"], *bins)
 
 
 def _joined(parts: list[CodedRows]) -> CodedRows:
@@ -406,8 +333,11 @@ def _seconds_a_row(first_s: float, last_s: float, rows: int) -> float:
 
 
 def _span(document: str) -> Span:
-    fields = json.loads(document)
-    return Span(**{**fields, "pieces": tuple(fields["pieces"])})
+    """Raises: UNREADABLE."""
+    span = _SPAN.validate_json(document)
+    if not (0 < span.bins <= _MOST_BINS and np.isfinite(span.start_hz) and 0 < span.step_hz < np.inf):
+        raise ValueError("an impossible span")
+    return replace(span, instrument=printable(span.instrument), antenna=printable(span.antenna))
 
 
 def _no_rows(span: Span) -> CodedRows:
@@ -419,11 +349,3 @@ def _no_rows(span: Span) -> CodedRows:
         ChannelRows(nothing, nothing),
         np.full(span.bins, np.nan, np.float32),
     )
-
-
-def _low(time_s: float) -> float:
-    return max(time_s, -1e12)
-
-
-def _high(time_s: float) -> float:
-    return min(time_s, 1e12)
