@@ -1,7 +1,6 @@
 """The three calls, the same for every view, command and drawing: window, assess, propose."""
 
 from collections.abc import Callable
-from contextlib import suppress
 from dataclasses import replace
 from functools import cached_property
 from typing import TYPE_CHECKING
@@ -20,12 +19,23 @@ class Session:
     """One window of a case with its setup. Each answer is computed when it is first asked for, and kept.
 
     planning: gets the share of the plan that is done; it may raise to cancel, and the plan can be asked for again.
+    undetected: why sweep rows that wait could not be examined for emitters, "" where none do.
     """
 
     def __init__(self, setup: Setup, observations: Observations) -> None:
         self.setup = setup
         self.observations = observations
         self.planning: Callable[[float], None] = lambda done: None
+        self.undetected = ""
+
+    @property
+    def incomplete(self) -> tuple[str, ...]:
+        """Why the answers do not count all that the case holds; nothing where they do."""
+        out = [f"Damaged: {what}." for what in self.observations.damage]
+        if self.undetected:
+            rows = f"{self.observations.rows_pending:,}".replace(",", " ")
+            out.append(f"{rows} sweep rows were not examined for emitters. {self.undetected}")
+        return tuple(out)
 
     @cached_property
     def inventory(self) -> "Inventory":
@@ -59,6 +69,7 @@ class Session:
     def with_setup(self, setup: Setup) -> "Session":
         """The same observations under another setup. The assessment is kept where only plan preferences differ."""
         session = Session(setup, self.observations)
+        session.undetected = self.undetected
         if _without_preferences(setup) == _without_preferences(self.setup):
             for name in ("inventory", "assessment"):
                 if name in self.__dict__:
@@ -89,13 +100,18 @@ def load_session_detected(
 ) -> Session:
     """The same, after detection in the sweep rows that wait for it. progress: rows done and rows in all.
 
-    A case that cannot be written is read as it is; the answer says what is missing.
+    A case that cannot be written is read as it is; session.undetected says why.
     """
     from gray_kettle.interference import DETECTOR_VERSION
 
+    reason = ""
     if case.detections.needs_detection(DETECTOR_VERSION):
         from gray_kettle.detection import detect_pending  # heavy, and most windows need none
 
-        with suppress(KettleError):
+        try:
             detect_pending(case, progress)
-    return load_session(case, start_s, end_s)
+        except KettleError as error:
+            reason = str(error)
+    session = load_session(case, start_s, end_s)
+    session.undetected = reason
+    return session

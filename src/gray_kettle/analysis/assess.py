@@ -241,6 +241,10 @@ def _gaps(
     if observations.rows_pending:
         rows = f"{observations.rows_pending:,}".replace(",", " ")
         out.append(Gap("sweeps", f"Non-Wi-Fi interference: {rows} sweep rows have not been examined yet."))
+    out += [
+        Gap("damage", f"Damaged: {what}. `gray-kettle check` lists all of it.")
+        for what in observations.damage
+    ]
     out += [Gap("a take", f"{take.source}: {note}") for take in observations.takes for note in take.notes]
     return tuple(out)
 

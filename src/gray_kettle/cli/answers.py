@@ -5,7 +5,7 @@ from typing import Annotated
 import typer
 
 from gray_kettle.cli.emitter_notes import Dismissed, Kinds, Names, save_notes
-from gray_kettle.cli.options import Band, CasePath, End, Json, Start, check_band, load, print_json
+from gray_kettle.cli.options import Band, CasePath, End, Json, Start, check_band, end, load, print_json
 from gray_kettle.cli.progress import progress_bar
 from gray_kettle.errors import KettleError
 
@@ -13,16 +13,18 @@ from gray_kettle.errors import KettleError
 def heard(case: CasePath, band: Band = None, from_: Start = None, to: End = None, json: Json = False) -> None:
     """Radios on the air, their networks and clients."""
     chosen = check_band(band)
-    inventory = load(case, from_, to, detect=False).inventory
+    session = load(case, from_, to, detect=False)
+    inventory = session.inventory
     radios = tuple(r for r in inventory.radios if chosen in (None, r.band))
     if json:
         from gray_kettle.export.json_api.heard import heard_answer
 
-        print_json(heard_answer(radios, inventory.links))
+        print_json(heard_answer(radios, inventory.links), session)
     else:
         from gray_kettle.export.text import heard_table, print_rich
 
         print_rich(heard_table(radios) if radios else "No radio was observed: take a scan or a capture.")
+    end(session)
 
 
 def air(
@@ -37,18 +39,20 @@ def air(
 ) -> None:
     """Utilisation and interference of every channel, and the clear air that is left."""
     chosen = check_band(band)
-    assessment = load(case, from_, to).assessment
+    session = load(case, from_, to)
+    assessment = session.assessment
     victim = assessment.radio(radio.lower()) if radio else None
     if radio and victim is None:
         raise KettleError(f"No radio {radio} in this window: see `gray-kettle heard {case}`.")
     if json:
         from gray_kettle.export.json_api.air import air_answer
 
-        print_json(air_answer(assessment, victim, chosen))
+        print_json(air_answer(assessment, victim, chosen), session)
     else:
         from gray_kettle.export.text import air_table, print_rich
 
         print_rich(air_table(assessment, victim, chosen))
+    end(session)
 
 
 def emitters(
@@ -70,9 +74,10 @@ def emitters(
     if save_notes(case, session.assessment, name or [], kind or [], dismiss or []):
         session = load(case, from_, to)
     if json:
-        print_json(emitters_answer(session.assessment, chosen, session.observations.rows_pending))
+        print_json(emitters_answer(session.assessment, chosen, session.observations.rows_pending), session)
     else:
         print(emitters_text(session.assessment, chosen))
+    end(session)
 
 
 def brief(case: CasePath, from_: Start = None, to: End = None, json: Json = False) -> None:
@@ -82,11 +87,12 @@ def brief(case: CasePath, from_: Start = None, to: End = None, json: Json = Fals
     if json:
         from gray_kettle.export.json_api.brief import brief_answer
 
-        print_json(brief_answer(session.assessment, findings))
+        print_json(brief_answer(session.assessment, findings), session)
     else:
         from gray_kettle.export.text import brief_text
 
         print(brief_text(session.assessment, findings))
+    end(session)
 
 
 def plan(case: CasePath, band: Band = None, from_: Start = None, to: End = None, json: Json = False) -> None:
@@ -100,9 +106,10 @@ def plan(case: CasePath, band: Band = None, from_: Start = None, to: End = None,
         session.planning = lambda done: progress(done, 1.0)
         proposal = session.proposal
     if json:
-        print_json(plan_answer(proposal, chosen))
+        print_json(plan_answer(proposal, chosen), session)
     else:
         print(plan_text(proposal, chosen))
+    end(session)
 
 
 def explain(
@@ -121,8 +128,10 @@ def explain(
     from gray_kettle.export.json_api.explain import explain_answer, explained
     from gray_kettle.export.text import explain_text
 
-    found = explained(load(case, from_, to), about or [])
+    session = load(case, from_, to)
+    found = explained(session, about or [])
     if json:
-        print_json(explain_answer(found))
+        print_json(explain_answer(found), session)
     else:
         print(explain_text(found))
+    end(session)

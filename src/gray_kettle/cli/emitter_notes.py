@@ -1,6 +1,7 @@
 """Options of the command `emitters` that keep a note: a name, the right kind, dismissed."""
 
 from dataclasses import replace
+from functools import reduce
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -54,10 +55,7 @@ def save_notes(
         from gray_kettle.store import Case
 
         with Case.open(case) as opened:
-            setup = opened.setup()
-            for note in notes.values():
-                setup = with_emitter_note(setup, note)
-            opened.save_setup(setup)
+            opened.edit_setup(lambda setup: reduce(with_emitter_note, notes.values(), setup))
     return bool(notes)
 
 

@@ -15,6 +15,7 @@ from gray_kettle.cli import answers, diagnostics, files, open_app, setup
 from gray_kettle.cli.apply import apply
 from gray_kettle.cli.stand_in import stand_in
 from gray_kettle.cli.take import take
+from gray_kettle.cli.takes import check, takes
 from gray_kettle.errors import InvalidInput, KettleError
 
 LOG_LEVELS = ("debug", "info", "warning", "error")
@@ -33,6 +34,8 @@ _COMMANDS: dict[str, Callable[..., None]] = {
     "new": setup.new,
     "set": setup.set_,
     "take": take,
+    "takes": takes,
+    "check": check,
     "heard": answers.heard,
     "air": answers.air,
     "emitters": answers.emitters,

@@ -1,5 +1,6 @@
 """Options that several commands share, and what they mean."""
 
+import sys
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
@@ -64,5 +65,16 @@ def check_band(band: str | None) -> str | None:
     return band
 
 
-def print_json(answer: Any) -> None:
+def print_json(answer: Any, session: "Session | None" = None) -> None:
+    """session: what the answer is from; the answer says where it does not count all of the case."""
+    if session is not None:
+        answer.incomplete = list(session.incomplete)
     print(answer.model_dump_json(by_alias=True, indent=2))
+
+
+def end(session: "Session") -> None:
+    """Say on stderr what the answer does not count. Exit code 1 where that is more than damage."""
+    for sentence in session.incomplete:
+        print(f"gray-kettle: {sentence}", file=sys.stderr)
+    if session.undetected:
+        raise typer.Exit(1)

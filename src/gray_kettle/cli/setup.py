@@ -112,8 +112,8 @@ def set_(
     from gray_kettle import setup_editor as edit
     from gray_kettle.store import Case
 
-    with Case.open(case) as opened:
-        setup = _site_changes(opened.setup(), site, country, time_zone, complaint, own, clients)
+    def changed(setup: Setup) -> Setup:
+        setup = _site_changes(setup, site, country, time_zone, complaint, own, clients)
         setup = _repeated(setup, name, _named)
         setup = _repeated(setup, threshold, edit.with_threshold)
         setup = _repeated(setup, together, lambda s, word: edit.with_joined(s, word.split(",")))
@@ -134,7 +134,10 @@ def set_(
             setup = _repeated(setup, None if text is None else [text], change)
         if reference is not None:
             setup = edit.with_reference(setup, None if reference == "-" else edit.reference_from(reference))
-        opened.save_setup(setup)
+        return setup
+
+    with Case.open(case) as opened:
+        opened.edit_setup(changed)
 
 
 def _repeated(setup: Setup, words: Iterable[str] | None, change: Callable[[Setup, str], Setup]) -> Setup:

@@ -13,6 +13,7 @@ import numpy as np
 from gray_kettle.collect.files import Source
 from gray_kettle.collect.input_stream import InputStream
 from gray_kettle.collect.prefetch import ahead_or_none
+from gray_kettle.collect.possible_times import with_possible_times
 from gray_kettle.errors import KettleError
 from gray_kettle.model.records import Piece, SweepRows
 from gray_kettle.store import Case
@@ -78,12 +79,14 @@ def ingest(
                 return _held_already(source, relation.same)
         input_stream.watch({read.octets for read in earlier.values()})
         number = case.begin_take(input_stream.name, source.kind, spot)
-        records = skipped = 0
+        records = skipped = lost = 0
         swept: set[str] = set()
         stopped = False
         try:
             with closing(source.pieces()) as pieces:
-                for piece in pieces:
+                for read in pieces:
+                    piece, impossible = with_possible_times(read)
+                    lost += impossible
                     case.append(number, piece, input_stream.read)
                     records += piece.records
                     skipped += piece.skipped
@@ -95,6 +98,10 @@ def ingest(
             stopped = True
         stopped = stopped or is_cancelled()
     notes = [*source.notes, *([STOPPED_NOTE] if stopped else [])]
+    if lost:
+        notes.append(
+            f"{lost:,} rows with a time before 1970 or after 2200 were left out: check the clock of its source."
+        )
     if not records and not stopped:
         case.forget_take(number)
         reason = " ".join(notes) or "It holds no frames, scans or sweeps."

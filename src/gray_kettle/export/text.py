@@ -14,6 +14,7 @@ from gray_kettle.safe_text import network_name, printable
 if TYPE_CHECKING:  # each table imports what it needs
     from gray_kettle.analysis.assessment import Assessment, Finding, Network, Radio
     from gray_kettle.analysis.explain import Explanation
+    from gray_kettle.model.records import TakeInfo
     from gray_kettle.planner.proposal import Proposal
 
 MARKS = {Severity.ACT: "▲", Severity.WATCH: "◆", Severity.NOTE: "·"}
@@ -90,6 +91,22 @@ def _named(network: "Network") -> str:
     """Its SSID, marked where its beacons hide it."""
     name = network_name(network.ssid)
     return f"{name} (hidden)" if network.hidden and network.named_by else name
+
+
+def takes_table(takes: "tuple[TakeInfo, ...]") -> Table:
+    """Takes with what became of them; the notes of each are its last cell."""
+    rows = []
+    for take in takes:
+        state = f"{take.state} by {take.superseded_by}" if take.superseded_by else str(take.state)
+        begins = iso(take.start_s)[:16].replace("T", " ") if take.start_s else "–"
+        rows.append(
+            [
+                str(take.number), "■" if take.counts else "□", take.source, take.kind, take.spot or "–", state,
+                f"{take.records:,}", begins, " ".join(take.notes),
+            ]
+        )  # fmt: skip
+    columns = ["take", "counts", "source", "kind", "spot", "state", "records", "begins (UTC)", "notes"]
+    return _table(columns, rows, {0, 6})
 
 
 def air_table(assessment: "Assessment", radio: "Radio | None", band: str | None) -> Table:

@@ -14,6 +14,7 @@ from gray_kettle.phy.channels import Channel
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
+LATEST_S = 7_258_118_400.0  # 2200-01-01: a later time, like one before 1970, is no time of an observation
 SHORT_SILENCE_S = (
     0.35  # three beacons: a longer silence ends a run of frames, as a receiver that hops makes them
 )

@@ -12,6 +12,7 @@ import sqlalchemy as sa
 
 from gray_kettle.errors import KettleError
 from gray_kettle.model.records import (
+    LATEST_S,
     Announcement,
     Columns,
     Edges,
@@ -348,7 +349,12 @@ class Case:
         cache = self._database.cache
         if "chunks" not in cache:
             what = "a block of observations is damaged and left out"
-            cache["chunks"] = list(rows_of(db, schema.chunks, self.damage, what))
+            cache["chunks"] = []
+            for row in rows_of(db, schema.chunks, self.damage, what):
+                if 0 <= row["start_s"] <= row["end_s"] <= LATEST_S:
+                    cache["chunks"].append(row)
+                else:
+                    self.damage.add(what)
             held = Counter(row["take"] for row in cache["chunks"])
             for number, row in self.take_list.counted(db).items():
                 missing = row["chunks_held"] - held[number]

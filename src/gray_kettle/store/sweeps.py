@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 from pydantic import TypeAdapter
 
-from gray_kettle.model.records import FloatArray, Span, SweptChannel
+from gray_kettle.model.records import LATEST_S, FloatArray, Span, SweptChannel
 from gray_kettle.safe_text import printable
 from gray_kettle.spectrum.channel_power import channel_floor_dbm, channels_in_span
 from gray_kettle.spectrum.duty import ChannelRows, busiest_part, merged_swept, swept_from, tally
@@ -116,6 +116,9 @@ class Sweeps:
                 owners = {row["number"]: row["take"] for row in rows_of(db, schema.sweeps, Damage(), "")}
                 held: dict[int, int] = {}
                 for row in rows_of(db, schema.sweep_chunks, self._damage, _CHUNKS_DAMAGED):
+                    if not (0 <= row["start_s"] <= row["end_s"] <= LATEST_S and row["rows"] > 0):
+                        self._damage.add(_CHUNKS_DAMAGED)
+                        continue
                     found.setdefault((row["sweep"], row["level"]), []).append(row)
                     take = owners.get(row["sweep"])
                     held[take or 0] = held.get(take or 0, 0) + 1

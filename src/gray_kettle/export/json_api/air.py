@@ -8,7 +8,7 @@ from pydantic import Field
 from gray_kettle.analysis.assess import channels_seen_from
 from gray_kettle.analysis.assessment import Assessment, ChannelView, LossCause, Radio
 from gray_kettle.analysis.emitters.tracking import non_wifi_share
-from gray_kettle.export.json_api.base import Answer
+from gray_kettle.export.json_api.base import Answer, CaseAnswer
 from gray_kettle.model.records import SweptChannel
 from gray_kettle.safe_text import printable
 
@@ -100,7 +100,7 @@ class SweptAnswer(Answer):
     by_hour: list[HourAnswer]
 
 
-class AirAnswer(Answer):
+class AirAnswer(CaseAnswer):
     schema_: Literal["gray-kettle/air/2"] = Field(default="gray-kettle/air/2", alias="schema")
     seen_from: str | None
     channels: list[ChannelAirAnswer]

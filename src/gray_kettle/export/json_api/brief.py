@@ -5,7 +5,7 @@ from typing import Any, Literal
 from pydantic import Field
 
 from gray_kettle.analysis.assessment import Assessment, Finding
-from gray_kettle.export.json_api.base import Answer
+from gray_kettle.export.json_api.base import Answer, CaseAnswer
 
 
 class FindingAnswer(Answer):
@@ -18,7 +18,7 @@ class FindingAnswer(Answer):
     figures: dict[str, Any]
 
 
-class BriefAnswer(Answer):
+class BriefAnswer(CaseAnswer):
     schema_: Literal["gray-kettle/brief/1"] = Field(default="gray-kettle/brief/1", alias="schema")
     findings: list[FindingAnswer]
     not_known: list[str]

@@ -6,7 +6,7 @@ from pydantic import Field
 
 from gray_kettle.analysis.assessment import Assessment, Emitter
 from gray_kettle.analysis.emitters.advice import ADVICE
-from gray_kettle.export.json_api.base import Answer
+from gray_kettle.export.json_api.base import Answer, CaseAnswer
 from gray_kettle.export.utc import iso
 from gray_kettle.safe_text import printable
 
@@ -47,7 +47,7 @@ class EmitterAnswer(Answer):
     dismissed: bool
 
 
-class EmittersAnswer(Answer):
+class EmittersAnswer(CaseAnswer):
     schema_: Literal["gray-kettle/emitters/2"] = Field(default="gray-kettle/emitters/2", alias="schema")
     emitters: list[EmitterAnswer]
     rows_waiting: int

@@ -7,7 +7,7 @@ from pydantic import Field
 from gray_kettle.analysis.explain import Explanation, of_emitter, of_finding, of_own, of_radio
 from gray_kettle.analysis.thresholds import thresholds_of
 from gray_kettle.errors import KettleError
-from gray_kettle.export.json_api.base import Answer
+from gray_kettle.export.json_api.base import Answer, CaseAnswer
 from gray_kettle.safe_text import printable
 from gray_kettle.session import Session
 
@@ -27,7 +27,7 @@ class ExplanationAnswer(Answer):
     changes: str
 
 
-class ExplainAnswer(Answer):
+class ExplainAnswer(CaseAnswer):
     schema_: Literal["gray-kettle/explain/1"] = Field(default="gray-kettle/explain/1", alias="schema")
     figures: list[ExplanationAnswer]
 

@@ -6,7 +6,7 @@ from pydantic import Field
 
 from gray_kettle.analysis.assessment import Client, Link, Network, Radio
 from gray_kettle.analysis.inventory.radio_grouping import CERTAINTY
-from gray_kettle.export.json_api.base import Answer
+from gray_kettle.export.json_api.base import Answer, CaseAnswer
 from gray_kettle.export.utc import iso
 from gray_kettle.safe_text import network_name, printable
 
@@ -135,7 +135,7 @@ class RadioAnswer(Answer):
     bssids: list[BssidAnswer]
 
 
-class HeardAnswer(Answer):
+class HeardAnswer(CaseAnswer):
     schema_: Literal["gray-kettle/heard/1"] = Field(default="gray-kettle/heard/1", alias="schema")
     radios: list[RadioAnswer]
     links: list[LinkAnswer]

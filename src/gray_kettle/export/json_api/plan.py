@@ -4,7 +4,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from gray_kettle.export.json_api.base import Answer
+from gray_kettle.export.json_api.base import Answer, CaseAnswer
 from gray_kettle.phy.channels import Channel
 from gray_kettle.planner.proposal import Move, Proposal
 from gray_kettle.safe_text import printable
@@ -50,7 +50,7 @@ class ConflictAnswer(Answer):
     rules: list[str]
 
 
-class PlanAnswer(Answer):
+class PlanAnswer(CaseAnswer):
     schema_: Literal["gray-kettle/plan/1"] = Field(default="gray-kettle/plan/1", alias="schema")
     proved: bool
     moves: list[MoveAnswer]

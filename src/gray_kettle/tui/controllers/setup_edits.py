@@ -27,6 +27,8 @@ class SetupEdits:
         self._screen, self._path, self._state = screen, path, state
         self._earlier: list[Setup] = []
         self._newest: Setup | None = None  # changed already, though its answer may not be shown yet
+        self._to_save: Setup | None = None
+        self._base: Setup | None = None  # what the case holds, as far as we know
         self._saving = threading.Lock()
 
     @property
@@ -44,6 +46,8 @@ class SetupEdits:
     def reset(self) -> None:
         """The case was read anew: what it holds counts again."""
         self._newest = None
+        if self._to_save is None:
+            self._base = None
 
     def change(self, edit: "Callable[[Setup], Setup]") -> None:
         before = self.setup
@@ -55,6 +59,8 @@ class SetupEdits:
             self._screen.notify(str(error), title="Not changed", severity="error", markup=False)
             return
         if after != before:
+            if self._base is None:
+                self._base = before
             self._earlier.append(before)
             self._apply(after)
 
@@ -64,24 +70,34 @@ class SetupEdits:
             self._screen.notify("Undone.", timeout=2)
 
     def _apply(self, setup: "Setup") -> None:
-        self._newest = setup
+        self._newest = self._to_save = setup
         self._screen.post_message(SetupChanged(setup))
         self._screen.run_worker(self._save, thread=True, group="setup", description="save the setup")
 
     def _save(self) -> None:
-        """Save the newest setup; of several changes in a row the last one counts, whichever thread comes last."""
+        """Save the newest setup; of several changes in a row the last one counts, whichever thread comes last.
+
+        What others saved meanwhile stays, and shows.
+        """
         from gray_kettle.store import Case
 
         with self._saving:
-            setup = self._newest
+            setup = self._to_save
             if setup is None:
                 return
             try:
                 with Case.open(self._path) as case:
-                    case.save_setup(setup)
+                    saved = case.save_setup(setup, self._base)
             except KettleError as error:
                 _LOGGER.warning("setup not saved: %s", error)
                 self._screen.notify(str(error), title="Not saved", severity="error", markup=False)
+                return
+            self._base = saved
+            if self._to_save is setup:
+                self._to_save = None
+                if saved != setup:
+                    self._newest = saved
+                    self._screen.post_message(SetupChanged(saved))
 
     # Radios
 

@@ -1,0 +1,64 @@
+"""The commands about what a case holds: `takes` and `check`."""
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from gray_kettle.cli.options import CasePath, Json, print_json
+
+Numbers = Annotated[
+    list[int] | None, typer.Option("--set-aside", help="Number of a take that is not to count; repeat it.")
+]
+Back = Annotated[
+    list[int] | None,
+    typer.Option("--bring-back", help="Number of a take that is to count again; repeat it."),
+]
+
+
+def takes(case: CasePath, set_aside: Numbers = None, bring_back: Back = None, json: Json = False) -> None:
+    """What was taken, what became of it, and what counts."""
+    from gray_kettle.export.json_api.takes import takes_answer
+    from gray_kettle.export.text import print_rich, takes_table
+    from gray_kettle.store import Case
+
+    with Case.open(case) as opened:
+        for number in set_aside or ():
+            opened.take_list.set_aside(number)
+        for number in bring_back or ():
+            opened.take_list.bring_back(number)
+        found = opened.take_list.all()
+    if json:
+        print_json(takes_answer(found))
+    else:
+        print_rich(takes_table(found) if found else "Nothing was taken: `gray-kettle take CASE FILE`.")
+
+
+def check(
+    case: CasePath,
+    repair: Annotated[
+        bool, typer.Option("--repair", help="Write what can be read into a new case beside it.")
+    ] = False,
+    json: Json = False,
+) -> None:
+    """Read all of a case and list what is damaged. Exit code 1 where something is."""
+    from gray_kettle.cli.progress import progress_bar
+    from gray_kettle.export.json_api.takes import check_answer
+    from gray_kettle.store.verify import repaired, verify
+
+    with progress_bar("checking") as progress:
+        rows, damage = verify(case, progress)
+    written: Path | None = None
+    if repair and damage:
+        with progress_bar("writing") as progress:
+            written = repaired(case, progress)
+    if json:
+        print_json(check_answer(rows, damage, None if written is None else written.name))
+    elif damage:
+        print("\n".join(f"▲ {sentence}" for sentence in damage))
+        if written is not None:
+            print(f"{written} has what could be read. {case} was left as it is.")
+    else:
+        print(f"{rows:,} rows, nothing damaged.")
+    if damage:
+        raise typer.Exit(1)
