@@ -12,6 +12,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from importlib import metadata
 from pathlib import Path
+from typing import BinaryIO
 
 import platformdirs
 
@@ -166,8 +167,9 @@ class Masking:
         return masked
 
 
-def write_support(case: Path, output: Path) -> None:
+def write_support(case: Path, output: Path, force: bool = False) -> None:
     """Write the support file of a case. Raises: KettleError, when the case or the file cannot be used."""
+    from gray_kettle.export.files import write_file
     from gray_kettle.store import Case
 
     with Case.open(case) as opened:
@@ -202,18 +204,17 @@ def write_support(case: Path, output: Path) -> None:
     }
     machine = "\n".join(f"{c.state:8} {c.topic}: {c.text}" for c in checks())
     log = diagnostics_log.path()
-    try:
-        with zipfile.ZipFile(output, "x", zipfile.ZIP_DEFLATED) as bundle:
+
+    def fill(file: BinaryIO) -> None:
+        with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED) as bundle:
             bundle.writestr("case.json", json.dumps(summary, indent=2, ensure_ascii=False))
             bundle.writestr("machine.txt", masking.text(machine))
             if log.is_file():
                 bundle.writestr(
                     "gray-kettle.log", masking.text(log.read_text(encoding="utf-8", errors="replace"))
                 )
-    except FileExistsError:
-        raise KettleError(f"{output} already exists: choose another name.") from None
-    except OSError as error:
-        raise KettleError(f"{output} cannot be written: {error.strerror}.") from error
+
+    write_file(output, fill, force)
 
 
 def _masked_setup(setup: Setup, masking: Masking) -> dict[str, object]:

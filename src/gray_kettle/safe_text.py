@@ -5,6 +5,7 @@ Everything that people see of such text went through here first. Markup is a mat
 shown: screens show it with markup off, SVG and HTML escape it.
 """
 
+import re
 import unicodedata
 
 REPLACEMENT = "\N{REPLACEMENT CHARACTER}"
@@ -49,6 +50,9 @@ def is_hidden(ssid: bytes) -> bool:
     return not ssid.strip(b"\0")
 
 
+_FORMULA = re.compile(r"""(^|[;,\t|"'])(\s*)(?=[=+\-@])""")
+
+
 def no_formula(text: str) -> str:
-    """Text for a cell of a table: programs that open one must not take it for a formula."""
-    return "'" + text if text[:1] in ("=", "+", "-", "@", "\t", "\r") else text
+    """Text for a cell of a table: programs that open one must not take it for a formula, however they split it."""
+    return _FORMULA.sub(r"\1\2'", printable(text))

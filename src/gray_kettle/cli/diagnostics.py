@@ -5,7 +5,7 @@ from typing import Annotated
 
 import typer
 
-from gray_kettle.cli.options import CasePath
+from gray_kettle.cli.options import CasePath, Force
 from gray_kettle.errors import KettleError
 
 _MARKS = {"ok": "·", "missing": "◇", "problem": "▲"}
@@ -28,11 +28,12 @@ def doctor() -> None:
 def support(
     case: CasePath,
     output: Annotated[Path, typer.Option("--output", "-o", help="FILE.zip to write.")],
+    force: Force = False,
 ) -> None:
     """Write a support file: log, versions, settings and a summary of the case; addresses and names are masked."""
     from gray_kettle.diagnostics import write_support
 
-    write_support(case, output)
+    write_support(case, output, force)
     print(f"{output} written. Addresses and foreign names are masked; check it before you send it.")
 
 
@@ -49,11 +50,13 @@ def config(
     if init:
         if file.exists():
             raise KettleError(f"{file} already exists: edit it.")
+        from gray_kettle.export.files import write_file
+
         try:
             file.parent.mkdir(parents=True, exist_ok=True)
-            file.write_text(configuration.TEMPLATE, encoding="utf-8")
         except OSError as error:
-            raise KettleError(f"{file} cannot be written: {error.strerror}.") from error
+            raise KettleError(f"{file.parent} cannot be made: {error.strerror}.") from error
+        write_file(file, configuration.TEMPLATE)
         print(f"{file} written.")
         return
     if keys:

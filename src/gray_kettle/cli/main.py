@@ -1,11 +1,14 @@
 """The command line: the commands of all groups, errors and the exit status.
 
-Results go to stdout, everything else to stderr. Exit status: 0 done, 1 nothing usable, 2 wrong usage.
+Results go to stdout, everything else to stderr. Exit status: 0 done, 1 nothing usable, 2 wrong usage,
+130 interrupted.
 """
 
+import errno
 import os
 import sys
 from collections.abc import Callable
+from contextlib import suppress
 from typing import Annotated
 
 import typer
@@ -14,9 +17,11 @@ from gray_kettle import __version__
 from gray_kettle.cli import answers, diagnostics, files, open_app, setup
 from gray_kettle.cli.apply import apply
 from gray_kettle.cli.stand_in import stand_in
+from gray_kettle.cli.stopping import INTERRUPTED
 from gray_kettle.cli.take import take
 from gray_kettle.cli.takes import check, takes
 from gray_kettle.errors import InvalidInput, KettleError
+from gray_kettle.safe_output import printable_output
 
 LOG_LEVELS = ("debug", "info", "warning", "error")
 
@@ -77,28 +82,53 @@ def top(
 def main(argv: list[str] | None = None) -> int:
     """Run one command and return its exit status."""
     words = sys.argv[1:] if argv is None else argv
-    for stream in (sys.stdout, sys.stderr):  # names may hold anything; a pipe may be ASCII
-        if hasattr(stream, "reconfigure"):
-            stream.reconfigure(errors="replace")
+    with printable_output():
+        try:
+            return _run(words)
+        except KettleError as error:
+            return _failed(str(error), 2 if isinstance(error, InvalidInput) else 1)
+        except (typer.Abort, KeyboardInterrupt) as error:
+            by_hand = isinstance(error, KeyboardInterrupt) or isinstance(error.__context__, KeyboardInterrupt)
+            return _failed("stopped.", INTERRUPTED if by_hand else 1)
+        except OSError as error:
+            if isinstance(error, BrokenPipeError) or error.errno == errno.EIO:  # nobody reads on
+                os.dup2(os.open(os.devnull, os.O_WRONLY), sys.__stdout__.fileno() if sys.__stdout__ else 1)
+                return 0
+            name = f"{error.filename}: " if error.filename else ""
+            return _failed(f"{name}{error.strerror or error}.", 1)
+        except Exception as error:
+            return _fault(error)
+
+
+def _run(words: list[str]) -> int:
     try:
         result = typer.main.get_command(app).main(words, prog_name="gray-kettle", standalone_mode=False)
-    except KettleError as error:
-        print(f"gray-kettle: {error}", file=sys.stderr)
-        return 2 if isinstance(error, InvalidInput) else 1
-    except typer.Abort:
-        print("gray-kettle: stopped.", file=sys.stderr)
-        return 1
     except typer.Exit as leaving:
         return int(leaving.exit_code)
-    except BrokenPipeError:
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        return 0
     except Exception as error:
         if not _is_usage(error):
             raise
         error.show()  # type: ignore[attr-defined]
         return 2
     return result if isinstance(result, int) else 0
+
+
+def _failed(text: str, code: int) -> int:
+    with suppress(OSError):  # a closed terminal
+        print(f"gray-kettle: {text}", file=sys.stderr)
+    return code
+
+
+def _fault(error: Exception) -> int:
+    """A fault of ours: where it happened goes to the log, which `support` hands over; nothing of it is lost."""
+    from gray_kettle import diagnostics_log
+
+    diagnostics_log.LOGGER.error("fault", exc_info=error)
+    return _failed(
+        f"This is a fault in Gray Kettle ({type(error).__name__}). Nothing that was stored is lost. "
+        f"The log says where it happened: {diagnostics_log.path()}. `gray-kettle support` packs it for a report.",
+        1,
+    )
 
 
 def _is_usage(error: Exception) -> bool:

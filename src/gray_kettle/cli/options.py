@@ -16,6 +16,7 @@ if TYPE_CHECKING:  # heavy: each command imports what it needs
 
 CasePath = Annotated[Path, typer.Argument(metavar="CASE", help="The case file, NAME.kettle.")]
 Json = Annotated[bool, typer.Option("--json", help="Answer as JSON (docs/formats.md).")]
+Force = Annotated[bool, typer.Option("--force", help="Replace the file where it exists.")]
 Band = Annotated[str | None, typer.Option("--band", help="Only this band: 2.4, 5 or 6.")]
 Start = Annotated[
     str | None, typer.Option("--from", help="Start of the window, ISO 8601 (UTC where no zone is given).")

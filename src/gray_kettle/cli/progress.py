@@ -5,6 +5,9 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
 
+from gray_kettle.safe_output import terminal_stream
+from gray_kettle.safe_text import printable
+
 
 @contextmanager
 def progress_bar(what: str) -> Iterator[Any]:
@@ -20,6 +23,6 @@ def progress_bar(what: str) -> Iterator[Any]:
         TextColumn("{task.description}"),
         BarColumn(complete_style="rgb(217,147,90)", pulse_style="rgb(217,147,90)"),
     )
-    with Progress(*columns, console=Console(stderr=True), transient=True) as bar:
-        task = bar.add_task(escape(what), total=None)
+    with Progress(*columns, console=Console(file=terminal_stream()), transient=True) as bar:
+        task = bar.add_task(escape(printable(what)), total=None)
         yield lambda done, total: bar.update(task, completed=done, total=total or None)

@@ -71,6 +71,7 @@ def stand_in_sweeps(
     """A sweep table from the ticket hall of Tern Quay, and beside it (FILE.truth.json) what really was on the air."""
     import numpy as np
 
+    from gray_kettle.export.files import check_target, write_file
     from gray_kettle.simulator import tern_quay, tern_sweeps
     from gray_kettle.simulator.spectra.scene import Instrument
     from gray_kettle.simulator.spectra.writers import truth_text, write_table
@@ -82,13 +83,10 @@ def stand_in_sweeps(
     # No instrument sweeps by the clock: rows that did would observe an oven always at one phase of the mains.
     times = times + np.random.default_rng(tern_quay.SEED).uniform(0, 0.3 / rows_per_s, len(times))
     scene = tern_sweeps.scene(tern_quay.site(), "ticket hall", band, tern_quay.SEED)
-    try:
-        with output.open("xb") as table:
-            write_table(table, span, scene.rows(Instrument(span), times))
-        truth = scene.truth(span, float(times[0]), float(times[-1]) + 1)
-        output.with_suffix(".truth.json").write_text(truth_text(truth))
-    except OSError as error:
-        raise KettleError(f"{output} cannot be written: {error.strerror}.") from error
+    check_target(output.with_suffix(".truth.json"))
+    write_file(output, lambda table: write_table(table, span, scene.rows(Instrument(span), times)))
+    truth = scene.truth(span, float(times[0]), float(times[-1]) + 1)
+    write_file(output.with_suffix(".truth.json"), truth_text(truth))
 
 
 @stand_in.command(name="access-point")

@@ -9,8 +9,10 @@ import typer
 
 from gray_kettle.cli.options import CasePath, Json, print_json
 from gray_kettle.cli.progress import progress_bar
+from gray_kettle.cli.stopping import INTERRUPTED, stop_on_signals
 from gray_kettle.errors import InvalidInput, KettleError
 
+_LONGEST_LOCK_S = 120.0
 _UNITS_S = {"s": 1.0, "m": 60.0, "h": 3600.0, "d": 86400.0}
 
 
@@ -55,20 +57,29 @@ def take(
     failed = 0
     options = SweepOptions(_layout(layout), bin_hz, full_scale)
     seconds = _seconds(for_)
-    with Case.open(case) as opened:
+    with stop_on_signals() as is_stopped, Case.open(case) as opened:
+        opened.wait_for_locks(_LONGEST_LOCK_S, is_stopped)
         for name in sources:
+            if is_stopped():
+                break
             try:
                 if name.startswith(SCHEME):
                     analyser = Analyser(name)
                     with progress_bar(analyser.name) as step:
                         counter = _RowCounter(step)
-                        results.append(
-                            take_live(opened, analyser, spot, seconds=seconds, on_piece=counter.on_piece)
+                        result = take_live(
+                            opened,
+                            analyser,
+                            spot,
+                            seconds=seconds,
+                            on_piece=counter.on_piece,
+                            is_cancelled=is_stopped,
                         )
                 else:
-                    source = open_file(Path(name), options)
+                    source = open_file(Path(name), options, is_stopped)
                     with progress_bar(source.input_stream.name) as step:
-                        results.append(ingest(opened, source, spot, progress=step))
+                        result = ingest(opened, source, spot, progress=step, is_cancelled=is_stopped)
+                results.append(result)
             except KettleError as error:
                 failed += 1
                 print(f"gray-kettle: {error}", file=sys.stderr)
@@ -86,6 +97,8 @@ def take(
             print(f"{result.source}: {result.count} read{skipped} ({result.kind})")
             for note in result.notes:
                 print(f"  {note}")
+    if is_stopped():
+        raise typer.Exit(INTERRUPTED)
     if failed == len(sources):
         raise typer.Exit(1)
 

@@ -12,8 +12,8 @@ import numpy as np
 
 from gray_kettle.collect.files import Source
 from gray_kettle.collect.input_stream import InputStream
-from gray_kettle.collect.prefetch import ahead_or_none
 from gray_kettle.collect.possible_times import with_possible_times
+from gray_kettle.collect.prefetch import ahead_or_none
 from gray_kettle.errors import KettleError
 from gray_kettle.model.records import Piece, SweepRows
 from gray_kettle.store import Case

@@ -16,6 +16,7 @@ from gray_kettle.export.drawings import (
     waterfall_figure,
 )
 from gray_kettle.export.drawings.sweeps import Sweeping
+from gray_kettle.export.files import check_target, write_file
 from gray_kettle.phy.channels import centre_hz, numbers
 from gray_kettle.planner.change_sheet import sheet_of
 from gray_kettle.session import Session, load_session_detected
@@ -34,13 +35,21 @@ _EDGE_HZ = 20e6
 
 
 def draw_view(
-    view: str, path: Path, band: str, output: Path, start_s: float | None = None, end_s: float | None = None
+    view: str,
+    path: Path,
+    band: str,
+    output: Path,
+    start_s: float | None = None,
+    end_s: float | None = None,
+    *,
+    force: bool = False,
 ) -> None:
     """Write a drawing of a window of a case.
 
     Raises: KettleError, when the case or the file cannot be used, or nothing was swept in that band.
     """
     check_ending(output)
+    check_target(output, force)
     with Case.open(path) as case:
         session = load_session_detected(case, start_s, end_s)
         if view in _OF_READING:
@@ -48,7 +57,7 @@ def draw_view(
         else:
             shown = _sweeping(case, session, band)
             figure = sweep_figure(shown) if view == "sweep" else waterfall_figure(shown)
-    save(figure, output)
+    save(figure, output, force)
 
 
 def _sweeping(case: Case, session: Session, band: str) -> Sweeping:
@@ -87,7 +96,14 @@ def _sweeping(case: Case, session: Session, band: str) -> Sweeping:
     )
 
 
-def write_sheet(path: Path, output: Path, start_s: float | None = None, end_s: float | None = None) -> None:
+def write_sheet(
+    path: Path,
+    output: Path,
+    start_s: float | None = None,
+    end_s: float | None = None,
+    *,
+    force: bool = False,
+) -> None:
     """Write the change sheet of a window of a case as .txt, .csv or .pdf.
 
     Raises: KettleError, when the case or the file cannot be used.
@@ -97,14 +113,11 @@ def write_sheet(path: Path, output: Path, start_s: float | None = None, end_s: f
     ending = output.suffix.lower()
     if ending not in (".txt", ".csv", ".pdf"):
         raise KettleError(f"{output.name}: a change sheet is written as .txt, .csv or .pdf.")
+    check_target(output, force)
     with Case.open(path) as case:
         session = load_session_detected(case, start_s, end_s)
         sheet = sheet_of(session.proposal, session.setup)
     if ending == ".pdf":
-        save_pages(sheet_pages(sheet), output)
+        save_pages(sheet_pages(sheet), output, force)
         return
-    text = sheet_text(sheet) if ending == ".txt" else sheet_table(sheet)
-    try:
-        output.write_text(text, encoding="utf-8", newline="")
-    except OSError as error:
-        raise KettleError(f"{output} cannot be written: {error.strerror}.") from error
+    write_file(output, sheet_text(sheet) if ending == ".txt" else sheet_table(sheet), force)

@@ -23,6 +23,7 @@ from gray_kettle.store import schema
 PATIENCE_S = 10.0  # how long a write waits for another process
 _LOCK_MS = 200  # a single wait inside SQLite, during which nothing can be cancelled
 _PAUSE_S = 0.05
+_HURRIED_S = 5.0  # how long it waits once it is to be ended
 _MOST_BYTES = 256 << 20  # of one value
 _STEPS_A_CHECK, _MOST_CHECKS = 1_000_000, 20_000  # of SQLite's virtual machine, for one answer
 _LEGACY = frozenset({"sqlite_sequence", "sqlite_stat1"})
@@ -87,6 +88,7 @@ class Database:
     def _begun(self, kind: str) -> Iterator[sa.Connection]:
         """A connection in a transaction that holds its lock, asked for again while somebody else has it."""
         until_s = time.monotonic() + self.patience_s
+        is_hurried = False
         while True:
             db = self._engine.connect().execution_options(begin=kind)
             try:
@@ -96,7 +98,9 @@ class Database:
                 db.close()
                 if not _is_locked(error):
                     raise
-                if time.monotonic() > until_s or self.is_cancelled():
+                if not is_hurried and self.is_cancelled():
+                    is_hurried, until_s = True, min(until_s, time.monotonic() + _HURRIED_S)
+                if time.monotonic() > until_s:
                     raise CaseLocked(
                         f"{self.path} is locked by another process: close it there, or try again."
                     ) from error

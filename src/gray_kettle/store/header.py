@@ -11,6 +11,16 @@ VERSION = 7
 APPLICATION_ID = 0x47524B54  # marks our SQLite files ("GRKT")
 
 
+def is_case(path: Path) -> bool:
+    """Whether an existing file is a case of any version. What cannot be read is taken for one."""
+    try:
+        with path.open("rb") as file:
+            head = file.read(100)
+    except OSError:
+        return True
+    return head[:15] == b"SQLite format 3" and int.from_bytes(head[68:72]) == APPLICATION_ID
+
+
 def check(path: Path) -> int:
     """The version of a case.
 

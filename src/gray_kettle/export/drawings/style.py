@@ -2,50 +2,60 @@
 
 import warnings
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO
 
 from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.figure import Figure
+from matplotlib.text import Text
 
 from gray_kettle.errors import KettleError
+from gray_kettle.export.files import write_file
+from gray_kettle.safe_text import printable
 
 OWN, FOREIGN, INK, PAPER, EMITTER = "#b4602a", "#6b7885", "#22282e", "#ffffff", "#5d4a86"
 _IMAGE_DPI = 200  # of pictures inside a drawing
 
 
-def save(figure: Figure, path: Path) -> None:
-    """Write a drawing. Raises: KettleError, for an ending that is neither .svg nor .pdf, or a missing folder."""
+def save(figure: Figure, path: Path, force: bool = False) -> None:
+    """Write a drawing. Raises: KettleError, for an ending that is neither .svg nor .pdf, or see export.files."""
     import matplotlib as mpl
 
     ending = check_ending(path)
     FigureCanvasAgg(figure)
+    _made_printable(figure)
     settings: Any = {"svg.fonttype": "none", "svg.hashsalt": "gray-kettle", "pdf.fonttype": 42}
-    try:
-        with mpl.rc_context(settings), warnings.catch_warnings():
-            warnings.filterwarnings("ignore", "Glyph .* missing")  # names may hold what no font has
-            figure.savefig(
-                path,
-                format=ending[1:],
-                dpi=_IMAGE_DPI,
-                metadata={"Date": None} if ending == ".svg" else {"CreationDate": None},
-            )
-    except OSError as error:
-        raise KettleError(f"{path} cannot be written: {error.strerror}.") from error
+    options: Any = {
+        "format": ending[1:],
+        "dpi": _IMAGE_DPI,
+        "metadata": {"Date": None} if ending == ".svg" else {"CreationDate": None},
+    }
+    with mpl.rc_context(settings), warnings.catch_warnings():
+        warnings.filterwarnings("ignore", "Glyph .* missing")  # names may hold what no font has
+        write_file(path, lambda file: figure.savefig(file, **options), force)
 
 
-def save_pages(pages: list[Figure], path: Path) -> None:
+def save_pages(pages: list[Figure], path: Path, force: bool = False) -> None:
     """Write pages as one PDF. Raises: KettleError, where it cannot be written."""
     import matplotlib as mpl
     from matplotlib.backends.backend_pdf import PdfPages
 
-    try:
-        with mpl.rc_context({"pdf.fonttype": 42}), warnings.catch_warnings():
-            warnings.filterwarnings("ignore", "Glyph .* missing")
-            with PdfPages(path, metadata={"CreationDate": None}) as pdf:
-                for page in pages:
-                    pdf.savefig(page)
-    except OSError as error:
-        raise KettleError(f"{path} cannot be written: {error.strerror}.") from error
+    def fill(file: BinaryIO) -> None:
+        with PdfPages(file, metadata={"CreationDate": None}) as pdf:
+            for page in pages:
+                _made_printable(page)
+                pdf.savefig(page)
+
+    with mpl.rc_context({"pdf.fonttype": 42}), warnings.catch_warnings():
+        warnings.filterwarnings("ignore", "Glyph .* missing")
+        write_file(path, fill, force)
+
+
+def _made_printable(figure: Figure) -> None:
+    """The gate of drawings: whatever text is in one is printable."""
+    for text in figure.findobj(Text):
+        assert isinstance(text, Text)
+        lines = text.get_text().split("\n")
+        text.set_text("\n".join(printable(line) for line in lines))
 
 
 def check_ending(path: Path) -> str:

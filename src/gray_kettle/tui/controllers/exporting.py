@@ -31,13 +31,16 @@ class Exporter:
 
     def _write(self, names: tuple[str, ...], band: str, window: Window) -> None:
         from gray_kettle.export.case_drawings import draw_view, write_sheet
+        from gray_kettle.export.files import free_name
 
         stem = self._path.stem
         for name in names:
             endings = _SHEET_ENDINGS if name == CHANGE_SHEET else ("svg",)
             for ending in endings:
                 is_sheet = name == CHANGE_SHEET
-                path = Path(f"{stem}-changes.{ending}" if is_sheet else f"{stem}-{name}-{band}.{ending}")
+                path = free_name(
+                    Path(f"{stem}-changes.{ending}" if is_sheet else f"{stem}-{name}-{band}.{ending}")
+                )
                 try:
                     if is_sheet:
                         write_sheet(self._path, path, *window)
