@@ -118,7 +118,7 @@ def test_the_support_file_gives_no_foreign_name_or_address_away(case_of, tmp_pat
     assert addresses
     assert not [name for name in (*foreign, *addresses) if name in everything]
     assert main(["support", str(case), "-o", str(output)]) == 1
-    assert "already exists" in capsys.readouterr().err
+    assert "exists already" in capsys.readouterr().err
 
 
 def test_masking_is_consistent_and_covers_hosts():

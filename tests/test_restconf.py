@@ -10,6 +10,7 @@ from typer.testing import CliRunner
 
 from gray_kettle.cli.main import app
 from gray_kettle.errors import KettleError
+from gray_kettle.model.device_change import DeviceSetting
 from gray_kettle.model.setup import Setup
 from gray_kettle.restconf import Restconf
 from gray_kettle.simulator.access_point import SimulatedAccessPoints
@@ -76,7 +77,7 @@ def test_nobodys_change_is_lost():
         radio = device.radios()[0]
         points.boxes[0]["radios"]["radio"][0]["config"]["channel"] = 1
         with pytest.raises(KettleError, match="somebody changed it"):
-            device.set_channel(radio, 11, 20)
+            device.set_channel(radio, DeviceSetting(11, 20, False))
         assert set_to(points)[0][0] == 1
 
 

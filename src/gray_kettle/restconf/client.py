@@ -4,6 +4,7 @@ Of the model: access-points/access-point[hostname]/radios/radio[id operating-fre
 channel-width and dca (automatic choice), and ssids/ssid[name]/bssids/bssid[radio-id bssid] to show whose radio it is.
 """
 
+import time
 from dataclasses import dataclass
 from typing import Any
 from urllib.parse import quote, urlsplit
@@ -12,13 +13,14 @@ from xml.etree import ElementTree
 import httpx
 
 from gray_kettle.errors import KettleError
+from gray_kettle.model.device_change import DeviceSetting
 from gray_kettle.safe_text import printable
 
 _JSON = "application/yang-data+json"
 _MODULE = "openconfig-access-points"
 BANDS = {"FREQ_2GHZ": "2.4", "FREQ_5GHZ": "5", "FREQ_6GHZ": "6"}
 _MOST_BYTES = 4_000_000
-_TIMEOUT_S = 10.0
+_TIMEOUT_S, _WHOLE_ANSWER_S = 10.0, 30.0
 # Of a hostile answer also: numbers without end, and more depth than can be read.
 _NO_SUCH_MODEL = (
     KeyError, IndexError, TypeError, AttributeError, ValueError, OverflowError, RecursionError,
@@ -43,9 +45,8 @@ class DeviceRadio:
         return BANDS.get(self.frequency, "")
 
     @property
-    def setting(self) -> tuple[int, int, bool]:
-        """Channel, width in MHz, and whether the device chooses by itself."""
-        return self.channel, self.width_mhz, self.automatic
+    def setting(self) -> DeviceSetting:
+        return DeviceSetting(self.channel, self.width_mhz, self.automatic)
 
 
 class Restconf:
@@ -69,7 +70,9 @@ class Restconf:
             raise KettleError("The password would travel open over http: write https://HOST:PORT.")
         self._base = f"{parts.scheme}://{parts.netloc}"
         self._http = httpx.Client(
-            timeout=_TIMEOUT_S, auth=(user, password) if user else None, headers={"Accept": _JSON}
+            timeout=_TIMEOUT_S,
+            auth=(user, password) if user else None,
+            headers={"Accept": _JSON, "Accept-Encoding": "identity"},
         )
         self._root = ""
 
@@ -90,15 +93,25 @@ class Restconf:
                 f"{self._base} did not answer with a list of access points ({error!r})."
             ) from error
 
-    def set_channel(self, radio: DeviceRadio, channel: int, width_mhz: int) -> None:
-        """Set one radio to a fixed channel; refused where somebody changed it since it was read."""
+    def request_for(self, radio: DeviceRadio, setting: DeviceSetting) -> tuple[str, dict[str, Any]]:
+        """(path, body) of the request that sets a radio: what `set_channel` sends."""
         path = (
             f"{self._data()}/{_MODULE}:access-points/access-point={quote(radio.host, safe='')}"
             f"/radios/radio={radio.number},{quote(radio.frequency, safe='')}/config"
         )
+        config = {
+            "channel": setting.channel,
+            "channel-width": setting.width_mhz,
+            "dca": setting.is_automatic,
+        }
+        return path, {f"{_MODULE}:config": config}
+
+    def set_channel(self, radio: DeviceRadio, setting: DeviceSetting) -> None:
+        """Set one radio; refused where somebody changed it since it was read."""
+        path, body = self.request_for(radio, setting)
         answer = self._ask("GET", path)
         try:
-            now = _setting_of(answer.json()[f"{_MODULE}:config"])
+            now = DeviceSetting(*_setting_of(answer.json()[f"{_MODULE}:config"]))
         except _NO_SUCH_MODEL as error:
             raise KettleError(f"{self._base} did not answer with a radio ({error!r}).") from error
         if now != radio.setting:
@@ -106,7 +119,6 @@ class Restconf:
         # Its version goes along, so that a change between these two requests is not lost either.
         mark = answer.headers.get("ETag", "")
         headers = {"Content-Type": _JSON} | ({"If-Match": mark} if mark else {})
-        body = {f"{_MODULE}:config": {"channel": channel, "channel-width": width_mhz, "dca": False}}
         self._ask("PATCH", path, json=body, headers=headers)
 
     def _data(self) -> str:
@@ -124,17 +136,22 @@ class Restconf:
         return f"{self._root}/data"
 
     def _ask(self, method: str, path: str, **more: Any) -> httpx.Response:
+        until_s = time.monotonic() + _WHOLE_ANSWER_S
         try:
             with self._http.stream(method, self._base + path, **more) as known:
+                # Nothing is unpacked: a few bytes may become gigabytes at once.
+                if known.headers.get("content-encoding", "identity") != "identity":
+                    raise KettleError(f"{self._base} sent a packed answer, which was not asked for.")
                 content = bytearray()
-                for part in known.iter_bytes():
+                for part in known.iter_raw():
                     content += part
                     if len(content) > _MOST_BYTES:
                         raise KettleError(f"{self._base} sent an answer that is too large.")
+                    if time.monotonic() > until_s:
+                        raise KettleError(f"{self._base} took too long to answer.")
         except (httpx.HTTPError, httpx.InvalidURL) as error:
             raise KettleError(f"{self._base} cannot be reached: {printable(str(error))}.") from error
-        # Unpacked already: what says how it was packed or how long it was no longer holds.
-        headers = {k: v for k, v in known.headers.items() if k not in ("content-encoding", "content-length")}
+        headers = {k: v for k, v in known.headers.items() if k != "content-length"}
         answer = httpx.Response(
             known.status_code,
             headers=headers,

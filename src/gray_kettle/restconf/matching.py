@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from gray_kettle.model.device_change import DeviceSetting
 from gray_kettle.planner.proposal import Move, Proposal
 from gray_kettle.restconf.client import DeviceRadio
 
@@ -20,14 +21,18 @@ class Change:
     @property
     def settled(self) -> bool:
         device, target = self.device, self.move.target
-        return device is not None and device.setting == (target.primary, target.width_mhz, False)
+        return device is not None and device.setting == DeviceSetting(target.primary, target.width_mhz, False)
 
 
-def changes_for(proposal: Proposal, devices: Sequence[DeviceRadio]) -> tuple[Change, ...]:
-    """The moves in their order (see plan.order), then those that stay and must be fixed where they are."""
+def changes_for(proposal: Proposal, devices: Sequence[DeviceRadio], via: str = "") -> tuple[Change, ...]:
+    """The moves in their order (see plan.order), then those that stay and must be fixed where they are.
+
+    via: id of the radio that carries us to the access points: it comes last of all.
+    """
     order = [radio for step in proposal.order for radio in step.radios]
     moves = sorted(
-        proposal.moves, key=lambda m: (m.stays, order.index(m.radio.id) if m.radio.id in order else 0)
+        proposal.moves,
+        key=lambda m: (m.radio.id == via, m.stays, order.index(m.radio.id) if m.radio.id in order else 0),
     )
     return tuple(Change(m, _device_of(m, devices)) for m in moves)
 

@@ -30,6 +30,7 @@ from gray_kettle.model.setup import Setup
 from gray_kettle.store import header, schema
 from gray_kettle.store.database import Database, check_schema, create_file, open_database
 from gray_kettle.store.detection_cache import DetectionCache
+from gray_kettle.store.journal import Journal
 from gray_kettle.store.merging import (
     by_the_hour,
     joined_aggregates,
@@ -62,6 +63,7 @@ class Case:
         self._texts = Texts(self.damage)
         self.setups = Setups(database, self.damage)
         self.take_list = Takes(database, self.damage)
+        self.journal = Journal(database, self.damage)
         self.sweeps = Sweeps(database, self.take_list, self.damage)
         self.detections = DetectionCache(database, self.sweeps)
 

@@ -1,6 +1,9 @@
 """The full-screen app: themes, configured keys, and which screen is shown."""
 
+import asyncio
 import logging
+import signal
+from contextlib import suppress
 from pathlib import Path
 from typing import ClassVar
 
@@ -16,6 +19,7 @@ from gray_kettle.tui.messages import OpenCase, OpenDemo
 from gray_kettle.tui.start.screen import StartScreen
 from gray_kettle.tui.start.style import FORM_CSS
 
+_INTERRUPTED = 130
 _LOGGER = logging.getLogger(__name__)
 
 
@@ -45,9 +49,23 @@ class KettleApp(PlainCrash):
         return dict(theme.VARIABLE_DEFAULTS)
 
     def on_mount(self) -> None:
+        self._end_on_signals()
         self.push_screen(StartScreen() if self._case is None else MainScreen(self._case))
         if self._complaint:
             self.notify(self._complaint, title="Configuration", severity="warning", markup=False, timeout=15)
+
+    def _end_on_signals(self) -> None:
+        """A closed terminal and SIGTERM end the app as ctrl+q does: what is being taken is stored first."""
+        loop = asyncio.get_running_loop()
+        for name in ("SIGTERM", "SIGHUP"):
+            with suppress(
+                NotImplementedError, AttributeError, RuntimeError, ValueError
+            ):  # not on this system
+                loop.add_signal_handler(getattr(signal, name), self._end)
+
+    def _end(self) -> None:
+        self.workers.cancel_all()
+        self.exit(return_code=_INTERRUPTED)
 
     @on(OpenCase)
     def _open_case(self, asked: OpenCase) -> None:

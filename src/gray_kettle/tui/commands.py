@@ -15,6 +15,7 @@ _SUMMARIES = {
 }
 _ACTIONS = (
     ("Take files, or from an analyser", "screen.take", "Captures, scan listings and sweeps, into the case"),
+    ("Takes", "screen.takes", "What was taken and what counts: set aside, bring back"),
     ("Own networks", "screen.own", "Which of the observed networks are ours"),
     ("Site, country, client limits", "screen.site", "Name, country, time zone, complaint, client limits"),
     ("Export", "screen.export", "The drawings of this view as SVG, or the change sheet of Plan"),

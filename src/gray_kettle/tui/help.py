@@ -21,7 +21,7 @@ Everywhere
               are reported as new; once more, and there is no reference
   i           where the figures under the cursor come from
   t           take: read captures, scan listings and sweeps into the case, or
-              collect from an analyser; once more ends that
+              collect from an analyser; once more ends that;  T  what was taken
   ctrl+z      undo the last edit
   ctrl+p      all commands, by name
   ctrl+q      quit

@@ -69,6 +69,7 @@ class MainScreen(Screen[None]):
         Binding("r", "reference", "reference", id="main.reference"),
         Binding("i", "explain", "where a figure comes from", id="main.explain"),
         Binding("t", "take", "take", id="main.take"),
+        Binding("T", "takes", "takes", id="main.takes"),
         Binding("x", "export", "export", id="main.export"),
         Binding("o", "own", "own networks", id="main.own"),
         Binding("question_mark", "help", "help", id="main.help"),
@@ -313,6 +314,13 @@ class MainScreen(Screen[None]):
 
     def action_take(self) -> None:
         self._capture.toggle()
+
+    def action_takes(self) -> None:
+        from gray_kettle.tui.start.takes_screen import TakesScreen
+
+        self.app.push_screen(
+            TakesScreen(self._path), lambda changed: self._take_stored() if changed else None
+        )
 
     def _take_stored(self) -> None:
         """Something new is in the case: read all of it."""
