@@ -16,6 +16,7 @@ from gray_kettle.collect.possible_times import with_possible_times
 from gray_kettle.collect.prefetch import ahead_or_none
 from gray_kettle.errors import KettleError
 from gray_kettle.model.records import Piece, SweepRows
+from gray_kettle.safe_text import printable
 from gray_kettle.store import Case
 from gray_kettle.store.database import PATIENCE_S, CaseLocked
 from gray_kettle.store.takes import Input
@@ -110,7 +111,7 @@ def ingest(
     if relation.same is not None and not stopped:  # of a stream that it is the same shows at its end
         case.forget_take(number)
         return _held_already(source, relation.same)
-    notes += relation.notes(number)
+    notes = [printable(note) for note in notes] + relation.notes(number)
     case.finish_take(
         number,
         tuple(sorted(swept)),
@@ -216,7 +217,7 @@ def take_live(
             case.forget_take(number)
             raise
     buffer.write()
-    notes = list(source.notes)
+    notes = [printable(note) for note in source.notes]
     if not buffer.records:
         case.forget_take(number)
         raise KettleError(f"{source.name}: no data arrived. {' '.join(notes)}".strip())

@@ -52,8 +52,7 @@ def order_of(head: bytes) -> str | None:
         while at + _HEADER_BYTES <= len(head):
             length, kind = struct.unpack_from(sign + "IH", head, at)
             if not _HEADER_BYTES <= length <= _LARGEST or (kind < _FIRST_FAMILY and kind > 4):
-                seen = 0
-                break
+                break  # damage: what was seen before it counts
             if kind >= _FIRST_FAMILY and at + _HEADER_BYTES < len(head):
                 seen += head[at + _HEADER_BYTES] == _NEW_SCAN_RESULTS
             at += length + -length % 4

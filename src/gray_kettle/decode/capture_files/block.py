@@ -14,11 +14,14 @@ BLOCK_BYTES = (
 MOST_PACKETS = 200_000  # in a block: what is computed for each takes more memory than the shortest packets do
 LARGEST_PACKET = 1 << 24  # more is a length that lies
 SECTION = b"\x0a\x0d\x0d\x0a"
+# Byte order, ticks a second, bytes of a packet header. The last two are of a variant whose headers are longer.
 PCAP_MAGICS = {
-    b"\xd4\xc3\xb2\xa1": ("<", 1_000_000),
-    b"\xa1\xb2\xc3\xd4": (">", 1_000_000),
-    b"\x4d\x3c\xb2\xa1": ("<", 1_000_000_000),
-    b"\xa1\xb2\x3c\x4d": (">", 1_000_000_000),
+    b"\xd4\xc3\xb2\xa1": ("<", 1_000_000, 16),
+    b"\xa1\xb2\xc3\xd4": (">", 1_000_000, 16),
+    b"\x4d\x3c\xb2\xa1": ("<", 1_000_000_000, 16),
+    b"\xa1\xb2\x3c\x4d": (">", 1_000_000_000, 16),
+    b"\x34\xcd\xb2\xa1": ("<", 1_000_000, 24),
+    b"\xa1\xb2\xcd\x34": (">", 1_000_000, 24),
 }
 
 

@@ -54,5 +54,5 @@ def read_line(text: str) -> LogLine:
         first = error.errors()[0]
         where = ".".join(str(part) for part in first["loc"]) or "the line"
         raise ValueError(f"{where}: {first['msg']}") from error
-    except ValueError as error:
+    except (ValueError, RecursionError) as error:
         raise ValueError(f"it is not an entry of a scan log ({error})") from error

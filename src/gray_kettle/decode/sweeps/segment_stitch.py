@@ -13,6 +13,7 @@ _LONGER = 2.5  # times the usual length: a piece this late belongs to the next s
 _LEAST_LATE_S = 0.5
 _SAME_STEP = 1e-3
 _MOST_BINS = 1 << 20
+_MOST_STARTS = 1024
 _LEAST_PARTED_HZ = 40e6  # a smaller hole is a gap in a span
 
 
@@ -40,6 +41,17 @@ class Joiner:
         self._plan: tuple[Part, ...] = ()  # one part for each piece that a sweep has
         self._grids: dict[tuple[float, float, int], _Grid] = {}  # of each cluster, by its first piece
         self._usual_s = 0.0
+        self._starts: dict[tuple[float, int], list[float]] = {}  # by step and bins
+
+    def snapped_hz(self, start_hz: float, step_hz: float, bins: int) -> float:
+        """The start itself, or one that was seen and is less than half a bin away: an oscillator that drifts."""
+        seen = self._starts.setdefault((step_hz, bins), [])
+        near = min(seen, key=lambda hz: abs(hz - start_hz), default=None)
+        if near is not None and abs(near - start_hz) < step_hz / 2:
+            return near
+        if len(seen) < _MOST_STARTS:
+            seen.append(start_hz)
+        return start_hz
 
     def add(self, part: Part) -> Iterator[SweepRows]:
         first_s = next(iter(self._sweep.values())).time_s if self._sweep else part.time_s

@@ -1,5 +1,6 @@
 """Sweep tables: the own CSV, and any other by a layout. What cannot be read is said with its line; the rest is kept."""
 
+from collections import Counter
 from collections.abc import Callable, Generator, Iterator
 from dataclasses import replace
 
@@ -44,7 +45,8 @@ class TableReader:
         self._last_s = -np.inf
         self._bins = 0
         self._skipped = 0
-        self._said: dict[str, list[str]] = {}
+        self._said: dict[str, list[str]] = {}  # the first few of each kind
+        self._times_said: Counter[str] = Counter()
         self._missing = 0
 
     @property
@@ -52,8 +54,8 @@ class TableReader:
         """What was skipped or noticed, with the line of each; of one kind the first few."""
         out = []
         for kind, lines in self._said.items():
-            more = len(lines) - _MOST_NOTES
-            out += lines[:_MOST_NOTES] + ([f"… and {more:,} more lines: {kind}."] if more > 0 else [])
+            more = self._times_said[kind] - len(lines)
+            out += lines + ([f"… and {more:,} more lines: {kind}."] if more > 0 else [])
         if self._missing:
             out.append(f"{self._missing:,} levels were not numbers; they are stored as not measured.")
         return out
@@ -184,7 +186,14 @@ class TableReader:
         at = 0
         while at < len(kept):
             head = heads[kept[at]]
-            part = Part(head.time_s, head.start_hz, head.step_hz, levels[kept[at]])
+            start_hz = self._joiner.snapped_hz(head.start_hz, head.step_hz, levels.shape[1])
+            if start_hz != head.start_hz:
+                self._say(
+                    "start drifts",
+                    "its start differs by less than half a bin; read as the same",
+                    lines[kept[at]],
+                )
+            part = Part(head.time_s, start_hz, head.step_hz, levels[kept[at]])
             span = self._joiner.settled(part.key)
             upto = at + 1
             if span is not None:  # many rows of one form: no need to join anything
@@ -222,11 +231,16 @@ class TableReader:
         self._last_s = head.time_s
 
     def _say(self, kind: str, what: str, number: int | None = None) -> None:
-        self._said.setdefault(kind, []).append(f"Line {number or self._line:,}: {what}.")
+        self._keep(kind, f"Line {number or self._line:,}: {what}.")
 
     def _leave_out(self, kind: str, why: str, number: int | None = None) -> None:
         self._skipped += 1
-        self._said.setdefault(kind, []).append(f"Line {number or self._line:,} was skipped: {why}.")
+        self._keep(kind, f"Line {number or self._line:,} was skipped: {why}.")
+
+    def _keep(self, kind: str, sentence: str) -> None:
+        self._times_said[kind] += 1
+        if len(self._said.setdefault(kind, [])) < _MOST_NOTES:
+            self._said[kind].append(sentence)
 
 
 def _levels(tails: list[bytes], bins: int) -> Levels:
