@@ -15,7 +15,7 @@ from gray_kettle.store.packing import (
     capability_from,
     capability_text,
 )
-from gray_kettle.store.seals import Damage, insert, rows_of
+from gray_kettle.store.seals import Damage, insert_all, rows_of
 
 _WHAT = {
     "announcements": "what an access point announced is damaged: where it was observed is left out",
@@ -33,12 +33,12 @@ class Texts:
 
     def announcements(self, db: sa.Connection, found: Iterable[Announcement]) -> IntArray:
         """Their numbers in the case; new ones are added."""
-        texts = [announcement_text(a) for a in found]
-        return np.array([self._number(db, schema.announcements, text) for text in texts], np.int64)
+        return np.array(
+            self._numbers_of(db, schema.announcements, [announcement_text(a) for a in found]), np.int64
+        )
 
     def capabilities(self, db: sa.Connection, found: Iterable[ClientCapability]) -> None:
-        for capability in found:
-            self._number(db, schema.capabilities, capability_text(capability))
+        self._numbers_of(db, schema.capabilities, [capability_text(c) for c in found])
 
     def known_announcements(self, db: sa.Connection) -> dict[int, Announcement]:
         """All that can be read, by number."""
@@ -59,13 +59,15 @@ class Texts:
                 self._damage.add(_WHAT["abilities"])
         return tuple(found[text] for text in sorted(found))
 
-    def _number(self, db: sa.Connection, table: sa.Table, text: str) -> int:
+    def _numbers_of(self, db: sa.Connection, table: sa.Table, texts: list[str]) -> list[int]:
         held = self._numbers.setdefault(table.name, {})
-        if text not in held:
+        if not held.keys() >= set(texts):
             self._refresh(db, table)
-        if text not in held:
-            held[text] = self._highest[table.name] = insert(db, table, {"document": text})
-        return held[text]
+            new = [text for text in dict.fromkeys(texts) if text not in held]
+            numbers = insert_all(db, table, [{"document": text} for text in new])
+            held.update(zip(new, numbers, strict=True))
+            self._highest[table.name] = max(self._highest.get(table.name, 0), *numbers, 0)
+        return [held[text] for text in texts]
 
     def _refresh(self, db: sa.Connection, table: sa.Table) -> None:
         """Learn what others added meanwhile, and at first all that there is."""
