@@ -86,12 +86,14 @@ LIST = "openconfig-access-points:access-points"
 
 
 @contextmanager
-def answering(meta, data, status=200):
+def answering(meta, data, status=200, packing=""):
     class Handler(BaseHTTPRequestHandler):
         def do_GET(self):
             body = meta if self.path.startswith("/.well-known") else data
             self.send_response(200 if body is meta else status)
             self.send_header("Content-Length", str(len(body)))
+            if packing:
+                self.send_header("Content-Encoding", packing)
             self.end_headers()
             self.wfile.write(body)
 

@@ -49,6 +49,8 @@ from gray_kettle.store.upgrade import upgrade
 
 Table = TypeVar("Table", bound=Columns)
 _CHUNK_ROWS = 8192
+# Small tables; that rows of the large ones are missing shows by their count in each take.
+_CHECKED = ("setups", "takes", "announcements", "abilities", "sweeps", "looks")
 _MOST_ROWS = 1 << 17  # of a chunk of any version
 
 
@@ -237,6 +239,8 @@ class Case:
         high = np.inf if end_s is None else end_s
         with self._database.reading() as db:
             self.damage.clear()
+            for table in _CHECKED:
+                self._check_structure(db, table)
             takes = self.takes()
             spots = tuple(sorted({t.spot for t in takes}))
             spot_of_take = {t.number: spots.index(t.spot) for t in takes}
@@ -282,6 +286,15 @@ class Case:
             damage=damage,
         )
 
+    def _check_structure(self, db: sa.Connection, table: str) -> None:
+        """Rows that a damaged tree no longer leads to have no seal that could miss: the tree itself is looked at."""
+        what = f"the structure of the table {table} is damaged: rows may be missing"
+        try:
+            if db.exec_driver_sql(f"PRAGMA quick_check({table})").scalar() != "ok":
+                self.damage.add(what)
+        except (sa.exc.DBAPIError, UnicodeError):
+            self.damage.add(what)
+
     def _heard_in_reference(
         self, setup: Setup, known: dict[int, Announcement], spot_of_take: dict[int, int]
     ) -> frozenset[str] | None:
@@ -323,12 +336,12 @@ class Case:
         self, db: sa.Connection, low: float, high: float, spot_of_take: dict[int, int]
     ) -> tuple[Traffic, Traffic]:
         """(rows of chunks that the window cuts, sums by the hour of those that it holds whole)."""
-        sums = {row["chunk"]: row for row in rows_of(db, schema.sums, Damage(), "")}
+        what = "a sum of traffic is damaged: the rows that it was made from are counted instead"
+        sums = {row["chunk"]: row for row in rows_of(db, schema.sums, self.damage, what)}
         summed, rest = [], []
         for chunk in self._catalogue(db, Traffic, low, high, spot_of_take):
             whole = chunk["start_s"] >= np.floor(low) and chunk["end_s"] <= high
             row = sums.get(chunk["number"]) if whole else None
-            # Where a sum is damaged the rows that it was made from are summed up instead.
             table = row and self._unpacked(db, Traffic, schema.sums, row, chunk["take"], Damage())
             if table:
                 table.spot[:] = spot_of_take[chunk["take"]]

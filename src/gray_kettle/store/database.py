@@ -81,6 +81,7 @@ class Database:
         if self.read_only:
             raise KettleError(f"{self.path}: {_IS_READ_ONLY.format(self.read_only)}")
         with self._translated(), self._begun("IMMEDIATE") as db:
+            self.cache.clear()
             yield db
             db.commit()
 
@@ -115,12 +116,14 @@ class Database:
     def _translated(self) -> Iterator[None]:
         try:
             yield
-        except (sa.exc.DBAPIError, sa.exc.NoResultFound, sqlite3.Error) as error:
+        # SQLite's own message about a damaged file may quote bytes that are no text.
+        except (sa.exc.DBAPIError, sa.exc.NoResultFound, sqlite3.Error, UnicodeError) as error:
             if _is_locked(error):
                 raise CaseLocked(
                     f"{self.path} is locked by another process: close it there, or try again."
                 ) from error
-            reason = str(getattr(error, "orig", None) or error)
+            is_text = not isinstance(error, UnicodeError)
+            reason = str(getattr(error, "orig", None) or error) if is_text else "it is damaged"
             raise KettleError(f"The case {self.path} cannot be used: {reason}.") from error
 
 

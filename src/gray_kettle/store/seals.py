@@ -13,6 +13,7 @@ from blake3 import blake3
 
 SEAL, _SUM = "seal", "_sum"
 _MOST_LOST = 4096  # numbers in a row that cannot be read, after which the rest is given up
+_UNREADABLE = (sa.exc.DBAPIError, sqlite3.DatabaseError, ValueError, TypeError, OverflowError)
 Row = Mapping[str, Any]
 
 
@@ -104,7 +105,7 @@ def payload_of(
     key = next(iter(table.primary_key.columns))
     try:
         payload = db.execute(sa.select(table.c[column]).where(key == row[key.name])).scalar()
-    except sa.exc.DBAPIError as error:
+    except _UNREADABLE as error:
         _reraise_unless_damage(error)
         payload = None
     if payload is None and row[column + _SUM] is None:
@@ -126,7 +127,7 @@ def _surviving(
                 last, lost = int(row[key.name]), 0
                 yield dict(row)
             return
-        except (sa.exc.DBAPIError, sqlite3.DatabaseError, ValueError, TypeError, OverflowError) as error:
+        except _UNREADABLE as error:
             _reraise_unless_damage(error)
             if not lost:
                 damage.add(what)
@@ -137,7 +138,7 @@ def _surviving(
                 return
             try:
                 row_behind = db.execute(chosen.where(key == last)).mappings().first()
-            except (sa.exc.DBAPIError, sqlite3.DatabaseError, ValueError, TypeError, OverflowError) as error:
+            except _UNREADABLE as error:
                 _reraise_unless_damage(error)
         yield dict(row_behind)
 

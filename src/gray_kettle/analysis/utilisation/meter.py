@@ -161,7 +161,8 @@ def _reported_by_hour(observations: Observations) -> dict[tuple[str, int], float
     if not len(rows):
         return {}
     names = sorted({a.bssid for a in observations.announcements})
-    code_of = np.array([names.index(a.bssid) for a in observations.announcements], np.int64)
+    code = {name: k for k, name in enumerate(names)}
+    code_of = np.array([code[a.bssid] for a in observations.announcements], np.int64)
     hour = (sightings.time_s[rows] // _HOUR_S % 24).astype(np.int64)
     # One number a row, the share behind its key: sorting numbers is faster than sorting rows by two of them.
     both = np.sort((code_of[sightings.announcement[rows]] * 24 + hour) * 2 + sightings.load_utilisation[rows])

@@ -1,0 +1,133 @@
+"""What the tests of reliability and the long runs (`make soak`) share: damage, stops, and what a case answers."""
+
+import hashlib
+import os
+import random
+import re
+import signal
+import subprocess
+import sys
+import time
+from dataclasses import dataclass, fields, is_dataclass
+from pathlib import Path
+
+import numpy as np
+
+from gray_kettle.errors import KettleError
+from gray_kettle.model.setup import Setup
+from gray_kettle.store import Case
+
+PROGRAM = (sys.executable, "-m", "gray_kettle")
+STOPS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
+
+
+def fingerprint(path: Path) -> tuple[str, bool]:
+    """(digest of all that the case holds, whether it says that something is damaged)."""
+    digest = hashlib.blake2b()
+    with Case.open(path) as case:
+        seen = case.window()
+        _add(digest, seen)
+        _add(digest, case.setup())
+        for run in case.sweeps.runs():
+            digest.update(case.sweeps.rows(run, -np.inf, np.inf).codes.tobytes())
+        return digest.hexdigest(), bool(seen.damage) or len(case.damage) > 0
+
+
+def _add(digest, value) -> None:
+    if is_dataclass(value):
+        for field in fields(value):
+            if field.name != "damage":
+                _add(digest, getattr(value, field.name))
+    elif isinstance(value, np.ndarray):
+        digest.update(str(value.dtype).encode() + value.tobytes())
+    elif isinstance(value, tuple):
+        for item in value:
+            _add(digest, item)
+    else:
+        digest.update(repr(sorted(value) if isinstance(value, frozenset) else value).encode())
+
+
+def flipped(raw: bytes, rng: random.Random, most: int) -> bytes:
+    """Up to so many bits turned, every third time in the first pages, where the structure is."""
+    data = bytearray(raw)
+    for _ in range(rng.randint(1, most)):
+        within = min(len(data), 64 << 10) if rng.random() < 0.3 else len(data)
+        data[rng.randrange(within)] ^= 1 << rng.randrange(8)
+    return bytes(data)
+
+
+def outcome(path: Path, raw: bytes, good: str) -> str:
+    """What a damaged case answers: "same", "named", "refused", or "silent", which must never be."""
+    for ending in ("-wal", "-shm"):
+        path.with_name(path.name + ending).unlink(missing_ok=True)
+    path.write_bytes(raw)
+    try:
+        found, is_named = fingerprint(path)
+    except KettleError:
+        return "refused"
+    if found == good:
+        return "same"
+    return "named" if is_named else "silent"
+
+
+@dataclass(frozen=True)
+class Stopped:
+    """A take that was stopped. reported: frames as it says; stored: as the case says."""
+
+    code: int
+    reported: int
+    stored: int
+    seconds: float
+    errors: str
+
+
+def stop_take(folder: Path, raw: bytes, rng: random.Random, silent: bool = False) -> Stopped:
+    """Take from a pipe, and stop it at a random moment with a random signal."""
+    case, pipe = folder / "a.kettle", folder / "pipe"
+    for path in folder.glob("*"):
+        path.unlink()
+    Case.create(case, Setup()).close()
+    os.mkfifo(pipe)
+    take = subprocess.Popen(
+        [*PROGRAM, "take", str(case), str(pipe)], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
+    )
+    with pipe.open("wb", buffering=0) as writer:
+        if not silent:
+            os.set_blocking(writer.fileno(), False)
+            writer.write(raw[: rng.randrange(200, 60_000)])
+        time.sleep(rng.uniform(0.6, 1.6))
+        began_s = time.monotonic()
+        take.send_signal(rng.choice(STOPS))
+        try:
+            out, errors = take.communicate(timeout=30)
+        finally:
+            take.kill()
+    seconds = time.monotonic() - began_s
+    told = re.search(r": ([\d,]+) frames? read", out)
+    with Case.open(case) as opened:
+        stored = sum(t.records for t in opened.take_list.all())
+    return Stopped(take.returncode, int(told[1].replace(",", "")) if told else 0, stored, seconds, errors)
+
+
+def kill_take(folder: Path, packets: list[bytes], rng: random.Random) -> tuple[int, int]:
+    """(packets that were written a second before a take was killed, packets in the case)."""
+    case, pipe = folder / "a.kettle", folder / "pipe"
+    for path in folder.glob("*"):
+        path.unlink()
+    Case.create(case, Setup()).close()
+    os.mkfifo(pipe)
+    take = subprocess.Popen([*PROGRAM, "take", str(case), str(pipe)], stderr=subprocess.DEVNULL)
+    with take, pipe.open("wb", buffering=0) as writer:
+        times = []
+        until_s = time.monotonic() + rng.uniform(0.5, 2.5)
+        for packet in packets:
+            writer.write(packet)
+            times.append(time.monotonic())
+            time.sleep(0.03)
+            if times[-1] > until_s:
+                break
+        killed_s = time.monotonic()
+        take.kill()
+    with Case.open(case) as opened:
+        stored = sum(t.records for t in opened.take_list.all())
+    return sum(t < killed_s - 1.0 for t in times[1:]), stored  # the first is the header of the file
