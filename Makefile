@@ -3,7 +3,7 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo test check lint dist screenshots bench emitters truth fuzz lock clean
+.PHONY: demo test check lint dist screenshots bench emitters truth fuzz soak lock clean
 
 demo: $(VENV)/.app
 	@$(BIN)/gray-kettle demo
@@ -49,6 +49,12 @@ truth: $(VENV)/.dev
 MINUTES ?= 10
 fuzz: $(VENV)/.dev
 	@$(BIN)/python -m tests.fuzz --minutes $(MINUTES)
+
+# Stops, kills, flips and commands on damaged cases, then property tests with many more examples, for MINUTES.
+soak: $(VENV)/.dev
+	@$(BIN)/python -m tests.soak --minutes $(MINUTES) 2> /dev/null
+	@$(BIN)/python -m tests.fuzz --minutes $(MINUTES)
+	@GRAY_KETTLE_TEST_PROFILE=soak $(BIN)/pytest --numprocesses 2 --dist loadfile -m "not slow"
 
 $(VENV)/bin/python:
 	@tools/make_venv $(PYTHON) $(VENV)

@@ -10,7 +10,7 @@ from typer.testing import CliRunner
 
 from gray_kettle.cli.main import app
 from gray_kettle.errors import KettleError
-from gray_kettle.model.device_change import DeviceSetting
+from gray_kettle.model.device_change import DeviceSetting, WriteResult
 from gray_kettle.model.setup import Setup
 from gray_kettle.restconf import Restconf
 from gray_kettle.simulator.access_point import SimulatedAccessPoints
@@ -29,6 +29,10 @@ def harbour(tmp_path, case_of):
 
 def apply(case, port, *words, say=""):
     return CliRunner().invoke(app, ["apply", str(case), f"http://127.0.0.1:{port}", *words], input=say)
+
+
+def url_of(points):
+    return f"http://127.0.0.1:{points.port}"
 
 
 def set_to(points):
@@ -60,16 +64,62 @@ def test_a_plan_is_shown_asked_for_written_and_read_back(harbour):
 
 
 @pytest.mark.slow
-def test_what_a_device_refuses_is_reported_and_the_rest_is_done(harbour):
+def test_the_first_failure_ends_it_and_what_was_written_is_written_back(harbour):
     """In Japan the channel that the plan of a British case chooses is not available."""
     with SimulatedAccessPoints([BOX], "JP") as points:
-        done = apply(harbour, points.port, "--yes")
+        before = set_to(points)
+        done = apply(harbour, points.port, "--yes", "--via", HIGH)
         assert done.exit_code == 1
-        assert "not set" in done.output
+        assert "read back the same" in done.output
+        assert "not set, it is still 36/80" in done.output
         assert "is not available" in done.output
         assert set_to(points)[0] == (11, 20, False)
+        with Case.open(harbour) as case:
+            assert {d.radio for d in case.setup().done} == {OWN}
+            results = [change.result for _, _, change in case.journal.entries(url_of(points))]
+            assert results == [WriteResult.SET, WriteResult.UNCHANGED]
+        back = apply(harbour, points.port, "--rollback", say="y\n")
+        assert "11/20 → 3/20 automatic" in back.output
+        assert "set back to 3/20 automatic, read back the same" in back.output
+        assert set_to(points) == before
+        again = apply(harbour, points.port, "--rollback", "--yes")
+        assert "Nothing to write back" in again.output
     with Case.open(harbour) as case:
-        assert {d.radio for d in case.setup().done} == {OWN}
+        assert case.setup().done == ()
+
+
+@pytest.mark.slow
+def test_the_radio_that_carries_us_comes_last_and_a_lost_answer_is_read_back(harbour, monkeypatch):
+    """The access point set it, and its answer got lost: what is reported is what is read back."""
+    asked = Restconf._ask
+
+    def lossy(device, method, path, **more):
+        answer = asked(device, method, path, **more)
+        if method == "PATCH":
+            raise KettleError("the answer was lost")
+        return answer
+
+    monkeypatch.setattr(Restconf, "_ask", lossy)
+    with SimulatedAccessPoints([BOX], "GB") as points:
+        dry = apply(harbour, points.port, "--dry-run", "--via", OWN)
+        assert dry.output.count("PATCH") == 2
+        assert '"channel": 11' in dry.output
+        done = apply(harbour, points.port, "--yes", "--via", OWN)
+        assert done.exit_code == 0
+        lines = [line for line in done.output.splitlines() if "read back the same" in line]
+        assert [("2.4 GHz" in line) for line in lines] == [False, True]
+
+
+@pytest.mark.slow
+def test_a_rollback_leaves_alone_what_somebody_changed_since(harbour):
+    with SimulatedAccessPoints([BOX], "GB") as points:
+        assert apply(harbour, points.port, "--yes").exit_code == 0
+        points.boxes[0]["radios"]["radio"][0]["config"]["channel"] = 1
+        back = apply(harbour, points.port, "--rollback", "--yes")
+        assert back.exit_code == 1
+        assert "somebody set it to 1/20 since: left as it is" in back.output
+        assert set_to(points)[0][0] == 1
+        assert set_to(points)[1] == (36, 80, True)
 
 
 def test_nobodys_change_is_lost():

@@ -342,7 +342,7 @@ class Case:
         for chunk in self._catalogue(db, Traffic, low, high, spot_of_take):
             whole = chunk["start_s"] >= np.floor(low) and chunk["end_s"] <= high
             row = sums.get(chunk["number"]) if whole else None
-            table = row and self._unpacked(db, Traffic, schema.sums, row, chunk["take"], Damage())
+            table = row and self._unpacked(db, Traffic, schema.sums, row, chunk["take"], self.damage)
             if table:
                 table.spot[:] = spot_of_take[chunk["take"]]
                 summed.append(table)
