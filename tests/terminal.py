@@ -39,6 +39,13 @@ class Terminal:
             [*self.tmux, "capture-pane", "-p"], capture_output=True, text=True, check=True
         ).stdout
 
+    def process(self) -> int:
+        """Number of the process in the pane."""
+        shown = subprocess.run(
+            [*self.tmux, "display-message", "-p", "#{pane_pid}"], capture_output=True, text=True, check=True
+        )
+        return int(shown.stdout)
+
     def wait_for(self, *texts: str, timeout_s: float = 40.0) -> str:
         """Give the screen once it shows all the texts; fail with what it shows instead."""
         deadline_s = time.monotonic() + timeout_s

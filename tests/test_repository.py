@@ -69,3 +69,10 @@ def test_the_benchmarks_follow_the_names_of_the_code(module):
         check=False,
     )
     assert done.returncode == 0, done.stderr
+
+
+def test_every_promise_names_a_test_that_exists():
+    named = set(re.findall(r"`(test_\w+)`", (ROOT / "docs" / "reliability.md").read_text()))
+    tests = "".join(path.read_text() for path in (ROOT / "tests").glob("test_*.py"))
+    assert len(named) > 10
+    assert not [name for name in named if f"def {name}(" not in tests]

@@ -1,6 +1,8 @@
 """The real program in a real terminal: cases, takes, edits of the setup, live collection and the plan."""
 
+import os
 import re
+import signal
 import time
 
 import pytest
@@ -308,3 +310,39 @@ def test_a_form_that_is_higher_than_the_terminal_shows_where_one_is_and_what_is_
     terminal.type("many")
     terminal.keys("Enter")
     terminal.wait_for("The number of changes is a number from 0 to 999.", "many")
+
+
+def test_takes_are_listed_set_aside_and_brought_back(terminal, own_demo):
+    terminal.start(*PROGRAM, "open", str(own_demo))
+    terminal.wait_for("What is wrong")
+    terminal.keys("T")
+    terminal.wait_for("Takes", "walk-1.pcapng", "complete")
+    terminal.keys("Down", "Enter")
+    terminal.wait_for("□ tea-bar-scans.txt", "set aside")
+    with Case.open(own_demo) as case:
+        assert 2 not in {take.number for take in case.takes()}
+    terminal.keys("Enter")
+    terminal.wait_for("■ tea-bar-scans.txt")
+    terminal.keys("Escape")
+    terminal.wait_without("Takes")
+
+
+@pytest.mark.parametrize("sign", [signal.SIGTERM, signal.SIGHUP])
+def test_a_signal_ends_the_app_and_a_live_take_is_kept(terminal, tmp_path, sign):
+    case = tmp_path / "visit.kettle"
+    Case.create(case, Setup(site="Ferry", country="GB")).close()
+    scene = tern_sweeps.scene(tern_quay.site(), "ticket hall", "2.4", tern_quay.SEED)
+    with SimulatedAnalyser(scene, lambda: tern_quay.START_S + 43_800 + time.time() % 600) as analyser:
+        terminal.start(*PROGRAM, "open", str(case))
+        terminal.wait_for("The case is empty")
+        terminal.keys("4", "t")
+        terminal.wait_for("or a spectrum analyser")
+        terminal.type(f"scpi://127.0.0.1:{analyser.port}?start=2400MHz&stop=2488MHz&points=441")
+        terminal.leave_field()
+        terminal.wait_for("● live  rows", "busy in the last")
+        os.kill(terminal.process(), sign)
+        terminal.wait_for_end()
+    with Case.open(case) as opened:
+        (take,) = opened.take_list.all()
+        assert take.state == "complete"
+        assert take.records == opened.sweeps.runs()[0].rows > 0
