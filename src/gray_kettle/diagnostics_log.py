@@ -2,6 +2,8 @@
 
 import logging
 import logging.handlers
+import os
+from io import FileIO, TextIOWrapper
 from pathlib import Path
 
 import platformdirs
@@ -26,6 +28,14 @@ class _Printable(logging.Formatter):
         return "\n".join(printable(line) for line in super().format(record).splitlines())
 
 
+class _OwnersLog(logging.handlers.RotatingFileHandler):
+    """A log that only its owner may read: it names networks and addresses."""
+
+    def _open(self) -> TextIOWrapper:
+        number = os.open(self.baseFilename, os.O_CREAT | os.O_APPEND | os.O_WRONLY, 0o600)
+        return TextIOWrapper(FileIO(number, "ab"), encoding=self.encoding, write_through=True)
+
+
 def start(level: str = "") -> None:
     """Log from a level on: the given one, else that of the configuration, else "warning"."""
     if LOGGER.handlers:
@@ -34,7 +44,7 @@ def start(level: str = "") -> None:
     try:
         file = path()
         file.parent.mkdir(parents=True, exist_ok=True)
-        handler: logging.Handler = logging.handlers.RotatingFileHandler(
+        handler: logging.Handler = _OwnersLog(
             file, maxBytes=_BYTES, backupCount=_FILES, encoding="utf-8", delay=True
         )
     except OSError:  # a read-only home: work goes on without a log, and doctor says so

@@ -31,7 +31,7 @@ def stand_in_analyser(
     from gray_kettle.simulator import tern_quay, tern_sweeps
     from gray_kettle.simulator.analyser import FAULTS, SimulatedAnalyser
 
-    if fault not in FAULTS or band not in ("2.4", "5") or not 0.1 <= rows_per_s <= 1000:
+    if fault not in FAULTS or band not in ("2.4", "5") or not 0.1 <= rows_per_s <= 1000 or not 0 <= hour < 24:
         raise typer.BadParameter("see --help for the faults, bands and rates.")
     began_s, first_s = time.time(), tern_quay.START_S + 86400 + hour * 3600
     scene = tern_sweeps.scene(tern_quay.site(), "ticket hall", band, tern_quay.SEED)
@@ -76,7 +76,12 @@ def stand_in_sweeps(
     from gray_kettle.simulator.spectra.scene import Instrument
     from gray_kettle.simulator.spectra.writers import truth_text, write_table
 
-    if band not in ("2.4", "5") or not 0 < minutes <= 1440 or not 0.01 <= rows_per_s <= 100:
+    if (
+        band not in ("2.4", "5")
+        or not 0 < minutes <= 1440
+        or not 0.01 <= rows_per_s <= 100
+        or not 0 <= hour < 24
+    ):
         raise typer.BadParameter("see --help for the bands, lengths and rates.")
     span = tern_sweeps.LOW if band == "2.4" else tern_sweeps.HIGH
     times = tern_quay.START_S + 86400 + hour * 3600 + np.arange(0, 60 * minutes, 1 / rows_per_s)

@@ -2,8 +2,10 @@
 
 import math
 import sys
+from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
@@ -11,6 +13,11 @@ from gray_kettle.cli.options import CasePath, Json, print_json
 from gray_kettle.cli.progress import progress_bar
 from gray_kettle.cli.stopping import INTERRUPTED, stop_on_signals
 from gray_kettle.errors import InvalidInput, KettleError
+
+if TYPE_CHECKING:
+    from gray_kettle.collect.files import SweepOptions
+    from gray_kettle.collect.ingest import TakeResult
+    from gray_kettle.store import Case
 
 _LONGEST_LOCK_S = 120.0
 _UNITS_S = {"s": 1.0, "m": 60.0, "h": 3600.0, "d": 86400.0}
@@ -47,12 +54,14 @@ def take(
 
     A source that cannot be read is reported, and the others are still read.
     """
-    from gray_kettle.collect.files import SweepOptions, open_file
-    from gray_kettle.collect.ingest import TakeResult, ingest, take_live
-    from gray_kettle.collect.scpi import SCHEME, Analyser
+    from gray_kettle.collect.files import SweepOptions
+    from gray_kettle.collect.ingest import TakeResult
+    from gray_kettle.collect.scpi import SCHEME
     from gray_kettle.safe_text import printable
     from gray_kettle.store import Case
 
+    if not 0 <= bin_hz < math.inf or not (full_scale is None or math.isfinite(full_scale)):
+        raise InvalidInput("--bin is a width in Hz and --full-scale a level in dBm: finite numbers.")
     results: list[TakeResult] = []
     failed = 0
     options = SweepOptions(_layout(layout), bin_hz, full_scale)
@@ -63,23 +72,7 @@ def take(
             if is_stopped():
                 break
             try:
-                if name.startswith(SCHEME):
-                    analyser = Analyser(name)
-                    with progress_bar(analyser.name) as step:
-                        counter = _RowCounter(step)
-                        result = take_live(
-                            opened,
-                            analyser,
-                            spot,
-                            seconds=seconds,
-                            on_piece=counter.on_piece,
-                            is_cancelled=is_stopped,
-                        )
-                else:
-                    source = open_file(Path(name), options, is_stopped)
-                    with progress_bar(source.input_stream.name) as step:
-                        result = ingest(opened, source, spot, progress=step, is_cancelled=is_stopped)
-                results.append(result)
+                results.append(_read(opened, name, options, _Asked(spot, seconds, is_stopped)))
             except KettleError as error:
                 failed += 1
                 print(f"gray-kettle: {error}", file=sys.stderr)
@@ -101,6 +94,36 @@ def take(
         raise typer.Exit(INTERRUPTED)
     if failed == len(sources):
         raise typer.Exit(1)
+
+
+@dataclass(frozen=True)
+class _Asked:
+    spot: str
+    seconds: float
+    is_stopped: Callable[[], bool]
+
+
+def _read(case: "Case", name: str, options: "SweepOptions", asked: _Asked) -> "TakeResult":
+    """Take one source. Raises: KettleError."""
+    from gray_kettle.collect.files import open_file
+    from gray_kettle.collect.ingest import ingest, take_live
+    from gray_kettle.collect.scpi import SCHEME, Analyser
+
+    if name.startswith(SCHEME):
+        analyser = Analyser(name)
+        with progress_bar(analyser.name) as step:
+            counter = _RowCounter(step)
+            return take_live(
+                case,
+                analyser,
+                asked.spot,
+                seconds=asked.seconds,
+                on_piece=counter.on_piece,
+                is_cancelled=asked.is_stopped,
+            )
+    source = open_file(Path(name), options, asked.is_stopped)
+    with progress_bar(source.input_stream.name) as step:
+        return ingest(case, source, asked.spot, progress=step, is_cancelled=asked.is_stopped)
 
 
 class _RowCounter:

@@ -74,6 +74,8 @@ class InputStream:
 
     def _opened(self) -> FileIO:
         if self.from_standard_input:
+            if sys.stdin is None:
+                raise KettleError("Standard input is closed: pipe a capture or a listing into it.")
             if sys.stdin.isatty():
                 raise KettleError("Standard input is the keyboard: pipe a capture or a listing into it.")
             return FileIO(sys.stdin.fileno(), closefd=False)

@@ -65,6 +65,8 @@ def _off_channel(one: BssidRows, ground: BssidIndex) -> tuple[OffChannel, ...]:
     """Where else it was heard; channels of the receiver in order."""
     sightings = ground.sightings
     away = one.rows[ground.away_hz[one.rows] > TUNED_HZ]
+    if not len(away):
+        return ()
     out = []
     for hz in np.unique(sightings.receiver_hz[away]).tolist():
         rows = away[sightings.receiver_hz[away] == hz]

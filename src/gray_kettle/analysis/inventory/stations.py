@@ -31,6 +31,8 @@ def clients_of(
     usable = (
         (frames.transmitter != 0) & (frames.transmitter != own) & (frames.transmitter >> _GROUP_BIT & 1 == 0)
     )
+    if not usable.any():
+        return ()
     frames = frames.rows(usable)
     macs, which = np.unique(frames.transmitter, return_inverse=True)
     counts, retries, levels, level_mw = (
@@ -75,6 +77,8 @@ def _mean_dbm(level_mw: float, levels: float) -> float | None:
 
 def rates_of(frames: TrafficTotals) -> tuple[Rate, ...]:
     """How often each data rate was used, slow to fast; frames whose rate was not reported are skipped."""
+    if not len(frames.mode):
+        return ()
     modes, which = np.unique(frames.mode, return_inverse=True)
     counts, retries = (sums(which, column, len(modes)) for column in (frames.frames, frames.retries))
     found: dict[tuple[float, str], tuple[int, int]] = {}

@@ -19,6 +19,7 @@ from gray_kettle.phy.channels import Channel
 from gray_kettle.safe_text import is_hidden
 
 TUNED_HZ = 1e6  # a receiver this near the primary's centre is on it
+_FEW = 16
 
 
 @dataclass(frozen=True, eq=False)
@@ -107,7 +108,9 @@ def in_order_of_bssid(observations: Observations) -> tuple[Observations, IntArra
 
 def present(numbers: IntArray) -> IntArray:
     """Which small numbers occur, in order. Counting is faster than sorting."""
-    return np.flatnonzero(np.bincount(numbers)) if len(numbers) else np.zeros(0, np.int64)
+    if len(numbers) < _FEW:  # of a flood of BSSIDs each has few rows, and the numbers are large
+        return np.array(sorted(set(numbers.tolist())), np.int64)
+    return np.flatnonzero(np.bincount(numbers))
 
 
 def fast_median(values: FloatArray) -> float:
