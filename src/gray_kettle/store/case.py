@@ -39,7 +39,7 @@ from gray_kettle.store.merging import (
     merged_traffic,
 )
 from gray_kettle.store.packing import UNREADABLE, pack, unpack
-from gray_kettle.store.seals import Damage, insert, payload_of, rows_of
+from gray_kettle.store.seals import Damage, check_structure, insert, payload_of, rows_of
 from gray_kettle.store.setups import Setups
 from gray_kettle.store.sweep_writer import SweepWriter
 from gray_kettle.store.sweeps import Sweeps
@@ -240,7 +240,7 @@ class Case:
         with self._database.reading() as db:
             self.damage.clear()
             for table in _CHECKED:
-                self._check_structure(db, table)
+                check_structure(db, table, self.damage)
             takes = self.takes()
             spots = tuple(sorted({t.spot for t in takes}))
             spot_of_take = {t.number: spots.index(t.spot) for t in takes}
@@ -257,8 +257,12 @@ class Case:
             detection_blocks = self.detections.window(low, high)
             rows_pending = self.detections.pending_rows()
             known_before = self._heard_in_reference(setup or self.setup(), known, spot_of_take)
+            sightings = sightings.rows((sightings.time_s >= low) & (sightings.time_s <= high))
+            announcements, known_sightings = renumbered(known, sightings)
+            if len(known_sightings) < len(sightings):
+                self.damage.add("what was announced is not known any more: where it was observed is left out")
+            sightings = known_sightings
             damage = self.damage.sentences
-        sightings = sightings.rows((sightings.time_s >= low) & (sightings.time_s <= high))
         traffic = Traffic.stacked([traffic, joined_aggregates(edges)])
         # A second belongs to the window in which it begins.
         traffic = traffic.rows((traffic.second >= np.floor(low)) & (traffic.second <= high))
@@ -266,7 +270,6 @@ class Case:
         listening = listening.rows((listening.end_s >= low) & (listening.start_s <= high))
         surveys = surveys.rows((surveys.time_s >= low) & (surveys.time_s <= high))
         links = links.rows((links.time_s >= low) & (links.time_s <= high))
-        announcements, sightings = renumbered(known, sightings)
         return Observations(
             start_s=span[0] if start_s is None else start_s,
             end_s=span[1] if end_s is None else end_s,
@@ -285,15 +288,6 @@ class Case:
             known_before=known_before,
             damage=damage,
         )
-
-    def _check_structure(self, db: sa.Connection, table: str) -> None:
-        """Rows that a damaged tree no longer leads to have no seal that could miss: the tree itself is looked at."""
-        what = f"the structure of the table {table} is damaged: rows may be missing"
-        try:
-            if db.exec_driver_sql(f"PRAGMA quick_check({table})").scalar() != "ok":
-                self.damage.add(what)
-        except (sa.exc.DBAPIError, UnicodeError):
-            self.damage.add(what)
 
     def _heard_in_reference(
         self, setup: Setup, known: dict[int, Announcement], spot_of_take: dict[int, int]
@@ -371,6 +365,8 @@ class Case:
                 else:
                     self.damage.add(what)
             held = Counter(row["take"] for row in cache["chunks"])
+            if held.keys() - {row["number"] for row in self.take_list.rows(db)}:
+                self.damage.add("observations of a take that is not in the list of takes are left out")
             for number, row in self.take_list.counted(db).items():
                 missing = row["chunks_held"] - held[number]
                 if missing > 0:

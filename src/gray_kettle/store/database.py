@@ -165,7 +165,8 @@ def _why_read_only(path: Path) -> str:
 def check_schema(db: sa.Connection, path: Path) -> None:
     """Raises: KettleError, when the file holds more than tables of ours: triggers, views or virtual tables act."""
     known = set(schema.metadata.tables) | _LEGACY
-    for kind, name, sql in db.exec_driver_sql("SELECT type, name, sql FROM sqlite_master"):
+    pages: set[int] = set()
+    for kind, name, sql, page in db.exec_driver_sql("SELECT type, name, sql, rootpage FROM sqlite_master"):
         text = str(sql or "").lstrip().upper()
         is_table = kind == "table" and name in known and text.startswith("CREATE TABLE")
         if not (is_table or kind == "index"):
@@ -173,6 +174,9 @@ def check_schema(db: sa.Connection, path: Path) -> None:
                 f"{path} holds something that no case of ours has ({kind}): it is not opened. "
                 "Ask who sent it for the captures themselves."
             )
+        if page in pages:  # one would be read in place of the other
+            raise KettleError(f"{path} is damaged: its list of tables names one page twice.")
+        pages.add(page)
 
 
 def _engine(path: Path, address: str, is_immutable: bool) -> sa.Engine:

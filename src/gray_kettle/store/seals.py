@@ -98,6 +98,16 @@ def rows_of(db: sa.Connection, table: sa.Table, damage: Damage, what: str) -> It
             damage.add(what)
 
 
+def check_structure(db: sa.Connection, table: str, damage: Damage) -> None:
+    """Rows that a damaged tree no longer leads to have no seal that could miss: the tree itself is looked at."""
+    what = f"the structure of the table {table} is damaged: rows may be missing"
+    try:
+        if db.exec_driver_sql(f"PRAGMA quick_check({table})").scalar() != "ok":
+            damage.add(what)
+    except (sa.exc.DBAPIError, UnicodeError):
+        damage.add(what)
+
+
 def payload_of(
     db: sa.Connection, table: sa.Table, row: Row, column: str, damage: Damage, what: str
 ) -> bytes | None:
