@@ -4,6 +4,7 @@ import os
 import re
 import signal
 import time
+from pathlib import Path
 
 import pytest
 
@@ -327,8 +328,8 @@ def test_takes_are_listed_set_aside_and_brought_back(terminal, own_demo):
     terminal.wait_without("Takes")
 
 
-@pytest.mark.parametrize("sign", [signal.SIGTERM, signal.SIGHUP])
-def test_a_signal_ends_the_app_and_a_live_take_is_kept(terminal, tmp_path, sign):
+@pytest.mark.parametrize("sign", [signal.SIGTERM, None], ids=["terminated", "terminal closed"])
+def test_the_end_of_the_app_keeps_a_live_take(terminal, tmp_path, sign):
     case = tmp_path / "visit.kettle"
     Case.create(case, Setup(site="Ferry", country="GB")).close()
     scene = tern_sweeps.scene(tern_quay.site(), "ticket hall", "2.4", tern_quay.SEED)
@@ -340,8 +341,16 @@ def test_a_signal_ends_the_app_and_a_live_take_is_kept(terminal, tmp_path, sign)
         terminal.type(f"scpi://127.0.0.1:{analyser.port}?start=2400MHz&stop=2488MHz&points=441")
         terminal.leave_field()
         terminal.wait_for("● live  rows", "busy in the last")
-        os.kill(terminal.process(), sign)
-        terminal.wait_for_end()
+        process = terminal.process()
+        if sign is None:
+            terminal.stop()
+        else:
+            os.kill(process, sign)
+            terminal.wait_for_end()
+        until_s = time.monotonic() + 20
+        while Path(f"/proc/{process}/exe").exists():
+            assert time.monotonic() < until_s, "the app goes on"
+            time.sleep(0.1)
     with Case.open(case) as opened:
         (take,) = opened.take_list.all()
         assert take.state == "complete"

@@ -18,8 +18,9 @@ from gray_kettle.tui.main_screen import MainScreen
 from gray_kettle.tui.messages import OpenCase, OpenDemo
 from gray_kettle.tui.start.screen import StartScreen
 from gray_kettle.tui.start.style import FORM_CSS
+from gray_kettle.tui.unfinished import STORING
 
-_INTERRUPTED = 130
+_INTERRUPTED, _GRACE_S = 130, 1.5
 _LOGGER = logging.getLogger(__name__)
 
 
@@ -64,6 +65,7 @@ class KettleApp(PlainCrash):
                 loop.add_signal_handler(getattr(signal, name), self._end)
 
     def _end(self) -> None:
+        STORING.end_process_after(_GRACE_S, _INTERRUPTED)
         self.workers.cancel_all()
         self.exit(return_code=_INTERRUPTED)
 

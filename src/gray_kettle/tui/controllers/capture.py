@@ -13,6 +13,7 @@ from textual.worker import get_current_worker
 from gray_kettle.errors import KettleError
 from gray_kettle.safe_text import printable
 from gray_kettle.tui.messages import LiveDetections, LiveEnded, SweepReceived
+from gray_kettle.tui.unfinished import STORING
 
 if TYPE_CHECKING:
     from gray_kettle.model.records import Piece
@@ -79,7 +80,7 @@ class Capture:
                 self._screen.post_message(SweepReceived(rows, count))
 
         try:
-            with Case.open(self._path) as case:
+            with STORING, Case.open(self._path) as case:
                 result = take_live(
                     case, Analyser(uri), spot, on_piece=on_piece, is_cancelled=lambda: worker.is_cancelled
                 )

@@ -10,6 +10,7 @@ from textual.screen import Screen
 
 from gray_kettle.errors import InvalidInput, KettleError
 from gray_kettle.tui.messages import AnnotateEmitter, EditPreferences, MarkDone, SetupChanged
+from gray_kettle.tui.unfinished import STORING
 from gray_kettle.tui.view_state import ViewState
 
 if TYPE_CHECKING:
@@ -86,7 +87,7 @@ class SetupEdits:
             if setup is None:
                 return
             try:
-                with Case.open(self._path) as case:
+                with STORING, Case.open(self._path) as case:
                     saved = case.save_setup(setup, self._base)
             except KettleError as error:
                 _LOGGER.warning("setup not saved: %s", error)

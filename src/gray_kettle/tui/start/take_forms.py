@@ -19,6 +19,7 @@ from textual.worker import get_current_worker
 from gray_kettle.errors import KettleError
 from gray_kettle.safe_text import printable
 from gray_kettle.tui.start.style import FORM_KEYS, show_error
+from gray_kettle.tui.unfinished import STORING
 
 
 @dataclass(frozen=True)
@@ -158,12 +159,12 @@ class TakeProgress(ModalScreen[TakeSummary]):
         read: list[str] = []
         refused: list[str] = []
         try:
-            with Case.open(self._case) as case:
+            with STORING, Case.open(self._case) as case:
                 for path in self._chosen.files:
                     if worker.is_cancelled:
                         break
                     try:
-                        source = open_file(path)
+                        source = open_file(path, is_cancelled=lambda: worker.is_cancelled)
                         result = ingest(
                             case,
                             source,
