@@ -104,11 +104,11 @@ def traffic(
 
 def pcap_bytes(packets: Iterable[Packet], order: str = "<", nano: bool = False, link: int = 127) -> bytes:
     magic, ticks = (0xA1B23C4D, 1e9) if nano else (0xA1B2C3D4, 1e6)
-    out = struct.pack(order + "IHHiIII", magic, 2, 4, 0, 0, 65535, link)
+    out = bytearray(struct.pack(order + "IHHiIII", magic, 2, 4, 0, 0, 65535, link))
     for time_s, raw in packets:
         whole = int(time_s)
         out += struct.pack(order + "IIII", whole, round((time_s - whole) * ticks), len(raw), len(raw)) + raw
-    return out
+    return bytes(out)
 
 
 def write_pcap(path: Path, packets: Iterable[Packet]) -> Path:
