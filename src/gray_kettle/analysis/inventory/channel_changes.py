@@ -23,7 +23,7 @@ def changes_of(rows: IntArray, ground: BssidIndex) -> tuple[Change, ...]:
     """From which channel to which, and when; a mere change of width is none. rows: of one radio, in order of time."""
     codes = ground.channel_of[rows]
     out = []
-    for k in np.flatnonzero(np.diff(codes)):
+    for k in np.flatnonzero(codes[1:] != codes[:-1]):
         before, after = ground.channels[codes[k]], ground.channels[codes[k + 1]]
         if before.centre_hz == after.centre_hz and before.primary == after.primary:
             continue
@@ -43,12 +43,16 @@ def _was_announced(earlier: IntArray, primary: int, last_s: float, ground: Bssid
 
 def most_in_a_day(changes: Sequence[Change]) -> int:
     """The most changes in any 24 hours."""
+    if not changes:
+        return 0
     times = np.array([c.time_s for c in changes])
-    return int(max((np.searchsorted(times, t + _DAY_S) - k for k, t in enumerate(times)), default=0))
+    return int(max((np.searchsorted(times, t + _DAY_S) - k for k, t in enumerate(times))))
 
 
 def swing_db(rows: IntArray, ground: BssidIndex) -> float | None:
     """Spread of the level on one channel at one spot, from the lowest to the highest tenth; where most was heard."""
+    if len(rows) < _LEAST_LEVELS:
+        return None
     levels = ground.levels_mw[rows]
     known = rows[levels > 0]
     spots = ground.sightings.spot[known]
@@ -98,8 +102,11 @@ def episodes_of(
     """
     if not len(heard_s):
         return ()
+    long = heard_s[1:] - heard_s[:-1] > gap_s
+    if not long.any():
+        return ((float(heard_s[0]), float(heard_s[-1])),)
     detection_blocks = np.searchsorted(scan_times_s, heard_s)
-    away = (np.diff(heard_s) > gap_s) & (np.diff(detection_blocks) > _GAP_SCANS)
+    away = long & (np.diff(detection_blocks) > _GAP_SCANS)
     firsts = np.append(0, np.flatnonzero(away) + 1)
     lasts = np.append(np.flatnonzero(away), len(heard_s) - 1)
     return tuple((float(heard_s[a]), float(heard_s[b])) for a, b in zip(firsts, lasts, strict=True))

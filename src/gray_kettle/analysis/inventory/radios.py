@@ -105,7 +105,8 @@ def _grouping_input(one: BssidRows, ground: BssidIndex) -> GroupingInput:
     rows = ground.rows_on(one.latest.channel, one.rows)
     known = rows[levels_mw[rows] > 0]
     time_s = ground.sightings.time_s[known]  # in order: rows are
-    first = np.flatnonzero(np.diff(time_s, prepend=-np.inf) > 0)
+    first = np.ones(len(time_s), np.bool_)
+    first[1:] = time_s[1:] > time_s[:-1]
     moments = time_s[first]
     return GroupingInput(
         one.bssid,
@@ -186,11 +187,11 @@ class _Absences(TypedDict):
 def _absences(rows: IntArray, band: str, ground: BssidIndex, coverage: Coverage, gone_s: float) -> _Absences:
     """When it was there, as heard at the spot where it was heard most; and whether it is gone."""
     spots = ground.sightings.spot[rows]
-    home = int(np.argmax(np.bincount(spots)))
+    home = int(np.bincount(spots).argmax())
     heard_s, scan_times_s = ground.sightings.time_s[rows[spots == home]], coverage.moments(band, home)
-    later = scan_times_s[scan_times_s > heard_s[-1] + gone_s]
+    is_gone = bool(len(scan_times_s) and scan_times_s[-1] > heard_s[-1] + gone_s)
     away_s = max(_LEAST_AWAY_S, coverage.median_gap_s(band, home) * _AWAY_SCANS)
-    return {"episodes": episodes_of(heard_s, scan_times_s, away_s), "is_gone": len(later) > 0}
+    return {"episodes": episodes_of(heard_s, scan_times_s, away_s), "is_gone": is_gone}
 
 
 def _why_grouped(members: list[BssidRows], setup: Setup) -> str:
@@ -276,6 +277,8 @@ def _air_share(members: list[BssidRows], channel: Channel, coverage: Coverage) -
     timed_s = 0.0
     for member in members:
         for sent in (member.frames, member.nameless):
+            if not len(sent.receiver_hz):
+                continue
             on_it = np.abs(sent.receiver_hz - channel.primary_hz) < TUNED_HZ
             timed_s += float(sent.airtime_s[on_it].sum())
     if dwell_s < model_constants.LEAST_DWELL_S or not timed_s:

@@ -1,5 +1,6 @@
 """Clients: who exchanges frames with which BSSID, what each can do, and what its link's own counters report."""
 
+import math
 from collections.abc import Sequence
 
 import numpy as np
@@ -28,6 +29,8 @@ def clients_of(
 ) -> tuple[Client, ...]:
     """Everyone but the access point who sent frames in a BSSID; frames: those of it."""
     own = address_number(bssid)
+    if not len(frames.frames) or (frames.transmitter == own).all():
+        return ()
     usable = (
         (frames.transmitter != 0) & (frames.transmitter != own) & (frames.transmitter >> _GROUP_BIT & 1 == 0)
     )
@@ -77,17 +80,18 @@ def _mean_dbm(level_mw: float, levels: float) -> float | None:
 
 def rates_of(frames: TrafficTotals) -> tuple[Rate, ...]:
     """How often each data rate was used, slow to fast; frames whose rate was not reported are skipped."""
-    if not len(frames.mode):
-        return ()
-    modes, which = np.unique(frames.mode, return_inverse=True)
-    counts, retries = (sums(which, column, len(modes)) for column in (frames.frames, frames.retries))
+    by_mode: dict[int, tuple[int, int]] = {}
+    columns = (frames.mode.tolist(), frames.frames.tolist(), frames.retries.tolist())
+    for mode, count, again in zip(*columns, strict=True):
+        had = by_mode.get(mode, (0, 0))
+        by_mode[mode] = had[0] + count, had[1] + again
     found: dict[tuple[float, str], tuple[int, int]] = {}
     mbps = table().rate_mbps
-    for mode, count, again in zip(modes.tolist(), counts.tolist(), retries.tolist(), strict=True):
-        if mode and not np.isnan(mbps[mode]):
+    for mode, (count, again) in by_mode.items():
+        if mode and not math.isnan(mbps[mode]):
             key = (round(float(mbps[mode]), 1), generation_of(mode))
             had = found.get(key, (0, 0))
-            found[key] = had[0] + int(count), had[1] + int(again)
+            found[key] = had[0] + count, had[1] + again
     return tuple(Rate(rate, generation, *found[rate, generation]) for rate, generation in sorted(found))
 
 

@@ -146,7 +146,8 @@ def by_bssid(observations: Observations, sent: TrafficTotals, names: dict[str, b
     nameless = sent.rows(sent.bssid == 0)
     named, unnamed = TotalsByKey(sent, sent.bssid), TotalsByKey(nameless, nameless.transmitter)
     out = []
-    for number, rows in zip(numbers, np.split(order, starts[1:]), strict=True):
+    each = zip(np.split(order, starts[1:]), named.of_each(numbers), unnamed.of_each(numbers), strict=True)
+    for rows, own_frames, nameless_frames in each:
         latest = observations.announcements[sightings.announcement[rows[-1]]]
         known = [observations.announcements[k] for k in present(sightings.announcement[rows])]
         beacons = [a for a in known if a.beacon_bytes]
@@ -158,8 +159,8 @@ def by_bssid(observations: Observations, sent: TrafficTotals, names: dict[str, b
                 latest,
                 rows,
                 max(a.beacon_bytes for a in known),
-                named.of(number),
-                unnamed.of(number),
+                own_frames,
+                nameless_frames,
                 hidden,
                 named_by,
             )

@@ -1,6 +1,7 @@
 """Traffic of a window summed up over its time: a million rows of single seconds become some hundreds of senders."""
 
-from dataclasses import dataclass
+from collections.abc import Iterator
+from dataclasses import dataclass, fields
 from typing import Any
 
 import numpy as np
@@ -50,10 +51,14 @@ class TotalsByKey:
     """Rows of traffic by a key, so that those of one are found without looking at all."""
 
     def __init__(self, sent: TrafficTotals, key: IntArray) -> None:
-        self._sent = sent
-        self._order = np.argsort(key, kind="stable")
-        self._keys = key[self._order]
+        order = np.argsort(key, kind="stable")
+        self._keys = key[order]
+        self._columns = [getattr(sent, f.name)[order] for f in fields(sent)]
+        self._none = TrafficTotals.empty()
 
-    def of(self, number: int) -> TrafficTotals:
-        low, high = np.searchsorted(self._keys, [number, number + 1])
-        return self._sent.rows(self._order[low:high])
+    def of_each(self, numbers: IntArray) -> Iterator[TrafficTotals]:
+        """The rows of each of the numbers, in their order."""
+        lows = np.searchsorted(self._keys, numbers)
+        highs = np.searchsorted(self._keys, numbers, side="right")
+        for low, high in zip(lows.tolist(), highs.tolist(), strict=True):
+            yield TrafficTotals(*(c[low:high] for c in self._columns)) if high > low else self._none

@@ -15,7 +15,6 @@ from gray_kettle.analysis.observed.traffic_totals import TrafficTotals
 from gray_kettle.model.enums import UtilisationSource
 from gray_kettle.model.records import Observations, SweptChannel
 from gray_kettle.phy.carrier_sense import PREAMBLE_DBM
-from gray_kettle.phy.channels import Channel
 from gray_kettle.phy.channels import centre_hz as centre_of
 
 NOT_MEASURED = Utilisation(None, UtilisationSource.NOT_MEASURED, "none")
@@ -36,13 +35,18 @@ class Meter:
     def __init__(
         self, radios: tuple[Radio, ...], observations: Observations, coverage: Coverage, sent: TrafficTotals
     ) -> None:
-        self._radios, self._observations, self._looks, self._sent = radios, observations, coverage, sent
+        self._observations, self._looks, self._sent = observations, coverage, sent
+        self._on_primary: dict[tuple[str, int], list[Radio]] = {}
+        for radio in radios:
+            self._on_primary.setdefault((radio.band, radio.channel.primary), []).append(radio)
+        self._bssids = np.array([_number(n.bssid) for r in radios for n in r.networks], np.int64)
+        self._on_part = _on_part(radios)
         self._reported_by_hour = _reported_by_hour(observations)
 
     def read(self, band: str, number: int) -> Utilisation:
         """The best figure there is for a part. Order: survey; sweep; frames and BSS load, the larger; then beacons."""
         channel_hz = centre_of(band, number)
-        here = [r for r in self._radios if (r.band, r.channel.primary) == (band, number)]
+        here = self._on_primary.get((band, number), [])
         swept = swept_at(self._observations, channel_hz)
         survey = surveyed(self._observations, channel_hz)
         found: dict[UtilisationSource, float] = {}
@@ -54,7 +58,7 @@ class Meter:
             found[UtilisationSource.SWEEP] = swept.duty
             hours[UtilisationSource.SWEEP] = {hour: duty for hour, duty, _ in swept.by_hour}
         if self._looks.dwell_s(channel_hz) >= model_constants.LEAST_DWELL_S:
-            found[UtilisationSource.FRAMES], hours[UtilisationSource.FRAMES] = self._frames(channel_hz)
+            found[UtilisationSource.FRAMES], hours[UtilisationSource.FRAMES] = self._frames(band, number)
         loudest = max(
             (r for r in here if r.stay.reported_utilisation is not None), key=_loudness, default=None
         )
@@ -101,9 +105,10 @@ class Meter:
         share = found[UtilisationSource.FRAMES]
         return round(share * least_s / most_s, 4), round(share, 4)
 
-    def _frames(self, channel_hz: float) -> tuple[float, Hours]:
+    def _frames(self, band: str, number: int) -> tuple[float, Hours]:
         """Airtime over dwell, in all and by hour. Frames that leaked in from elsewhere say nothing of this place."""
-        elsewhere = _bssids_elsewhere(channel_hz, self._radios)
+        channel_hz = centre_of(band, number)
+        elsewhere = np.setdiff1d(self._bssids, self._on_part.get((band, number), []))
         on_it = self._sent.rows(np.abs(self._sent.receiver_hz - channel_hz) < 1e6)
         on_it = on_it.rows(~np.isin(on_it.bssid, elsewhere) & ~np.isin(on_it.transmitter, elsewhere))
         airtime_s = np.bincount(on_it.hour, on_it.airtime_s, 24)
@@ -187,15 +192,15 @@ def swept_at(observations: Observations, channel_hz: float) -> SweptChannel | No
     return max(here, key=lambda s: (s.seconds, s.spot), default=None)
 
 
-def _bssids_elsewhere(channel_hz: float, radios: tuple[Radio, ...]) -> list[int]:
-    """Addresses of radios none of whose channels in the window fills the place."""
-    return [
-        int(network.bssid.replace(":", ""), 16)
-        for radio in radios
-        if not any(_fills(stay.channel, channel_hz) for stay in radio.stays)
-        for network in radio.networks
-    ]
+def _on_part(radios: tuple[Radio, ...]) -> dict[tuple[str, int], list[int]]:
+    """Addresses by 20 MHz channel (band, number): of radios one of whose channels in the window fills it."""
+    out: dict[tuple[str, int], list[int]] = {}
+    for radio in radios:
+        filled = {(stay.channel.band, part) for stay in radio.stays for part in stay.channel.parts}
+        for part in filled:
+            out.setdefault(part, []).extend(_number(network.bssid) for network in radio.networks)
+    return out
 
 
-def _fills(channel: Channel, channel_hz: float) -> bool:
-    return any(abs(centre_of(channel.band, part) - channel_hz) < 1e6 for part in channel.parts)
+def _number(bssid: str) -> int:
+    return int(bssid.replace(":", ""), 16)
