@@ -3,7 +3,7 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo test check lint dist screenshots bench emitters truth fuzz soak lock clean
+.PHONY: demo test check lint dist screenshots bench emitters truth fuzz guided soak lock clean
 
 demo: $(VENV)/.app
 	@$(BIN)/gray-kettle demo
@@ -49,6 +49,11 @@ truth: $(VENV)/.dev
 MINUTES ?= 10
 fuzz: $(VENV)/.dev
 	@$(BIN)/python -m tests.fuzz --minutes $(MINUTES)
+
+# Inputs guided by coverage of the decoders, for MINUTES; needs an interpreter that atheris has a wheel for.
+guided: $(VENV)/.dev
+	@$(BIN)/pip install --quiet --disable-pip-version-check "atheris>=3.0"
+	@$(BIN)/python -m tests.guided_fuzz --minutes $(MINUTES)
 
 # Stops, kills, flips and commands on damaged cases, then property tests with many more examples, for MINUTES.
 soak: $(VENV)/.dev

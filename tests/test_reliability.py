@@ -133,6 +133,7 @@ def test_a_locked_case_is_said_and_nothing_of_it_is_shown_as_clear(harbour, monk
         said = capsys.readouterr()
         assert "80 sweep rows were not examined for emitters" in said.err
         assert "locked by another process" in said.err
+        assert said.out == "80 sweep rows have not been examined yet.\n"
         with Case.open(harbour) as case, pytest.raises(CaseLocked):
             case.save_setup(Setup())
 

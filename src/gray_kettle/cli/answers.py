@@ -76,7 +76,7 @@ def emitters(
     if json:
         print_json(emitters_answer(session.assessment, chosen, session.observations.rows_pending), session)
     else:
-        print(emitters_text(session.assessment, chosen))
+        print(emitters_text(session.assessment, chosen, session.observations.rows_pending))
     end(session)
 
 

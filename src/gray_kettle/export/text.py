@@ -137,8 +137,8 @@ def air_table(assessment: "Assessment", radio: "Radio | None", band: str | None)
     return _table(head, rows, {1, 3, 4, 5, 6, 7, 8})
 
 
-def emitters_text(assessment: "Assessment", band: str | None) -> str:
-    """A paragraph for each emitter."""
+def emitters_text(assessment: "Assessment", band: str | None, rows_pending: int = 0) -> str:
+    """A paragraph for each emitter. rows_pending: sweep rows that could not be examined yet."""
     from gray_kettle.analysis.emitters.advice import ADVICE
     from gray_kettle.analysis.findings import confidence_text, emitter_title
 
@@ -163,8 +163,14 @@ def emitters_text(assessment: "Assessment", band: str | None) -> str:
         ]
     if not lines:
         swept = assessment.swept_bands if band is None else assessment.swept_bands & {band}
-        unswept = f"{band} GHz was not swept in this window." if band else "No sweep in this window."
-        lines.append("No non-Wi-Fi emitter was detected in the sweeps." if swept else unswept)
+        if rows_pending:
+            lines.append(f"{rows_pending:,} sweep rows have not been examined yet.")
+        elif swept:
+            lines.append("No non-Wi-Fi emitter was detected in the sweeps.")
+        else:
+            lines.append(
+                f"{band} GHz was not swept in this window." if band else "No sweep in this window."
+            )
     return "\n".join(lines).rstrip()
 
 
