@@ -168,9 +168,7 @@ def emitters_text(assessment: "Assessment", band: str | None, rows_pending: int 
         elif swept:
             lines.append("No non-Wi-Fi emitter was detected in the sweeps.")
         else:
-            lines.append(
-                f"{band} GHz was not swept in this window." if band else "No sweep in this window."
-            )
+            lines.append(f"{band} GHz was not swept in this window." if band else "No sweep in this window.")
     return "\n".join(lines).rstrip()
 
 
