@@ -190,7 +190,7 @@ GOOD = own_rows(range(10))
     ("lines", "kept", "said"),
     [
         ([*GOOD, "walrus"], 10, "Line 12 was skipped: it has 1 fields"),
-        ([*GOOD, GOOD[0].replace("2400500000", "2400.5")], 10, "it seems to be in MHz; hertz are needed"),
+        ([*GOOD, GOOD[0].replace("2400500000", "2400.5")], 10, "it seems to be in MHz; write low_mhz"),
         ([*GOOD, f"{START_S + 20},2400500000,1000000,0.001,0.002,90,91"], 10, "these are not dBm"),
         ([*GOOD, f"{START_S + 20},2400500000,1000000,nan,nan,nan,nan"], 10, "none of its levels is a number"),
         ([*GOOD, f"{START_S + 20},2400500000,1000000,-90,oops,-92,-93"], 11, "1 levels were not numbers"),
@@ -342,3 +342,83 @@ def test_the_same_sweeps_are_not_taken_twice(tmp_path, case_of):
     with Case.open(path) as case:
         assert [t.records for t in case.takes()] == [10]
         assert case.takes()[0].kind == "sweep table"
+
+
+# Columns without a header
+
+_HIGH = 20_000_000
+
+
+def _foreign(form, rows=12):
+    """Two pieces a second of 20 bins of 1 MHz, in one of many orders, separators and units."""
+    lines = []
+    for k in range(rows):
+        low = 2_400_000_000 + k % 2 * _HIGH
+        known = {
+            "s": k // 2,
+            "unix": START_S + k // 2,
+            "ms": 1000 * (START_S + k // 2),
+            "low": low,
+            "high": low + _HIGH,
+            "lowm": low / 1e6,
+            "highm": (low + _HIGH) / 1e6,
+            "lowg": low / 1e9,
+            "highg": (low + _HIGH) / 1e9,
+            "first": low + 500_000,
+            "last": low + _HIGH - 500_000,
+        }
+        head, mark = form
+        levels = [f"-{90 + (7 * k + b) % 9}.5" for b in range(20)]
+        line = head.format(**known) + mark + mark.join(levels)
+        lines.append(line.replace(".", ",") if mark == "; " else line)
+    return "\n".join(lines) + "\n"
+
+
+_FORMS = {
+    "date,clock,low_hz,high_hz,step_hz,samples,dbm": (
+        "2026-11-30, 12:00:0{s}, {low}, {high}, 1000000, 20",
+        ", ",
+    ),
+    "date_dmy,clock,low_mhz,high_mhz,step_khz,dbm": ("30.11.2026; 12:00:0{s}; {lowm}; {highm}; 1000", "; "),
+    "moment,low_hz,high_hz,step_hz,dbm": ("2026-11-30T12:00:0{s}Z\t{low}\t{high}\t1000000", "\t"),
+    "time,low_mhz,high_mhz,dbm": ("{unix} {lowm} {highm}", " "),
+    "time_ms,samples,step_khz,low_hz,high_hz,dbm": ("{ms:.0f},16,1000.0,{low},{high}", ","),
+    "low_hz,high_hz,step_hz,clock,date,dbm": ("{low};{high};1000000;12:00:0{s};2026/11/30", ";"),
+    "date_mdy,clock,low_hz,high_hz,step_hz,dbm": ("11/30/2026,12:00:0{s},{low},{high},1000000", ","),
+    "date,clock,start_hz,stop_hz,step_hz,dbm": ("2026-11-30,12:00:0{s},{first},{last},1000000", ","),
+    "date,clock,low_ghz,high_ghz,step_mhz,samples,dbm": (
+        "2026-11-30 12:00:0{s}.250 {lowg} {highg} 1.0 8",
+        " ",
+    ),
+}
+
+
+@pytest.mark.parametrize("header", ["", "Datum;Zeit;von;bis;Schritt;Pegel\n"], ids=["bare", "with a header"])
+@pytest.mark.parametrize("layout", _FORMS)
+def test_columns_are_recognised_without_a_layout(layout, header, tmp_path):
+    path = tmp_path / "sweep.txt"
+    path.write_text(header + _foreign(_FORMS[layout]))
+    rows, notes = taken(path)
+    assert notes[0].startswith(f"Columns were recognised as {layout};")
+    assert len(notes) == 1
+    assert sum(len(r) for r in rows) == 6
+    assert {(r.span.start_hz, round(r.span.step_hz), r.span.bins) for r in rows} == {
+        (2400.5e6, 1_000_000, 40)
+    }
+
+
+@pytest.mark.parametrize(
+    ("head", "choices"),
+    [
+        ("11/05/2026,12:00:0{s},{low},{high},1000000", ("2026-05-11", "2026-11-05")),
+        ("2026-11-30,12:00:0{s},{low},1000000", ("centres 2,400.000", "centres 2,400.500")),
+    ],
+    ids=["day or month first", "edge or centre"],
+)
+def test_what_the_content_leaves_open_is_asked(head, choices, tmp_path):
+    path = tmp_path / "sweep.txt"
+    path.write_text(_foreign((head, ",")))
+    with pytest.raises(KettleError) as said:
+        taken(path)
+    assert str(said.value).count("--layout") == 2
+    assert all(choice in str(said.value) for choice in choices)

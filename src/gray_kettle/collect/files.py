@@ -1,5 +1,6 @@
 """Files that somebody sent: the kind is recognised by the content, never by the name."""
 
+import math
 from collections.abc import Callable, Generator, Iterator
 from contextlib import closing
 from dataclasses import dataclass, replace
@@ -16,6 +17,7 @@ from gray_kettle.decode.capture_files import capture_kind, iter_pcap, iter_pcapn
 from gray_kettle.decode.errors import DecodeError
 from gray_kettle.decode.sweeps import fft_records, sigmf, table
 from gray_kettle.decode.sweeps.column_layout import Layout, parse_layout
+from gray_kettle.decode.sweeps.recognise import Recognised, described, recognise
 from gray_kettle.errors import KettleError
 from gray_kettle.model.records import Piece
 from gray_kettle.spectrum.quantise import to_codes
@@ -23,10 +25,12 @@ from gray_kettle.spectrum.quantise import to_codes
 WHAT_IS_READ = (
     "pcap and pcapng captures of 802.11 frames, netlink scan answers, the text of `iw` (scan, survey dump, station "
     "dump), `nmcli -f ALL dev wifi`, `wpa_cli scan_results` and `netsh wlan show networks mode=bssid`, scan logs, "
-    "sweep tables (with --layout, where they have no header of ours), the kernel's FFT sample records, and SigMF "
-    "recordings by their .sigmf-meta"
+    "sweep tables (their columns are recognised; --layout names them where that fails), the kernel's FFT sample records"
+    ", and SigMF recordings by their .sigmf-meta"
 )
 _DESCRIPTION_BYTES = 1 << 20
+# Of a stream: what came is stored at a pause; a listing is whole then. Lines that stand alone do not wait for one.
+_PAUSE_S, _LONGEST_BURST_S = 0.7, 0.7
 
 
 class Source(Protocol):
@@ -89,7 +93,28 @@ def _source_of(input_stream: InputStream, session: SweepOptions) -> Source | Non
         found = Listing(input_stream, listing)
     elif nl80211.order_of(head):
         found = NetlinkAnswers(input_stream)
+    elif (known := recognise(head)) is not None:
+        found = _recognised(input_stream, known)
     return found
+
+
+def _recognised(input_stream: InputStream, known: Recognised) -> Source:
+    """A table whose columns show. Raises: KettleError, where the content leaves open which they are."""
+    if len(known.layouts) > 1:
+        input_stream.close()
+        choices = "; or ".join(
+            f"--layout {layout.text} ({described(first, known.bins)})"
+            for layout, first in zip(known.layouts, known.first, strict=True)
+        )
+        raise KettleError(
+            f"{input_stream.name} holds sweeps whose columns can mean several things: {choices}."
+        )
+    table_source = SweepTable(input_stream, known.layouts[0])
+    table_source.notes.append(
+        f"Columns were recognised as {known.layouts[0].text}; the first row: "
+        f"{described(known.first[0], known.bins)}."
+    )
+    return table_source
 
 
 class CaptureFile:
@@ -126,7 +151,7 @@ class SweepTable:
         self._layout = layout
 
     def pieces(self) -> Generator[Piece]:
-        reader = table.TableReader(self._layout)
+        reader = table.TableReader(self._layout, is_live=self.input_stream.is_stream)
         try:
             yield from ahead(_coded(reader.pieces(self.input_stream.readinto)))
         except DecodeError as error:
@@ -207,8 +232,12 @@ class Listing:
 
     def pieces(self) -> Generator[Piece]:
         reader = scan_text.reader_of(self.kind, self.input_stream.written_s)
+        longest_s = _LONGEST_BURST_S if self.kind in scan_text.LINE_BY_LINE else math.inf
         try:
-            yield from reader.pieces(self.input_stream.lines())
+            for arrived_s, lines in self.input_stream.bursts(_PAUSE_S, longest_s):
+                if self.input_stream.is_stream:
+                    reader.arrived(arrived_s)
+                yield from reader.pieces(lines)
         except DecodeError as error:
             self.notes.append(f"{error}: everything before it was kept.")
-        self.notes += reader.notes
+        self.notes += dict.fromkeys(reader.notes)

@@ -1,6 +1,7 @@
 """Bytes coming in: from a file, a pipe or standard input, packed with gzip or not."""
 
 import codecs
+import math
 import os
 import select
 import stat
@@ -145,12 +146,48 @@ class InputStream:
 
     def lines(self) -> Iterator[str]:
         """Text line by line, without ends of lines. Bytes that are no UTF-8 are kept as lone surrogates."""
+        return (line for line in self._lines(None) if line is not None)
+
+    def bursts(self, pause_s: float, longest_s: float = math.inf) -> Iterator[tuple[float, Iterator[str]]]:
+        """Lines as they come, with when they began to come: a burst ends where nothing came for a while, or it grew
+        too long. A file is one burst, of when it was written. Read each burst to its end before the next.
+        """
+        ended = not self.is_stream
+        if ended:
+            yield self.written_s, self.lines()
+            return
+        lines = self._lines(pause_s)
+
+        def burst(first: str) -> Iterator[str]:
+            nonlocal ended
+            yield first
+            until_s = time.monotonic() + longest_s
+            for line in lines:
+                if line is not None:
+                    yield line
+                if line is None or time.monotonic() > until_s:
+                    return
+            ended = True
+
+        while not ended:
+            first = next((line for line in lines if line is not None), None)
+            if first is None:
+                return
+            yield time.time(), burst(first)
+
+    def _lines(self, pause_s: float | None) -> Iterator[str | None]:
+        """Lines, and None where nothing came for so long behind the end of one."""
         rest = ""
         encoding = _encoding(self.head)
         errors = "replace" if encoding == "utf-16" else "surrogateescape"
         decoder = codecs.getincrementaldecoder(encoding)(errors)
         room = np.empty(_TEXT_BYTES, np.uint8)
-        while count := self.readinto(room):
+        while True:
+            if pause_s is not None and not rest and not self._pending and not self._is_readable(pause_s):
+                yield None
+            count = self.readinto(room)
+            if not count:
+                break
             *whole, rest = (rest + decoder.decode(room[:count].tobytes())).split("\n")
             for line in whole:
                 yield line[:_LONGEST_LINE].rstrip("\r")
@@ -158,6 +195,10 @@ class InputStream:
         for last in (rest + decoder.decode(b"", final=True)).split("\n"):
             if last:
                 yield last[:_LONGEST_LINE].rstrip("\r")
+
+    def _is_readable(self, seconds: float) -> bool:
+        """Whether something comes within that time, or the end."""
+        return bool(select.select([self._file.fileno()], [], [], seconds)[0])
 
     def close(self) -> None:
         self._file.close()

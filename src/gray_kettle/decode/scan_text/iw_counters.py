@@ -81,6 +81,9 @@ class SurveyReader:
         self._entries = _Entries(fallback_s)
         self.notes = self._entries.notes
 
+    def arrived(self, time_s: float) -> None:
+        self._entries.clock.arrived(time_s)
+
     def pieces(self, lines: Iterable[str]) -> Generator[Piece]:
         rows: list[list[float]] = []
         skipped = 0
@@ -105,6 +108,9 @@ class StationReader:
     def __init__(self, fallback_s: float) -> None:
         self._entries = _Entries(fallback_s)
         self.notes = self._entries.notes
+
+    def arrived(self, time_s: float) -> None:
+        self._entries.clock.arrived(time_s)
 
     def pieces(self, lines: Iterable[str]) -> Generator[Piece]:
         stations: list[int] = []

@@ -56,6 +56,9 @@ class IwScanReader:
         self._clock = Clock(fallback_s)
         self._known: dict[str, Announcement | None] = {}
 
+    def arrived(self, time_s: float) -> None:
+        self._clock.arrived(time_s)
+
     def pieces(self, lines: Iterable[str]) -> Generator[Piece]:
         """Pieces of some thousand sightings. A date counts for the scan behind it."""
         rows = ScanRows()

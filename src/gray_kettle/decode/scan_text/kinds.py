@@ -10,7 +10,12 @@ from gray_kettle.model.records import Piece
 class Reader(Protocol):
     """Reads one kind of listing. notes are complete once the pieces are through."""
 
-    notes: list[str]
+    @property
+    def notes(self) -> list[str]: ...
+
+    def arrived(self, time_s: float) -> None:
+        """When what follows came in: the time of what has no date of its own."""
+        ...
 
     def pieces(self, lines: Iterable[str]) -> Generator[Piece]: ...
 
@@ -25,6 +30,8 @@ _KINDS: tuple[tuple[str, Callable[[str], bool], Callable[[float], Reader]], ...]
     ("netsh scan", netsh.fits, netsh.NetshReader),
     ("nmcli scan", nmcli.fits, nmcli.NmcliReader),
 )
+
+LINE_BY_LINE = ("scan log", "wpa_cli scan")  # each line of them is whole by itself
 
 
 def kind_of(head: bytes) -> str | None:

@@ -36,6 +36,9 @@ class NetshReader:
         self._of_bssid: list[tuple[str, str]] | None = None
         self._bssid = ""
 
+    def arrived(self, time_s: float) -> None:
+        self._clock.arrived(time_s)
+
     def pieces(self, lines: Iterable[str]) -> Generator[Piece]:
         rows = ScanRows()
         for raw in lines:

@@ -28,28 +28,36 @@ class LogReader:
     """Reads a log line by line; lines that are no sighting are skipped and said."""
 
     def __init__(self, fallback_s: float) -> None:
-        self.notes: list[str] = []
-        self._wrong = 0
+        self._notes: list[str] = []
+        self._wrong = self._line = 0
+        self._last_s = math.nan
         self._known: dict[tuple[object, ...], Announcement] = {}
+
+    @property
+    def notes(self) -> list[str]:
+        """The first lines that could not be read, and how many more."""
+        more = self._wrong - len(self._notes)
+        return self._notes + ([f"{more:,} more lines could not be read."] if more else [])
+
+    def arrived(self, time_s: float) -> None:
+        """Each line has a time of its own."""
 
     def pieces(self, lines: Iterable[str]) -> Generator[Piece]:
         rows = ScanRows()
-        last_s = math.nan
-        for number, line in enumerate(lines, start=1):
+        for line in lines:
+            self._line += 1
             if not line.strip():
                 continue
             try:
                 time_s = self._add(rows, line)
             except ValueError as error:  # of JSON, of the model, and our own
                 rows.skipped += 1
-                self._say(number, error)
+                self._say(self._line, error)
                 continue
-            rows.scans += time_s != last_s  # lines of one moment are one scan
-            last_s = time_s
+            rows.scans += time_s != self._last_s  # lines of one moment are one scan
+            self._last_s = time_s
             if len(rows) >= BATCH:
                 yield rows.piece()
-        if self._wrong > _MOST_NOTES:
-            self.notes.append(f"{self._wrong - _MOST_NOTES:,} more lines could not be read.")
         yield rows.piece()
 
     def _add(self, rows: ScanRows, line: str) -> float:
@@ -78,7 +86,7 @@ class LogReader:
     def _say(self, number: int, error: ValueError) -> None:
         self._wrong += 1
         if self._wrong <= _MOST_NOTES:
-            self.notes.append(f"Line {number:,} was skipped: {error}.")
+            self._notes.append(f"Line {number:,} was skipped: {error}.")
 
 
 _OF_ANNOUNCEMENT = (

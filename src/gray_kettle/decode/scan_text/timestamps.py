@@ -18,6 +18,13 @@ class Clock:
     def __init__(self, fallback_s: float) -> None:
         self.now_s = self.fallback_s = fallback_s
         self.dates = 0
+        self._is_live = False
+
+    def arrived(self, time_s: float) -> None:
+        """When what follows came in: as good as a date, so nothing is to be said."""
+        self._is_live = True
+        if not self.dates:
+            self.now_s = self.fallback_s = time_s
 
     def takes(self, line: str) -> bool:
         """Whether a line was a date; the clock is set by it."""
@@ -33,7 +40,7 @@ class Clock:
 
     def notes(self) -> list[str]:
         """What is to be said when nothing was dated."""
-        if self.dates:
+        if self.dates or self._is_live:
             return []
         when = datetime.fromtimestamp(self.fallback_s, UTC).isoformat(timespec="seconds")
         return [f"The listing has no date; the file's modification time was used ({when})."]

@@ -31,6 +31,9 @@ class WpaCliReader:
         self.notes: list[str] = []
         self._clock = Clock(fallback_s)
 
+    def arrived(self, time_s: float) -> None:
+        self._clock.arrived(time_s)
+
     def pieces(self, lines: Iterable[str]) -> Generator[Piece]:
         rows = ScanRows()
         for line in lines:

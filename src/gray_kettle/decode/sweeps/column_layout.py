@@ -1,16 +1,25 @@
 """The columns of a sweep table, and the frequencies of the bins of a row."""
 
+import re
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
 from gray_kettle.errors import InvalidInput
 from gray_kettle.model.records import LATEST_S
+from gray_kettle.safe_text import printable
 
-COLUMNS = ("time", "date", "clock", "start_hz", "low_hz", "high_hz", "step_hz", "samples", "skip")
+FREQUENCIES = ("start_hz", "stop_hz", "low_hz", "high_hz", "step_hz")
+COLUMNS = (
+    *("time", "time_ms", "moment", "date", "date_dmy", "date_mdy", "clock"),
+    *FREQUENCIES,
+    *("samples", "skip"),
+)
+UNITS = {"hz": 1.0, "khz": 1e3, "mhz": 1e6, "ghz": 1e9}
 OWN_HEADER = "time,start_hz,step_hz,dbm"
 _LOWEST_HZ, _HIGHEST_HZ = 1e6, 1e12
 _WIDEST_STEP_HZ = 100e6
 _EDGES_AGREE = 0.05
+_DATE_ORDERS = {"date": (0, 1, 2), "date_dmy": (2, 1, 0), "date_mdy": (2, 0, 1)}  # places of year, month, day
 
 
 @dataclass(frozen=True)
@@ -25,16 +34,38 @@ class Head:
 
 @dataclass(frozen=True)
 class Layout:
-    """The columns before the levels, in order."""
+    """The columns before the levels, in order. units: hertz in one of what each is given in."""
 
     columns: tuple[str, ...]
+    units: tuple[float, ...] = ()
+
+    @property
+    def text(self) -> str:
+        """As it is written for --layout."""
+        names = {scale: name for name, scale in UNITS.items()}
+        units = self.units or (1.0,) * len(self.columns)
+        words = [
+            f"{column.removesuffix('hz')}{names[unit]}" if column in FREQUENCIES else column
+            for column, unit in zip(self.columns, units, strict=True)
+        ]
+        return ",".join([*words, "dbm"])
 
     def head(self, words: list[bytes], bins: int) -> Head:
         """The head of one row. Raises: ValueError, naming the field that does not fit the layout."""
         known = {name: word.strip() for name, word in zip(self.columns, words, strict=False)}
+        units = dict(zip(self.columns, self.units, strict=True)) if self.units else {}
         time_s = _time_s(known)
-        step_hz = _hz(known, "step_hz")
-        low_hz, high_hz = _hz(known, "low_hz"), _hz(known, "high_hz")
+        step_hz, low_hz, high_hz, first_hz, last_hz = (
+            _hz(known, name, units.get(name, 1.0))
+            for name in ("step_hz", "low_hz", "high_hz", "start_hz", "stop_hz")
+        )
+        if first_hz and last_hz and bins > 1:
+            even_hz = (last_hz - first_hz) / (bins - 1)
+            if step_hz and abs(even_hz - step_hz) > _EDGES_AGREE * step_hz:
+                raise ValueError(
+                    f"{bins:,} levels of {step_hz:g} Hz do not fit {first_hz:g} to {last_hz:g} Hz: does the layout fit?"
+                )
+            step_hz = even_hz
         if high_hz and low_hz:
             even_hz = (high_hz - low_hz) / bins
             # Some programs round the step, others give one bin more than fits between the edges.
@@ -46,9 +77,9 @@ class Layout:
                 )
         if not 0 < step_hz <= _WIDEST_STEP_HZ:
             raise ValueError(f"{step_hz:g} Hz is not a step")
-        start_hz = _hz(known, "start_hz") or low_hz + step_hz / 2
+        start_hz = first_hz or low_hz + step_hz / 2
         if not _LOWEST_HZ <= start_hz <= _HIGHEST_HZ:
-            hint = ": it seems to be in MHz; hertz are needed" if 100 < start_hz < 1e5 else ""
+            hint = ": it seems to be in MHz; write low_mhz or start_mhz" if 100 < start_hz < 1e5 else ""
             raise ValueError(f"a row cannot begin at {start_hz:g} Hz{hint}")
         samples = int(_number(known, "samples") or 0)
         return Head(time_s, start_hz, step_hz, max(samples, 0))
@@ -59,19 +90,28 @@ def parse_layout(text: str) -> Layout:
     names = [word.strip() for word in text.split(",")]
     if names[-1] != "dbm":
         raise InvalidInput("A layout ends in “dbm”: the levels come last in a row.")
+    known: list[tuple[str, float]] = []
     for name in names[:-1]:
-        if name not in COLUMNS:
-            raise InvalidInput(f"“{name}” is not a column: use {', '.join(COLUMNS)} and dbm.")
-    columns = tuple(names[:-1])
+        quantity, _, unit = name.rpartition("_")
+        column = f"{quantity}_hz" if unit in UNITS else name
+        if column not in COLUMNS:
+            raise InvalidInput(
+                f"“{printable(name)}” is not a column: use {', '.join(COLUMNS)} and dbm; frequencies in khz, mhz or ghz"
+                " too, for example low_mhz."
+            )
+        known.append((column, UNITS.get(unit, 1.0)))
+    columns = tuple(column for column, _ in known)
     if not {"start_hz", "low_hz"} & set(columns):
         raise InvalidInput(
             "A layout needs start_hz (centre of the first bin) or low_hz (lower edge of the row)."
         )
-    if "step_hz" not in columns and not {"low_hz", "high_hz"} <= set(columns):
-        raise InvalidInput("A layout needs step_hz, or low_hz and high_hz.")
-    if "time" not in columns and not {"date", "clock"} <= set(columns):
-        raise InvalidInput("A layout needs time (Unix seconds), or date and clock.")
-    return Layout(columns)
+    pairs = {"low_hz", "high_hz"}, {"start_hz", "stop_hz"}
+    if "step_hz" not in columns and not any(pair <= set(columns) for pair in pairs):
+        raise InvalidInput("A layout needs step_hz, or low_hz and high_hz, or start_hz and stop_hz.")
+    is_dated = "clock" in columns and set(_DATE_ORDERS) & set(columns)
+    if not is_dated and not {"time", "time_ms", "moment"} & set(columns):
+        raise InvalidInput("A layout needs time (Unix seconds), moment (ISO 8601), or date and clock.")
+    return Layout(columns, tuple(unit for _, unit in known))
 
 
 def _number(known: dict[str, bytes], name: str) -> float:
@@ -84,8 +124,8 @@ def _number(known: dict[str, bytes], name: str) -> float:
         raise ValueError(f"“{word}” is not a {name}: does the layout fit?") from None
 
 
-def _hz(known: dict[str, bytes], name: str) -> float:
-    value = _number(known, name)
+def _hz(known: dict[str, bytes], name: str, unit_hz: float) -> float:
+    value = _number(known, name) * unit_hz
     if not 0 <= value < _HIGHEST_HZ:
         raise ValueError(f"{value:g} is not a {name}")
     return value
@@ -94,12 +134,29 @@ def _hz(known: dict[str, bytes], name: str) -> float:
 def _time_s(known: dict[str, bytes]) -> float:
     if "time" in known:
         time_s = _number(known, "time")
+    elif "time_ms" in known:
+        time_s = _number(known, "time_ms") / 1000
     else:
-        word = (known["date"] + b" " + known["clock"]).decode("ascii", "replace")
-        try:
-            time_s = datetime.fromisoformat(word).replace(tzinfo=UTC).timestamp()
-        except ValueError:
-            raise ValueError(f"“{word[:40]}” is not a date and clock: does the layout fit?") from None
+        time_s = moment_s(known)
     if not 0 < time_s < LATEST_S:
         raise ValueError(f"{time_s:g} is not a time in Unix seconds")
     return time_s
+
+
+def moment_s(known: dict[str, bytes]) -> float:
+    """Seconds of a date and clock, or of both in one field (UTC where it names no zone). Raises: ValueError."""
+    if "moment" in known:
+        word = known["moment"].decode("ascii", "replace")
+        date, clock = word[:10].rstrip("T "), word[10:].lstrip("T ")
+        order = _DATE_ORDERS["date"]
+    else:
+        name = next(name for name in _DATE_ORDERS if name in known)
+        date, clock = (known[k].decode("ascii", "replace") for k in (name, "clock"))
+        word, order = f"{date} {clock}", _DATE_ORDERS[name]
+    numbers = re.split(r"[-/.]", date)
+    try:
+        year, month, day = (int(numbers[k]) for k in order)
+        found = datetime.fromisoformat(f"{year:04}-{month:02}-{day:02} {clock.replace(',', '.')}")
+        return (found if found.tzinfo else found.replace(tzinfo=UTC)).timestamp()
+    except (ValueError, IndexError, OverflowError):
+        raise ValueError(f"“{word[:40]}” is not a date and clock: does the layout fit?") from None

@@ -75,6 +75,11 @@ class Joiner:
         yield from self._release()
         yield SweepRows(span, time_s, levels_dbm)
 
+    def whole(self) -> Iterator[SweepRows]:
+        """Of a stream: whole sweeps that wait, as soon as two in a row had the same pieces."""
+        if self._plan or (len(self._ahead) > 1 and self._ahead[-1].keys() == self._ahead[-2].keys()):
+            yield from self._release()
+
     def flush(self) -> Iterator[SweepRows]:
         """What is waiting, as it is."""
         if self._sweep:

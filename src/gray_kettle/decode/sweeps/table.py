@@ -1,5 +1,6 @@
 """Sweep tables: the own CSV, and any other by a layout. What cannot be read is said with its line; the rest is kept."""
 
+import re
 from collections import Counter
 from collections.abc import Callable, Generator, Iterator
 from dataclasses import replace
@@ -11,6 +12,7 @@ from gray_kettle.decode.errors import DecodeError
 from gray_kettle.decode.sweeps.column_layout import OWN_HEADER, Head, Layout, parse_layout
 from gray_kettle.decode.sweeps.number_parsing import Levels, decimals, numbers
 from gray_kettle.decode.sweeps.segment_stitch import Joiner, Part
+from gray_kettle.decode.sweeps.separators import separator_of, with_commas
 from gray_kettle.decode.sweeps.timestamp_spread import Evener
 from gray_kettle.model.enums import Detector
 from gray_kettle.model.records import Piece, Span, SweepRows
@@ -19,6 +21,7 @@ from gray_kettle.safe_text import printable
 OWN_LAYOUT = parse_layout(OWN_HEADER)
 _BLOCK_BYTES = 8 << 20
 _MOST_NOTES = 6
+_NUMBERS = re.compile(rb",\s*-?\d[\d.]*\s*,\s*-?\d[\d.]*\s*(?:,|$)")
 _LOUDEST_DBM, _QUIETEST_DBM = 60.0, -250.0
 _MOST_BINS = 1 << 17
 _AT_ONCE = 1 << 15  # numbers
@@ -35,9 +38,12 @@ def fits(head: bytes) -> bool:
 
 
 class TableReader:
-    """Reads one table. layout None: the own CSV."""
+    """Reads one table. layout None: the own CSV. is_live: rows are handed on as they come."""
 
-    def __init__(self, layout: Layout | None) -> None:
+    def __init__(self, layout: Layout | None, *, is_live: bool = False) -> None:
+        self._is_live = is_live
+        self._separator: bytes | None = None
+        self._any_row = False
         self._layout = layout or OWN_LAYOUT
         self._joiner = Joiner(Span(0, 1, 0))
         self._evener = Evener()
@@ -78,6 +84,8 @@ class TableReader:
             rest = block[at:]
             if at:
                 yield self._piece(self._rows(block[:at].split(b"\n")[:-1]))
+                if self._is_live:
+                    yield self._piece(self._joiner.whole())
             if len(rest) > 16 * _MOST_BINS:
                 self._leave_out("a line is longer than any row", "its end was not found")
                 rest = b""
@@ -103,6 +111,13 @@ class TableReader:
                 continue
             if line[:1].isalpha() and line.lower().replace(b" ", b"") == OWN_HEADER.encode():
                 continue
+            if self._separator is None:
+                self._separator = separator_of(line) if self._layout != OWN_LAYOUT else b","
+            line = with_commas(line, self._separator)
+            if not self._any_row and self._layout != OWN_LAYOUT and not _NUMBERS.search(line):
+                self._separator = None  # of a header
+                continue
+            self._any_row = True
             count = line.count(b",")
             if count != commas and run:
                 yield from self._run(run, commas)
