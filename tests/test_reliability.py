@@ -20,7 +20,7 @@ import pytest
 from gray_kettle.cli.main import main
 from gray_kettle.collect.files import open_file
 from gray_kettle.collect.ingest import ingest, take_live
-from gray_kettle.collect.scpi import Analyser
+from gray_kettle.collect.live.scpi import Analyser
 from gray_kettle.decode.scan_text.scan_log_schema import read_line
 from gray_kettle.decode.sweeps.table import TableReader
 from gray_kettle.errors import KettleError
@@ -264,6 +264,13 @@ def test_no_flip_changes_a_figure_silently(harbour, most):
     assert outcomes.count("named") + outcomes.count("refused") > 5
 
 
+def test_a_time_that_became_something_else_is_named(harbour):
+    with sqlite3.connect(harbour) as db:
+        db.execute("UPDATE chunks SET end_s = x'6b49d201' WHERE number = 1")
+    with Case.open(harbour) as case:
+        assert case.window().damage
+
+
 @pytest.mark.slow
 def test_a_damaged_case_answers_every_command_in_words(harbour, capsys):
     raw, rng = harbour.read_bytes(), random.Random(5)
@@ -367,7 +374,7 @@ class _Drip(_Endless):
 @pytest.mark.slow
 @pytest.mark.parametrize("handler", [_Endless, _Drip])
 def test_an_instrument_that_never_ends_holds_nothing_up(tmp_path, handler, monkeypatch):
-    monkeypatch.setattr("gray_kettle.collect.scpi.TIMEOUT_S", 0.5)
+    monkeypatch.setattr("gray_kettle.collect.live.scpi.TIMEOUT_S", 0.5)
     began_s, before = time.monotonic(), resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
     with socketserver.ThreadingTCPServer(("127.0.0.1", 0), handler) as server:
         server.daemon_threads = True

@@ -16,6 +16,7 @@ import typer
 from gray_kettle import __version__
 from gray_kettle.cli import answers, diagnostics, files, open_app, setup
 from gray_kettle.cli.apply import apply
+from gray_kettle.cli.sources import sources
 from gray_kettle.cli.stand_in import stand_in
 from gray_kettle.cli.stopping import INTERRUPTED
 from gray_kettle.cli.take import take
@@ -40,6 +41,7 @@ _COMMANDS: dict[str, Callable[..., None]] = {
     "set": setup.set_,
     "take": take,
     "takes": takes,
+    "sources": sources,
     "check": check,
     "heard": answers.heard,
     "air": answers.air,

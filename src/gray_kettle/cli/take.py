@@ -2,8 +2,7 @@
 
 import math
 import sys
-from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -15,12 +14,12 @@ from gray_kettle.cli.stopping import INTERRUPTED, stop_on_signals
 from gray_kettle.errors import InvalidInput, KettleError
 
 if TYPE_CHECKING:
-    from gray_kettle.collect.files import SweepOptions
     from gray_kettle.collect.ingest import TakeResult
+    from gray_kettle.sources import Wish
     from gray_kettle.store import Case
 
 _LONGEST_LOCK_S = 120.0
-_UNITS_S = {"s": 1.0, "m": 60.0, "h": 3600.0, "d": 86400.0}
+NOT_READ = "not read"
 
 
 def take(
@@ -29,8 +28,8 @@ def take(
         list[str],
         typer.Argument(
             metavar="SOURCE…",
-            help="Files, pipes, or - for standard input, recognised by their content; or "
-            "scpi://host:port?start=…&stop=… for a spectrum analyser.",
+            help="Files, pipes, or - for standard input, recognised by their content; or live sources by URI, as "
+            "`gray-kettle sources` lists them: wifi:, ssh://user@host/wlan0, scpi://host, sweep:PROGRAM, watch:FOLDER.",
         ),
     ],
     spot: Annotated[str, typer.Option("--spot", help="Where it was collected, for example “tea bar”.")] = "",
@@ -38,11 +37,12 @@ def take(
         str,
         typer.Option(
             "--layout",
-            help="Columns of a sweep table, for example date,clock,low_hz,high_hz,step_hz,samples,dbm.",
+            help="Columns of a sweep table, where the content leaves them open, for example "
+            "date,clock,low_hz,high_hz,step_hz,samples,dbm.",
         ),
     ] = "",
     for_: Annotated[
-        str, typer.Option("--for", help="How long to collect from a live source, for example 90s, 10m, 2h.")
+        str, typer.Option("--for", help="How long to collect from live sources, for example 90s, 10m, 2h.")
     ] = "",
     bin_hz: Annotated[float, typer.Option("--bin", help="Bin width for an I/Q recording, in Hz.")] = 0.0,
     full_scale: Annotated[
@@ -50,41 +50,33 @@ def take(
     ] = None,
     json: Json = False,
 ) -> None:
-    """Read captures, scan listings and spectrum sweeps into a case.
+    """Read captures, scan listings and spectrum sweeps into a case, or collect them live.
 
-    A source that cannot be read is reported, and the others are still read.
+    Files are read one after the other, then live sources are collected from side by side. A source that cannot be read
+    is reported, and the others are still read.
     """
     from gray_kettle.collect.files import SweepOptions
-    from gray_kettle.collect.ingest import TakeResult
-    from gray_kettle.collect.scpi import SCHEME
-    from gray_kettle.safe_text import printable
-    from gray_kettle.store import Case
+    from gray_kettle.sources import Wish, kind_of
 
     if not 0 <= bin_hz < math.inf or not (full_scale is None or math.isfinite(full_scale)):
         raise InvalidInput("--bin is a width in Hz and --full-scale a level in dBm: finite numbers.")
-    results: list[TakeResult] = []
-    failed = 0
     options = SweepOptions(_layout(layout), bin_hz, full_scale)
     seconds = _seconds(for_)
-    with stop_on_signals() as is_stopped, Case.open(case) as opened:
-        opened.wait_for_locks(_LONGEST_LOCK_S, is_stopped)
-        for name in sources:
-            if is_stopped():
-                break
-            try:
-                results.append(_read(opened, name, options, _Asked(spot, seconds, is_stopped)))
-            except KettleError as error:
-                failed += 1
-                print(f"gray-kettle: {error}", file=sys.stderr)
-                shown = printable(name if name.startswith(SCHEME) else Path(name).name)
-                results.append(TakeResult(shown, "not read", 0, 0, (str(error),), None))
+    with stop_on_signals() as is_stopped:
+        wish = Wish(spot, seconds, options, is_stopped)
+        live = [name for name in sources if kind_of(name) is not None]
+        results = _one_by_one(case, [name for name in sources if name not in live], wish)
+        if len(live) == 1:
+            results += _one_by_one(case, live, wish)
+        elif live and not is_stopped():
+            results += _side_by_side(case, live, wish)
     if json:
         from gray_kettle.export.json_api.take import take_answer
 
         print_json(take_answer(results))
     else:
         for result in results:
-            if result.kind == "not read":
+            if result.kind == NOT_READ:
                 continue  # reported on stderr
             skipped = f", {result.skipped:,} skipped" if result.skipped else ""
             print(f"{result.source}: {result.count} read{skipped} ({result.kind})")
@@ -92,60 +84,84 @@ def take(
                 print(f"  {note}")
     if is_stopped():
         raise typer.Exit(INTERRUPTED)
-    if failed == len(sources):
+    if all(result.kind == NOT_READ for result in results):
         raise typer.Exit(1)
 
 
-@dataclass(frozen=True)
-class _Asked:
-    spot: str
-    seconds: float
-    is_stopped: Callable[[], bool]
+def _one_by_one(path: Path, names: list[str], wish: "Wish") -> "list[TakeResult]":
+    """Take sources with a progress bar for each. What cannot be read is reported on stderr."""
+    from gray_kettle.sources import kind_of
+    from gray_kettle.store import Case
+
+    results: list[TakeResult] = []
+    with Case.open(path) as case:
+        case.wait_for_locks(_LONGEST_LOCK_S, wish.is_cancelled)
+        for name in names:
+            if wish.is_cancelled():
+                break
+            with progress_bar(_shown(name)) as step:
+                is_live = kind_of(name) is not None
+                shown = (
+                    replace(wish, on_piece=_Counter(step).add) if is_live else replace(wish, progress=step)
+                )
+                results += _taken(case, name, shown)
+    return results
 
 
-def _read(case: "Case", name: str, options: "SweepOptions", asked: _Asked) -> "TakeResult":
-    """Take one source. Raises: KettleError."""
-    from gray_kettle.collect.files import open_file
-    from gray_kettle.collect.ingest import ingest, take_live
-    from gray_kettle.collect.scpi import SCHEME, Analyser
+def _side_by_side(path: Path, names: list[str], wish: "Wish") -> "list[TakeResult]":
+    """Collect from several at once, each in a thread with the case opened for itself."""
+    from concurrent.futures import ThreadPoolExecutor
 
-    if name.startswith(SCHEME):
-        analyser = Analyser(name)
-        with progress_bar(analyser.name) as step:
-            counter = _RowCounter(step)
-            return take_live(
-                case,
-                analyser,
-                asked.spot,
-                seconds=asked.seconds,
-                on_piece=counter.on_piece,
-                is_cancelled=asked.is_stopped,
-            )
-    source = open_file(Path(name), options, asked.is_stopped)
-    with progress_bar(source.input_stream.name) as step:
-        return ingest(case, source, asked.spot, progress=step, is_cancelled=asked.is_stopped)
+    from gray_kettle.store import Case
+
+    def collect(name: str) -> "list[TakeResult]":
+        with Case.open(path) as case:
+            case.wait_for_locks(_LONGEST_LOCK_S, wish.is_cancelled)
+            return _taken(case, name, replace(wish, on_piece=counter.add))
+
+    with progress_bar(f"{len(names)} sources") as step, ThreadPoolExecutor(len(names)) as pool:
+        counter = _Counter(step)
+        return [result for results in pool.map(collect, names) for result in results]
 
 
-class _RowCounter:
-    """Rows of a live take so far, for the progress bar."""
+def _taken(case: "Case", name: str, wish: "Wish") -> "list[TakeResult]":
+    """Take one source; one that cannot be read is reported, and is a result of its own."""
+    from gray_kettle.collect.ingest import TakeResult
+    from gray_kettle.sources import take_from
+
+    try:
+        results = take_from(case, name, wish)
+    except KettleError as error:
+        results = [TakeResult(_shown(name), NOT_READ, 0, 0, (str(error),), None)]
+    for result in results:
+        if result.kind == NOT_READ:
+            print(f"gray-kettle: {result.notes[0]}", file=sys.stderr)
+    return results
+
+
+def _shown(name: str) -> str:
+    from gray_kettle.safe_text import printable
+    from gray_kettle.sources import kind_of
+
+    return printable(name if kind_of(name) is not None else Path(name).name)
+
+
+class _Counter:
+    """Records of live takes so far, for the progress bar."""
 
     def __init__(self, step: Any) -> None:
-        self._step, self._rows = step, 0
+        self._step, self._records = step, 0
 
-    def on_piece(self, piece: Any) -> None:
-        self._rows += piece.records
-        self._step(self._rows, 0)
+    def add(self, piece: Any) -> None:
+        self._records += piece.records
+        self._step(self._records, 0)
 
 
 def _seconds(text: str) -> float:
-    if not text:
-        return math.inf
-    unit = _UNITS_S.get(text[-1])
-    try:
-        found = float(text[:-1]) * unit if unit else float(text)
-    except ValueError:
-        found = 0.0
-    if not 0 < found < math.inf:
+    from gray_kettle.collect.live.uri import duration_s
+
+    found = duration_s(text) if text else math.inf
+    if found is None:
         raise InvalidInput(f"“{text}” is not a duration: write for example 90s, 10m or 2h.")
     return found
 

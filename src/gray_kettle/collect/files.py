@@ -63,12 +63,24 @@ def open_file(
 
     Raises: KettleError, when nothing in it can be read; ValueError, for a layout that is none.
     """
-    session = session or SweepOptions()
-    if session.layout:
-        return SweepTable(InputStream(path, is_cancelled), parse_layout(session.layout))
     if path.suffix == ".sigmf-data":  # samples alone do not identify themselves
         path = path.with_suffix(".sigmf-meta")
-    input_stream = InputStream(path, is_cancelled)
+    return _opened(InputStream(path, is_cancelled), session or SweepOptions())
+
+
+def open_stream(
+    descriptor: int,
+    name: str,
+    session: SweepOptions | None = None,
+    is_cancelled: Callable[[], bool] = lambda: False,
+) -> Source:
+    """The same for what somebody else opened, and will close. Raises: KettleError, as above."""
+    return _opened(InputStream(Path(name), is_cancelled, descriptor), session or SweepOptions())
+
+
+def _opened(input_stream: InputStream, session: SweepOptions) -> Source:
+    if session.layout:
+        return SweepTable(input_stream, parse_layout(session.layout))
     source = _source_of(input_stream, session)
     if source is None:
         input_stream.close()

@@ -3,15 +3,15 @@
 import itertools
 import math
 import time
-from collections.abc import Callable, Generator, Mapping
+from collections.abc import Callable, Mapping
 from contextlib import closing
 from dataclasses import dataclass
-from typing import Protocol
 
 import numpy as np
 
 from gray_kettle.collect.files import Source
 from gray_kettle.collect.input_stream import InputStream
+from gray_kettle.collect.live.source import LiveSource
 from gray_kettle.collect.possible_times import with_possible_times
 from gray_kettle.collect.prefetch import ahead_or_none
 from gray_kettle.errors import KettleError
@@ -24,16 +24,6 @@ from gray_kettle.store.takes import Input
 _WRITE_EVERY_S, _TICK_S = 0.4, 0.1
 _LONGEST_LOCK_S = 120.0  # what came is kept in memory for so long while somebody else holds the case
 STOPPED_NOTE = "Cancelled: everything read until then was kept."
-
-
-class LiveSource(Protocol):
-    """What is collected from as it happens. notes grow as it goes on."""
-
-    name: str
-    kind: str
-    notes: list[str]
-
-    def pieces(self, is_cancelled: Callable[[], bool]) -> Generator[Piece]: ...
 
 
 @dataclass(frozen=True)
@@ -66,10 +56,12 @@ def ingest(
     *,
     progress: Callable[[int, int], None] = lambda done, total: None,
     is_cancelled: Callable[[], bool] = lambda: False,
+    on_piece: Callable[[Piece], None] = lambda piece: None,
 ) -> TakeResult:
     """Read a source into the case as one take.
 
-    progress is called with bytes done and bytes in all. Raises: KettleError, when nothing usable was in it.
+    progress is called with bytes done and bytes in all, on_piece with what was stored. Raises: KettleError, when
+    nothing usable was in it.
     """
     input_stream = source.input_stream
     with closing(input_stream):
@@ -92,6 +84,7 @@ def ingest(
                     records += piece.records
                     skipped += piece.skipped
                     swept.update(piece.swept_bands)
+                    on_piece(piece)
                     progress(input_stream.bytes_read, input_stream.size_bytes)
                     if is_cancelled():
                         break
@@ -221,7 +214,7 @@ def take_live(
     if not buffer.records:
         case.forget_take(number)
         raise KettleError(f"{source.name}: no data arrived. {' '.join(notes)}".strip())
-    case.finish_take(number, (), tuple(notes), complete=True)
+    case.finish_take(number, tuple(sorted(buffer.swept_bands)), tuple(notes), complete=True)
     return TakeResult(source.name, source.kind, buffer.records, buffer.skipped, tuple(notes), number)
 
 
@@ -233,9 +226,11 @@ class _Buffer:
         self._waiting: list[Piece] = []
         self._written_s = time.monotonic()
         self.records = self.skipped = 0  # of what came
+        self.swept_bands: set[str] = set()
 
     def add(self, piece: Piece) -> None:
         self._waiting.append(piece)
+        self.swept_bands.update(piece.swept_bands)
         self.records += piece.records
         self.skipped += piece.skipped
 
@@ -253,11 +248,24 @@ class _Buffer:
             self._case.wait_for_locks(PATIENCE_S)
 
     def write(self) -> None:
-        """Store what waits, all of it or nothing."""
-        if self._waiting:
-            self._case.append(self._number, _joined(self._waiting))
-        self._waiting = []
+        """Store what waits; what could not be stored goes on waiting."""
+        groups = [(r, list(g)) for r, g in itertools.groupby(self._waiting, _is_of_sweeps)]
+        for are_sweeps, group in groups:
+            for piece in [_joined(group)] if are_sweeps else group:
+                self._case.append(self._number, piece)
+                del self._waiting[: len(group) if are_sweeps else 1]
         self._written_s = time.monotonic()
+
+
+def _is_of_sweeps(piece: Piece) -> bool:
+    """Whether sweeps are all that it holds."""
+    return not (
+        piece.announcements
+        or len(piece.surveys)
+        or len(piece.links)
+        or len(piece.traffic)
+        or len(piece.listening)
+    )
 
 
 def _joined(waiting: list[Piece]) -> Piece:

@@ -44,17 +44,20 @@ class InputStream:
     that were asked for with `watch`.
     """
 
-    def __init__(self, path: Path, is_cancelled: Callable[[], bool] = lambda: False) -> None:
-        """is_cancelled: asked while a stream is silent; it ends then.
+    def __init__(
+        self, path: Path, is_cancelled: Callable[[], bool] = lambda: False, descriptor: int | None = None
+    ) -> None:
+        """is_cancelled: asked while a stream is silent; it ends then. descriptor: of what is open already; path then
+        is but its name.
 
         Raises: KettleError, when it cannot be opened or is empty.
         """
         self.path = path
         self._is_cancelled = is_cancelled
-        self.from_standard_input = str(path) == STANDARD_INPUT
+        self.from_standard_input = str(path) == STANDARD_INPUT and descriptor is None
         self.name = "standard input" if self.from_standard_input else printable(path.name)
         self.bytes_read = 0
-        self._file = self._opened()
+        self._file = self._opened() if descriptor is None else FileIO(descriptor, closefd=False)
         status = os.fstat(self._file.fileno())
         self.is_stream = not stat.S_ISREG(status.st_mode)
         self.size_bytes = 0 if self.is_stream else status.st_size

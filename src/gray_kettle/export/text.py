@@ -16,6 +16,7 @@ if TYPE_CHECKING:  # each table imports what it needs
     from gray_kettle.analysis.explain import Explanation
     from gray_kettle.model.records import TakeInfo
     from gray_kettle.planner.proposal import Proposal
+    from gray_kettle.sources import SourceState
 
 MARKS = {Severity.ACT: "▲", Severity.WATCH: "◆", Severity.NOTE: "·"}
 _WIDEST = 100_000  # a pipe has no width: no cell is cut
@@ -107,6 +108,15 @@ def takes_table(takes: "tuple[TakeInfo, ...]") -> Table:
         )  # fmt: skip
     columns = ["take", "counts", "source", "kind", "spot", "state", "records", "begins (UTC)", "notes"]
     return _table(columns, rows, {0, 6})
+
+
+def sources_table(states: "tuple[SourceState, ...]") -> Table:
+    """Kinds of sources with what is here of each, or what is missing."""
+    rows = [
+        ["○" if s.missing else "●", s.kind.title, ", ".join(s.here) or s.kind.example, s.missing or "ready"]
+        for s in states
+    ]
+    return _table(["", "source", "take CASE …", "state"], rows, set())
 
 
 def air_table(assessment: "Assessment", radio: "Radio | None", band: str | None) -> Table:

@@ -67,7 +67,7 @@ class Capture:
     def _collect(self, uri: str, spot: str) -> None:
         """Collect until it is stopped; every row goes to the case and to the screen."""
         from gray_kettle.collect.ingest import take_live
-        from gray_kettle.collect.scpi import Analyser
+        from gray_kettle.collect.live.scpi import Analyser
         from gray_kettle.store import Case
 
         worker = get_current_worker()

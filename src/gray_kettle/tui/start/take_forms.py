@@ -92,7 +92,7 @@ class TakeForm(ModalScreen[Chosen | None]):
         self.dismiss(Chosen(files, spot))
 
     def _go_live(self, words: list[str], spot: str) -> None:
-        from gray_kettle.collect.scpi import parse_uri
+        from gray_kettle.collect.live.scpi import parse_uri
 
         try:
             if len(words) > 1:

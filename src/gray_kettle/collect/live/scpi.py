@@ -11,7 +11,8 @@ from urllib.parse import parse_qsl, urlsplit
 
 import numpy as np
 
-from gray_kettle.collect.scpi_connection import TIMEOUT_S, Connection, LostError
+from gray_kettle.collect.live.scpi_connection import TIMEOUT_S, Connection
+from gray_kettle.collect.live.source import LostError, Notes, retried
 from gray_kettle.errors import KettleError
 from gray_kettle.model.enums import Detector
 from gray_kettle.model.records import Piece, Span, SweepRows
@@ -20,8 +21,6 @@ from gray_kettle.safe_text import printable
 SCHEME = "scpi://"
 _UNITS = {"ghz": 1e9, "mhz": 1e6, "khz": 1e3, "hz": 1.0, "g": 1e9, "m": 1e6, "k": 1e3, "": 1.0}
 _DETECTORS = {"SAMP": "sample", "AVER": "mean", "RMS": "mean", "POS": "max", "NEG": "min"}
-_TRIES = 3  # to reach it a first time
-_LONGEST_PAUSE_S = 8.0
 _ROWS_A_CHECK = 100  # sweeps between two looks into the error queue
 _MOST_ERRORS = 16
 _MOST_POINTS = 1 << 16
@@ -96,40 +95,19 @@ class Analyser:
     def __init__(self, uri: str) -> None:
         self.wanted = parse_uri(uri)
         self.name = self.wanted.name
-        self.notes: list[str] = []
+        self.notes = Notes()
         self._binary = True
 
     def pieces(self, is_cancelled: Callable[[], bool]) -> Generator[Piece]:
         """One row a piece, until cancelled. Raises: KettleError, when it cannot be reached a first time."""
-        pause_s, lost_s, ever = 0.5, 0.0, False
-        tries = 0
-        while not is_cancelled():
-            try:
-                with Connection(self.wanted.host, self.wanted.port, is_cancelled, TIMEOUT_S) as line:
-                    span = self._set_up(line)
-                    if ever:
-                        self._say(f"Connection lost; restored after {time.time() - lost_s:.0f} s.")
-                    for row in self._rows(line, span, is_cancelled):
-                        ever, pause_s = True, 0.5
-                        yield row
-                return
-            except LostError as error:
-                if is_cancelled():
-                    return
-                lost_s = time.time()
-                tries += 1
-                if not ever and tries >= _TRIES:
-                    raise KettleError(
-                        f"The analyser at {self.name} cannot be used: {error}. "
-                        "Is it on, reachable, and set to SCPI over TCP?"
-                    ) from error
-                self._say(f"{error}; trying again.")
-                _sleep(pause_s, is_cancelled)
-                pause_s = min(2 * pause_s, _LONGEST_PAUSE_S)
 
-    def _say(self, note: str) -> None:
-        if note not in self.notes and len(self.notes) < 40:
-            self.notes.append(note)
+        def attempt() -> Generator[Piece]:
+            with Connection(self.wanted.host, self.wanted.port, is_cancelled, TIMEOUT_S) as line:
+                span = self._set_up(line)
+                yield from self._rows(line, span, is_cancelled)
+
+        refusal = f"The analyser at {self.name} cannot be used: {{why}}. Is it on, reachable, and set to SCPI over TCP?"
+        yield from retried(attempt, self.notes, is_cancelled, refusal)
 
     def _set_up(self, line: "Connection") -> Span:
         """Set what was asked for; what the analyser says then is what counts."""
@@ -161,7 +139,7 @@ class Analyser:
                 f"It reports an impossible span ({start_hz:g} to {stop_hz:g} Hz, {points} points)"
             )
         if wanted.points and points != wanted.points:
-            self._say(
+            self.notes.say(
                 f"The analyser sweeps {points:,} points, not the {wanted.points:,} that were asked for."
             )
         return Span(
@@ -189,7 +167,7 @@ class Analyser:
             any_there = True
             if not quietly:
                 said = printable(words.strip().strip('"'))[:80]
-                self._say(f"The analyser reports error {number} ({said}) after {what}.")
+                self.notes.say(f"The analyser reports error {number} ({said}) after {what}.")
         return any_there
 
     def _rows(self, line: "Connection", span: Span, is_cancelled: Callable[[], bool]) -> Generator[Piece]:
@@ -202,7 +180,9 @@ class Analyser:
             levels = line.levels("TRAC:DATA? TRACE1", _MOST_POINTS, binary=self._binary)
             if len(levels) != span.bins:
                 bad += 1
-                self._say(f"A trace of {len(levels):,} points arrived instead of {span.bins:,}; skipped.")
+                self.notes.say(
+                    f"A trace of {len(levels):,} points arrived instead of {span.bins:,}; skipped."
+                )
                 if bad >= _BAD_TRACES:
                     raise LostError("Its traces do not have the number of points that it reports")
                 yield Piece(skipped=1)
@@ -225,9 +205,3 @@ def _at_least_nothing(answer: str) -> float:
     except ValueError:
         return 0.0
     return value if math.isfinite(value) and value > 0 else 0.0
-
-
-def _sleep(seconds: float, is_cancelled: Callable[[], bool]) -> None:
-    until_s = time.monotonic() + seconds
-    while time.monotonic() < until_s and not is_cancelled():
-        time.sleep(0.05)

@@ -12,6 +12,7 @@ from typing import Any
 
 import numpy as np
 
+from gray_kettle.collect.live.source import LostError
 from gray_kettle.safe_text import printable
 
 TIMEOUT_S = 3.0
@@ -19,10 +20,6 @@ _LOOK_S, _FINISH_S = 0.1, 0.5
 _MOST_LINE = 4096
 _ASCII_POINT = 24  # characters of one level in a line, at most
 _READ_BYTES = 1 << 16
-
-
-class LostError(Exception):
-    """The instrument did not answer, or not with what was asked for."""
 
 
 class Connection:

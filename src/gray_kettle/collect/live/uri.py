@@ -1,0 +1,71 @@
+"""Names of sources: SCHEME:REST?option=value&…"""
+
+import re
+from dataclasses import dataclass
+from urllib.parse import parse_qsl
+
+from gray_kettle.errors import KettleError
+from gray_kettle.safe_text import printable
+
+_SCHEME = re.compile(r"([a-z][a-z0-9]+):(.*)", re.DOTALL)
+_UNITS_S = {"s": 1.0, "m": 60.0, "h": 3600.0, "d": 86400.0}
+_INTERFACE = re.compile(r"[A-Za-z0-9_.@-]{1,15}")
+_DAY_S = 86400.0
+
+
+@dataclass(frozen=True)
+class Uri:
+    """text: as it was given. rest: between the scheme and "?"."""
+
+    text: str
+    scheme: str
+    rest: str
+    options: dict[str, str]
+
+    def refuse_unknown(self, *known: str) -> None:
+        """Raises: KettleError, for an option that this source does not have."""
+        odd = next((name for name in self.options if name not in known), None)
+        if odd is not None:
+            able = f"it has {', '.join(known)}" if known else "it has none"
+            raise KettleError(f"{self.shown}: “{printable(odd)}” is no option of this source; {able}.")
+
+    def seconds(self, name: str, usual_s: float, least_s: float = 0.0) -> float:
+        """A duration among the options. Raises: KettleError, for what is none, or is out of bounds."""
+        if name not in self.options:
+            return usual_s
+        found = duration_s(self.options[name])
+        if found is None or not least_s <= found <= _DAY_S:
+            raise KettleError(
+                f"{self.shown}: {name} is a time from {least_s:g}s to 1d, for example {name}=30s."
+            )
+        return found
+
+    @property
+    def shown(self) -> str:
+        return printable(self.text)
+
+
+def parse(text: str, *, has_options: bool = True) -> Uri | None:
+    """The parts of a name; None where there is no scheme. has_options: whether "?" ends the rest."""
+    match = _SCHEME.fullmatch(text)
+    if match is None:
+        return None
+    rest, _, query = match[2].partition("?") if has_options else (match[2], "", "")
+    return Uri(text, match[1], rest, dict(parse_qsl(query, keep_blank_values=True)))
+
+
+def duration_s(text: str) -> float | None:
+    """Seconds of "90s", "10m", "2h", "2d" or a bare number; None of what is none."""
+    unit = _UNITS_S.get(text[-1:])
+    try:
+        found = float(text[:-1]) * unit if unit else float(text)
+    except ValueError:
+        return None
+    return found if 0 < found < float("inf") else None
+
+
+def interface_of(name: str, uri: Uri) -> str:
+    """The name of a network interface. Raises: KettleError, where it is none."""
+    if not _INTERFACE.fullmatch(name) or name.startswith("-"):
+        raise KettleError(f"{uri.shown}: “{printable(name)}” is not the name of an interface, such as wlan0.")
+    return name
