@@ -10,8 +10,8 @@ import numpy as np
 import pytest
 
 from gray_kettle.cli.main import main
-from gray_kettle.collect import scpi
 from gray_kettle.collect.ingest import take_live
+from gray_kettle.collect.live import scpi
 from gray_kettle.collect.live.scpi import Analyser, parse_uri
 from gray_kettle.errors import KettleError
 from gray_kettle.model.setup import Setup

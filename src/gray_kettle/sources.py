@@ -6,7 +6,6 @@ A new live source is added here: see CONTRIBUTING.md, "A source".
 import math
 import shlex
 import subprocess
-import sys
 import time
 from collections.abc import Callable, Iterator
 from contextlib import ExitStack, closing
@@ -71,6 +70,10 @@ def take_from(case: Case, name: str, wish: Wish) -> list[TakeResult]:
     """
     kind = kind_of(name)
     if kind is None:
+        if name in _interfaces():
+            raise KettleError(
+                f"{printable(name)} is an interface, not a file: take it as wifi:{printable(name)}."
+            )
         if (known := uris.parse(name)) is not None and not Path(name).exists() and "/" not in known.scheme:
             raise KettleError(
                 f"{printable(name)} is neither a file nor a source: `gray-kettle sources` lists what can be used."
@@ -222,6 +225,12 @@ def _wifi_here() -> tuple[str, ...]:
     return tuple(f"wifi:{name}" for name in interfaces()) or ("wifi:",)
 
 
+def _interfaces() -> tuple[str, ...]:
+    from gray_kettle.collect.live.system_wifi import interfaces
+
+    return interfaces()
+
+
 def _ssh_missing() -> str:
     from gray_kettle.collect.live.command import is_installed
 
@@ -230,10 +239,6 @@ def _ssh_missing() -> str:
         if is_installed("ssh")
         else "The program ssh is not installed (Debian: apt install openssh-client)."
     )
-
-
-def _standard_input_here() -> tuple[str, ...]:
-    return () if sys.stdin is None or sys.stdin.isatty() else ("-",)
 
 
 KINDS = (

@@ -19,9 +19,7 @@ _MARK = "gray-kettle-next-listing"
 _DEADLINE_S = 40.0
 _OPTIONS = ("-T", "-o", "BatchMode=yes", "-o", "ConnectTimeout=8", "-o", "ServerAliveInterval=5",
             "-o", "ServerAliveCountMax=2")  # fmt: skip
-_REFUSAL = (
-    "{name} cannot be used: {{why}}. Try `{login} true`: it must ask for nothing. Use a key (ssh-copy-id)."
-)
+_REFUSAL = "{name} cannot be used: {{why}}. `{login} true` must ask for nothing: use a key (ssh-copy-id) or an agent."
 
 
 class RemoteListings:
@@ -49,6 +47,7 @@ class RemoteListings:
             ("-i", uri.options["identity"], "-o", "IdentitiesOnly=yes") if "identity" in uri.options else ()
         )
         self._login = ("ssh", *_OPTIONS, *port, *identity, "--", target)
+        self._shown_login = shlex.join(("ssh", *port, *identity[:2], target))
         dev = f"iw dev {shlex.quote(interface)}"
         self._script = "; ".join(
             (
@@ -61,7 +60,7 @@ class RemoteListings:
 
     def pieces(self, is_cancelled: IsCancelled) -> Generator[Piece]:
         """One piece a listing, until cancelled. Raises: KettleError, when it cannot be reached a first time."""
-        refusal = _REFUSAL.format(name=self.name, login=shlex.join(self._login))
+        refusal = _REFUSAL.format(name=self.name, login=self._shown_login)
         yield from retried(lambda: self._rounds(is_cancelled), self.notes, is_cancelled, refusal)
 
     def _rounds(self, is_cancelled: IsCancelled) -> Generator[Piece]:

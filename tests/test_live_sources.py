@@ -1,0 +1,299 @@
+"""Live sources: stand-ins for what they listen to, through the same code as the real ones."""
+
+import getpass
+import json
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import threading
+import time
+from contextlib import contextmanager
+from pathlib import Path
+
+import pytest
+
+from gray_kettle.cli.main import main
+from gray_kettle.collect.live import system_wifi, uri
+from gray_kettle.errors import KettleError
+from gray_kettle.model.setup import Setup
+from gray_kettle.sources import KINDS, Wish, found_here, take_from
+from gray_kettle.store import Case
+from tests.frames import busy_harbour, write_pcap
+from tests.test_scan_text import ALL
+from tests.test_sweep_files import OWN
+
+SCAN = next(text for text in ALL if text.startswith("BSS "))
+SURVEY = (
+    "Survey data from wlan0\n\tfrequency:\t2437 MHz [in use]\n\tnoise:\t-95 dBm\n"
+    "\tchannel active time:\t1000 ms\n\tchannel busy time:\t400 ms\n"
+)
+STATION = (
+    "Station 06:00:00:00:00:99 (on wlan0)\n\trx packets:\t400\n\ttx packets:\t1000\n\tsignal:\t-61 dBm\n"
+)
+
+
+@pytest.fixture
+def case(tmp_path):
+    with Case.create(tmp_path / "a.kettle", Setup()) as opened:
+        yield opened
+
+
+@pytest.fixture
+def stand_in_iw(tmp_path):
+    """A folder with an `iw` that refuses to scan but has what the system heard, and a counter of its calls."""
+    folder = tmp_path / "bin"
+    folder.mkdir()
+    for name, text in (("scan", SCAN), ("survey", SURVEY), ("station", STATION)):
+        (folder / name).write_text(text)
+    (folder / "iw").write_text(
+        "#!/bin/sh\n"
+        f'cd {folder}; echo "$*" >> calls\n'
+        '[ -e broken ] && { echo "No such device (-19)" >&2; exit 237; }\n'
+        'case "$3 $4" in "scan dump") cat scan;; "survey dump") cat survey;; "station dump") cat station;;\n'
+        '*) echo "command failed: Operation not permitted (-1)" >&2; exit 255;; esac\n'
+    )
+    (folder / "iw").chmod(0o755)
+    return folder
+
+
+@pytest.fixture
+def this_computer(stand_in_iw, tmp_path, monkeypatch):
+    (tmp_path / "net" / "wlan7" / "phy80211").mkdir(parents=True)
+    monkeypatch.setattr(system_wifi, "_DEVICES", tmp_path / "net")
+    monkeypatch.setenv("PATH", f"{stand_in_iw}:/usr/bin:/bin")
+    monkeypatch.setattr(system_wifi.os, "geteuid", lambda: 1000)
+    return stand_in_iw
+
+
+def until(what, seconds=10.0):
+    """is_cancelled that asks whether something came about, at most so long."""
+    until_s = time.monotonic() + seconds
+    return lambda: what() or time.monotonic() > until_s
+
+
+def calls_of(folder, words):
+    calls = folder / "calls"
+    return calls.read_text().count(words) if calls.exists() else 0
+
+
+def test_this_computer_scans_again_and_again_without_root(case, this_computer):
+    scanned = until(lambda: calls_of(this_computer, "scan dump") >= 2)
+    (result,) = take_from(case, "wifi:?interval=2s", Wish("hall", is_cancelled=scanned))
+    assert result.records >= 1
+    assert result.source == "this computer (wlan7)"
+    assert "Operation not permitted" in result.notes[0]
+    assert "as root it scans each time" in result.notes[0]
+    seen = case.window()
+    assert len(seen.sightings)
+    assert len(seen.surveys)
+    assert len(seen.links)
+    assert case.takes()[0].swept_bands
+
+
+def test_an_interface_that_vanishes_is_a_gap_and_comes_back(case, this_computer):
+    broken, scans = this_computer / "broken", []
+
+    def on_piece(piece):
+        if piece.announcements:
+            scans.append(piece)
+            if len(scans) == 1:
+                broken.touch()
+                threading.Timer(3.0, broken.unlink).start()
+
+    wish = Wish(is_cancelled=until(lambda: len(scans) == 2), on_piece=on_piece)
+    (result,) = take_from(case, "wifi:wlan7?interval=2s", wish)
+    assert any("Lost at" in note and "restored after" in note for note in result.notes), result.notes
+
+
+def test_without_wifi_one_line_says_what_can_be_used_instead(case, tmp_path, monkeypatch, capsys):
+    monkeypatch.setattr(system_wifi, "_DEVICES", tmp_path)
+    monkeypatch.setattr(system_wifi.command, "is_installed", lambda program: True)
+    assert main(["take", str(case.path), "wifi:"]) == 1
+    said = capsys.readouterr().err
+    assert said.count("\n") == 1
+    assert "use an access point (ssh://), a file or a pipe" in said
+
+
+class SshServer:
+    """A real OpenSSH server on this machine that lets one key in."""
+
+    def __init__(self, folder: Path, path: str) -> None:
+        for name in ("key", "host"):
+            subprocess.run(["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", folder / name], check=True)
+        shutil.copy(folder / "key.pub", folder / "authorized")
+        with socket.socket() as free:
+            free.bind(("127.0.0.1", 0))
+            self.port = free.getsockname()[1]
+        self.uri = f"ssh://{getpass.getuser()}@127.0.0.1:{self.port}/wlan0?interval=2s&identity={folder}/key"
+        self._config = folder / "sshd_config"
+        self._config.write_text(
+            f"Port {self.port}\nListenAddress 127.0.0.1\nHostKey {folder}/host\nStrictModes no\nUsePAM no\n"
+            f"AuthorizedKeysFile {folder}/authorized\nPasswordAuthentication no\nPidFile none\n"
+            f"SetEnv PATH={path}:/usr/bin:/bin\n"
+        )
+        if os.geteuid() == 0:
+            Path("/run/sshd").mkdir(exist_ok=True)
+        self._process = None
+
+    def start(self):
+        words = ["/usr/sbin/sshd", "-D", "-e", "-f", self._config]
+        self._process = subprocess.Popen(words, stderr=subprocess.DEVNULL)
+        for _ in range(100):
+            with socket.socket() as line:
+                if line.connect_ex(("127.0.0.1", self.port)) == 0:
+                    return
+            time.sleep(0.05)
+
+    def stop(self):
+        self._process.kill()
+        self._process.wait()
+
+
+@contextmanager
+def ssh_server(folder: Path, path: str):
+    server = SshServer(folder, path)
+    server.start()
+    try:
+        yield server
+    finally:
+        server.stop()
+
+
+@pytest.fixture
+def trusting(tmp_path, monkeypatch):
+    """ssh asks about hosts that it does not know; this one is known."""
+    home = tmp_path / "home"
+    (home / ".ssh").mkdir(parents=True)
+    wrapper = tmp_path / "wrapped"
+    wrapper.mkdir()
+    (wrapper / "ssh").write_text(
+        "#!/bin/sh\nexec /usr/bin/ssh -o StrictHostKeyChecking=no -o UserKnownHostsFile=/dev/null -o LogLevel=ERROR"
+        ' "$@"\n'
+    )
+    (wrapper / "ssh").chmod(0o755)
+    monkeypatch.setenv("PATH", f"{wrapper}:/usr/bin:/bin")
+
+
+@pytest.mark.slow
+def test_a_probe_by_ssh_is_read_and_reached_again(case, stand_in_iw, tmp_path, trusting):
+    scans = []
+    with ssh_server(tmp_path, str(stand_in_iw)) as server:
+
+        def on_piece(piece):
+            if piece.announcements:
+                scans.append(piece)
+                if len(scans) == 1:
+                    server.stop()
+                    threading.Timer(2.0, server.start).start()
+
+        wish = Wish(is_cancelled=until(lambda: len(scans) == 2, 30), on_piece=on_piece)
+        (result,) = take_from(case, server.uri, wish)
+        assert result.records == 2
+        assert any("restored after" in note for note in result.notes), result.notes
+        assert len(case.window().links)
+        server.stop()
+        with pytest.raises(KettleError, match="must ask for nothing"):
+            take_from(case, server.uri, Wish(is_cancelled=until(lambda: False, 20)))
+
+
+@pytest.mark.parametrize(
+    ("name", "said"),
+    [
+        ("ssh://-oProxyCommand=x/wlan0", "write for example"),
+        ("ssh://host/wlan0;reboot", "is not the name of an interface"),
+        ("ssh://host/-x", "is not the name of an interface"),
+        ("wifi:$(reboot)", "is not the name of an interface"),
+        ("sim:pier?speed=fast", "are numbers"),
+        ("sim:moon", "is no spot of the simulation"),
+        ("wifi:?interval=0s", "interval is a time"),
+        ("scpi:", "host"),
+        ("watch:/nowhere", "no such folder"),
+        ("sweep:nothing-of-that-name", "neither a file nor a program"),
+        ("pcap:/nowhere", "does not exist"),
+        ("teapot:x", "neither a file nor a source"),
+        ("sim:\x1b[2J", "is no spot"),
+    ],
+)
+def test_odd_names_are_refused_in_words(case, this_computer, name, said, capsys):
+    assert main(["take", str(case.path), name, "--for", "1s"]) in (1, 2)
+    err = capsys.readouterr().err
+    assert said in err
+    assert "\x1b" not in err
+    assert case.takes() == ()
+
+
+def test_every_kind_has_a_title_an_example_and_a_state(capsys):
+    assert {s.kind.scheme for s in found_here()} == {kind.scheme for kind in KINDS}
+    assert all(uri.parse(kind.example) and kind.title for kind in KINDS)
+    assert main(["sources", "--json"]) == 0
+    answer = json.loads(capsys.readouterr().out)
+    assert answer["schema"] == "gray-kettle/sources/1"
+    assert all(s["ready"] or s["missing"] for s in answer["sources"])
+
+
+ROWS = (
+    "import sys, time\n"
+    f"print({OWN!r})\n"
+    "for k in range(1000):\n"
+    "    print(f'{time.time():.2f},2400500000,1000000,-90,-91,-92,-9{k % 10}', flush=True); time.sleep(0.2)\n"
+)
+
+
+def test_a_sweeping_program_is_run_stored_as_it_goes_and_ended(case, tmp_path):
+    (tmp_path / "rows.py").write_text(ROWS)
+    came = []
+    wish = Wish(is_cancelled=until(lambda: sum(came) >= 3), on_piece=lambda p: came.append(p.records))
+    (result,) = take_from(case, f"sweep:{sys.executable} {tmp_path}/rows.py", wish)
+    assert result.records >= 3
+    assert case.sweeps.runs()[0].rows == result.records
+    running = subprocess.run(["pgrep", "-f", f"{tmp_path}/rows.py"], check=False, capture_output=True)
+    assert running.stdout == b""
+
+
+def test_files_that_arrive_are_taken_once_when_they_are_complete(case, tmp_path):
+    folder = tmp_path / "in"
+    folder.mkdir()
+    write_pcap(folder / "a.pcap", busy_harbour())
+    (folder / "b.txt").write_text("no listing")
+    (folder / "c.pcap.part").write_bytes(b"half")
+    results = take_from(case, f"watch:{folder}", Wish(seconds=4.5))
+    assert [(r.source, r.kind) for r in results] == [("a.pcap", "pcap"), ("b.txt", "not read")]
+
+
+def test_several_sources_are_collected_side_by_side(case, capsys):
+    words = [
+        "take",
+        str(case.path),
+        "sim:pier?speed=100&seed=1",
+        "sim:office?speed=100&seed=2",
+        "--for",
+        "2s",
+    ]
+    assert main(words) == 0
+    assert capsys.readouterr().out.count("scans read") == 2
+    first, second = case.takes()
+    assert min(first.end_s, second.end_s) > max(first.start_s, second.start_s)
+    assert len(case.sweeps.runs()) == 2
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize("form", ["listing", "lines"])
+def test_what_comes_through_a_pipe_is_stored_in_two_seconds_and_survives_a_kill(case, form):
+    read, write = os.pipe()
+    command = [sys.executable, "-m", "gray_kettle", "take", str(case.path), "-"]
+    taking = subprocess.Popen(command, stdin=read, stdout=subprocess.DEVNULL)
+    os.close(read)
+    for k in range(3):
+        line = {"time": 1.79e9 + k, "bssid": f"02:00:00:00:00:0{k}", "frequency_mhz": 2412, "level_dbm": -50}
+        os.write(write, SCAN.encode() if form == "listing" else json.dumps(line).encode() + b"\n")
+        is_late = until(lambda: False, 2 if k else 20)  # the first waits for the program to begin
+        while sum(take.records for take in case.takes()) <= k and not is_late():
+            time.sleep(0.05)
+        assert sum(take.records for take in case.takes()) == k + 1
+    taking.send_signal(signal.SIGKILL)
+    taking.wait()
+    os.close(write)
+    assert case.takes()[0].records == 3
