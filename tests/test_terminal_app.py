@@ -75,8 +75,7 @@ def test_heard_opens_filters_and_sorts(terminal, demo_case):
 
     terminal.keys("/")
     terminal.type("foreign level>-72")
-    filtered = terminal.wait_for("3 radios")
-    assert "MV Guillemot" in filtered
+    filtered = terminal.wait_for("3 radios", "MV Guillemot")
     assert "□ pumphouse" not in filtered
     terminal.clear_field()
     terminal.type("hidden")

@@ -8,6 +8,7 @@ from pathlib import Path
 
 import pytest
 
+from gray_kettle.cli.main import main
 from gray_kettle.model.setup import Setup
 from gray_kettle.simulator import tern_quay, tern_sweeps
 from gray_kettle.simulator.analyser import SimulatedAnalyser
@@ -118,7 +119,7 @@ def test_from_nothing_to_the_brief_in_three_steps(terminal, tmp_path):
     terminal.clear_field()
     terminal.type("5:36-48,149; 2.4:1-11")
     terminal.keys("Enter")
-    terminal.wait_for("Take: captures, scan listings, sweeps", "visit.pcap")
+    terminal.wait_for("Take: listen now, or read files", "visit.pcap")
     terminal.type("nothing.pcap")
     terminal.keys("Enter")
     terminal.wait_for("nothing.pcap does not exist")
@@ -144,7 +145,7 @@ def test_an_empty_case_says_what_to_do(terminal, tmp_path):
     terminal.start(*PROGRAM, "open", "a.kettle", folder=str(tmp_path))
     terminal.wait_for(
         "No radio was observed in this window",
-        "take captures or scan listings",
+        "listen now, or read captures and scans",
         "The case is empty",
     )
     for key, text in (
@@ -159,7 +160,7 @@ def test_an_empty_case_says_what_to_do(terminal, tmp_path):
     terminal.wait_for("Which networks are ours?")
     terminal.keys("Space", "Enter")
     terminal.keys("t")
-    terminal.wait_for("Take: captures")
+    terminal.wait_for("Take: listen now")
     terminal.keys("Escape")
     terminal.wait_without("Take: captures")
     terminal.keys("C-q")
@@ -172,7 +173,7 @@ def test_a_broken_file_is_reported_and_what_it_had_is_kept(terminal, tmp_path):
     terminal.start(*PROGRAM, "open", "a.kettle", folder=str(tmp_path))
     terminal.wait_for("No radio was observed")
     terminal.keys("t")
-    terminal.wait_for("Take: captures")
+    terminal.wait_for("Take: listen now")
     terminal.type("cut.pcap")
     terminal.keys("Enter")
     terminal.wait_for("209 frames read")
@@ -229,7 +230,7 @@ def test_an_analyser_is_followed_live_and_the_rows_are_kept(terminal, tmp_path):
         terminal.start(*PROGRAM, "open", str(case), columns=160, lines=47)
         terminal.wait_for("The case is empty")
         terminal.keys("4", "t")
-        terminal.wait_for("or a spectrum analyser")
+        terminal.wait_for("A spectrum analyser")
         terminal.type(f"scpi://127.0.0.1:{analyser.port}?start=2400MHz&stop=2488MHz&points=441")
         terminal.leave_field()
         terminal.wait_for("● live  rows", "busy in the last 40 s", "time runs down")
@@ -245,6 +246,27 @@ def test_an_analyser_is_followed_live_and_the_rows_are_kept(terminal, tmp_path):
     with Case.open(case) as opened:
         (take,) = opened.takes()
         assert take.records == opened.sweeps.runs()[0].rows > 0
+
+
+def test_the_app_follows_what_is_taken_here_and_by_others_and_moves_nothing(terminal, own_demo):
+    terminal.start(*PROGRAM, "open", str(own_demo), columns=160, lines=47)
+    terminal.wait_for("Not known yet")
+    terminal.keys("2", "w", "b")
+    before = terminal.wait_for("window Thu 12", "by level")
+    terminal.keys("t")
+    terminal.wait_for("Take: listen now", "A simulated site")
+    terminal.type("sim:pier?speed=60&seed=3")
+    terminal.keys("Tab", "Tab")
+    terminal.type("pier")
+    terminal.keys("Enter")
+    terminal.wait_for("● pier", "scans 1")
+    terminal.keys("t")
+    terminal.wait_for("Taken", "simulation (pier)")
+    line = next(line for line in before.splitlines() if "window Thu" in line)
+    terminal.wait_for(line.strip()[:30])
+    assert main(["take", str(own_demo), "sim:office?speed=60", "--for", "2s", "--spot", "attic"]) == 0
+    terminal.keys("T")
+    terminal.wait_for("Takes", "attic")
 
 
 def test_the_plan_is_tried_locked_compared_done_and_written(terminal, own_demo, tmp_path):
@@ -337,7 +359,7 @@ def test_the_end_of_the_app_keeps_a_live_take(terminal, tmp_path, sign):
         terminal.start(*PROGRAM, "open", str(case))
         terminal.wait_for("The case is empty")
         terminal.keys("4", "t")
-        terminal.wait_for("or a spectrum analyser")
+        terminal.wait_for("A spectrum analyser")
         terminal.type(f"scpi://127.0.0.1:{analyser.port}?start=2400MHz&stop=2488MHz&points=441")
         terminal.leave_field()
         terminal.wait_for("● live  rows", "busy in the last")

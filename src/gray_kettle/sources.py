@@ -63,6 +63,21 @@ def kind_of(name: str) -> SourceKind | None:
     return _BY_SCHEME.get(found.scheme) if found is not None and not Path(name).exists() else None
 
 
+def check(name: str) -> None:
+    """Whether a live source can be named so, without reaching for it. Raises: KettleError, with what is wrong."""
+    kind = kind_of(name)
+    if kind is not None and kind.scheme in _LIVE:
+        _LIVE[kind.scheme](_uri(name, kind))
+    elif kind is not None and kind.scheme == "watch":
+        _folder(_uri(name, kind))
+
+
+def _uri(name: str, kind: SourceKind) -> Uri:
+    found = uris.parse(name, has_options=not kind.is_bare)
+    assert found is not None  # else it would be of no kind
+    return found
+
+
 def take_from(case: Case, name: str, wish: Wish) -> list[TakeResult]:
     """Take a file or from a live source, until it ends, the time is over, or it is cancelled.
 
@@ -84,8 +99,7 @@ def take_from(case: Case, name: str, wish: Wish) -> list[TakeResult]:
     def is_over() -> bool:
         return wish.is_cancelled() or time.monotonic() >= until_s
 
-    uri = uris.parse(name, has_options=not kind.is_bare)
-    assert uri is not None
+    uri = _uri(name, kind)
     with ExitStack() as stack:
         if kind.scheme in _STREAMS:
             return [_ingested(case, _stream(uri, wish, is_over, stack), wish, is_over)]
@@ -246,7 +260,7 @@ KINDS = (
         "wifi", "The Wi-Fi of this computer", "wifi: or wifi:wlan0?interval=10s", _wifi_missing, _wifi_here, False
     ),
     SourceKind(
-        "ssh", "An access point or probe with `iw`", "ssh://root@192.0.2.1/wlan0", _ssh_missing, is_bare=False
+        "ssh", "An access point or probe with iw", "ssh://root@192.0.2.1/wlan0", _ssh_missing, is_bare=False
     ),
     SourceKind("scpi", "A spectrum analyser", "scpi://192.0.2.7:5025?start=2400MHz&stop=2490MHz", is_bare=False),
     SourceKind("sweep", "Any program or pipe that prints sweeps", "sweep:PROGRAM … or sweep:PIPE or sweep:-"),

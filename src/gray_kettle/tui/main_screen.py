@@ -17,6 +17,7 @@ from gray_kettle.tui.commands import KettleCommands
 from gray_kettle.tui.controllers import window as windows
 from gray_kettle.tui.controllers.capture import Capture
 from gray_kettle.tui.controllers.exporting import Exporter
+from gray_kettle.tui.controllers.following import Follower
 from gray_kettle.tui.controllers.loading import WHOLE, Loader, Window
 from gray_kettle.tui.controllers.setup_edits import SetupEdits
 from gray_kettle.tui.frame.timeline import Timeline
@@ -25,19 +26,21 @@ from gray_kettle.tui.frame.view import View
 from gray_kettle.tui.help import HelpScreen
 from gray_kettle.tui.messages import (
     AnnotateEmitter,
+    CaseGrew,
     EditPreferences,
     Follow,
     GiveName,
     JoinRadios,
     Jump,
     LiveDetections,
-    LiveEnded,
     MarkDone,
     MarkOwn,
     SeparateBssids,
     SetupChanged,
     Shown,
     SweepReceived,
+    TakeEnded,
+    TakeGrew,
     ToWindow,
     WorkProgress,
 )
@@ -89,7 +92,13 @@ class MainScreen(Screen[None]):
         self._followed: frozenset[str] = frozenset()
         self._loader = Loader(self, path)
         self._edits = SetupEdits(self, path, lambda: self._state)
-        self._capture = Capture(self, path, self._show_status, self._take_stored)
+        self._capture = Capture(self, path, self._show_live, self._take_stored)
+        self._follower = Follower(
+            self,
+            path,
+            self._loader,
+            lambda: self._state.session.observations.takes if self._state is not None else None,
+        )
         self._exporter = Exporter(self, path)
 
     def compose(self) -> ComposeResult:
@@ -116,6 +125,8 @@ class MainScreen(Screen[None]):
         await self.query_one(ContentSwitcher).mount(*self._views.values())
         self.action_view(self._wanted)
         self._loader.load(self._window, self._edits.unsaved)
+        self._follower.start()
+        self.set_interval(1.0, self._capture.tick)
         if self._fresh:
             self.action_take()
 
@@ -123,6 +134,9 @@ class MainScreen(Screen[None]):
 
     def _show_status(self, text: str) -> None:
         self.query_one(TitleLine).status = text
+
+    def _show_live(self, text: str) -> None:
+        self.query_one(TitleLine).live = text
 
     @on(WorkProgress)
     def _show_progress(self, progress: WorkProgress) -> None:
@@ -323,8 +337,9 @@ class MainScreen(Screen[None]):
         )
 
     def _take_stored(self) -> None:
-        """Something new is in the case: read all of it."""
-        self._window, self._band = WHOLE, ""
+        """A take ended, or was set aside: read the case again. The window and band that were chosen stay."""
+        if self._state is None or not self._state.session.observations.takes:
+            self._band = ""  # the first take decides it
         self._loader.load(self._window, self._edits.unsaved)
         if self._fresh:
             self._fresh = False
@@ -341,7 +356,17 @@ class MainScreen(Screen[None]):
     def _sweep_received(self, received: SweepReceived) -> None:
         for view in self._views.values():
             view.sweep_received(received.rows)
-        self._capture.received(received.count)
+
+    @on(TakeGrew)
+    def _take_grew(self, grew: TakeGrew) -> None:
+        self._capture.grew(grew)
+
+    @on(CaseGrew)
+    def _case_grew(self) -> None:
+        """More was taken, here or by another process: what is chosen and shown stays."""
+        if self._state is not None and not self._state.session.observations.takes:
+            self._band = ""
+        self._loader.load(self._window, self._edits.unsaved)
 
     @on(LiveDetections)
     def _live_detections(self, found: LiveDetections) -> None:
@@ -349,11 +374,12 @@ class MainScreen(Screen[None]):
             for view in self._views.values():
                 view.live_detections(found.emitters)
 
-    @on(LiveEnded)
-    def _live_ended(self, ended: LiveEnded) -> None:
-        for view in self._views.values():
-            view.live_ended()
+    @on(TakeEnded)
+    def _take_ended(self, ended: TakeEnded) -> None:
         self._capture.ended(ended)
+        if not self._capture.is_live:
+            for view in self._views.values():
+                view.live_ended()
 
     # Export, explanations, help
 

@@ -99,11 +99,31 @@ class LiveDetections(Message):
 
 
 @dataclass
-class LiveEnded(Message):
-    """A live take ended. failed: nothing was taken."""
+class TakeGrew(Message):
+    """What of a take came so far. share: of a file that was read."""
 
-    text: str
-    failed: bool
+    name: str
+    scans: int
+    frames: int
+    rows: int
+    share: float
+
+    def can_replace(self, message: Message) -> bool:
+        return isinstance(message, TakeGrew) and message.name == self.name
+
+
+@dataclass
+class TakeEnded(Message):
+    """A take ended: a line for each source that was read, and one for each that was refused."""
+
+    name: str
+    read: tuple[str, ...]
+    refused: tuple[str, ...]
+
+
+@dataclass
+class CaseGrew(Message):
+    """The case holds more, or other takes, than is shown."""
 
 
 # Edits

@@ -75,7 +75,11 @@ class BriefView(View):
             rows.append(
                 _fixed(
                     "empty",
-                    ["No radio was observed in this window.", "", "t  take captures or scan listings"],
+                    [
+                        "No radio was observed in this window.",
+                        "",
+                        "t  listen now, or read captures and scans",
+                    ],
                 )
             )
         elif not state.assessment.own:

@@ -1,9 +1,10 @@
-"""Taking files, and collecting from live instruments beside the rest of the work."""
+"""Taking files and collecting from live sources, beside the rest of the work: never behind a dialog."""
 
 import logging
 import time
 from collections.abc import Callable
 from contextlib import suppress
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -12,96 +13,121 @@ from textual.worker import get_current_worker
 
 from gray_kettle.errors import KettleError
 from gray_kettle.safe_text import printable
-from gray_kettle.tui.messages import LiveDetections, LiveEnded, SweepReceived
+from gray_kettle.tui.messages import LiveDetections, SweepReceived, TakeEnded, TakeGrew
 from gray_kettle.tui.unfinished import STORING
 
 if TYPE_CHECKING:
     from gray_kettle.model.records import Piece
-    from gray_kettle.tui.start.take_forms import Chosen, TakeSummary
+    from gray_kettle.tui.start.take_forms import Chosen
 
 _DETECT_EVERY_S, _LIVE_S = 8, 300.0
+_SILENT_S = 6.0
+_LONGEST_LOCK_S = 120.0
 _LOGGER = logging.getLogger(__name__)
 
 
+@dataclass
+class _Running:
+    """What of one take is known so far. last_s: when something came (monotonic)."""
+
+    scans: int = 0
+    frames: int = 0
+    rows: int = 0
+    share: float = 0.0  # of a file
+    is_file: bool = False
+    last_s: float = field(default_factory=time.monotonic)
+
+
 class Capture:
-    """stored: called when something new is in the case. status: shows a line in the title."""
+    """stored: called when a take ended with something new in the case. status: shows a line in the title."""
 
     def __init__(
         self, screen: "Screen[None]", path: Path, status: Callable[[str], None], stored: Callable[[], None]
     ) -> None:
         self._screen, self._path, self._status, self._stored = screen, path, status, stored
-        self._live_since_s, self._shown_s, self._spot = 0.0, -1, ""  # 0: nothing is being collected
-        self._detected_s = 0
+        self._running: dict[str, _Running] = {}
+        self._spot, self._since_s, self._detected_s = "", 0.0, 0.0
+        self._ending = False
 
     @property
     def is_live(self) -> bool:
-        return self._live_since_s > 0
+        return bool(self._running)
 
     def toggle(self) -> None:
-        """Ask what to take; while something is being collected, end that."""
+        """Ask what to take; while something is being taken, end that."""
         from gray_kettle.tui.start.take_forms import TakeForm
 
-        if self.is_live:
-            self._screen.workers.cancel_group(self._screen, "live")
-            self._status("ending the take …")
+        if self._running:
+            self._ending = True
+            self._screen.workers.cancel_group(self._screen, "take")
+            self.tick()
         else:
             self._screen.app.push_screen(TakeForm(), self._begin)
 
     def _begin(self, chosen: "Chosen | None") -> None:
-        from gray_kettle.tui.start.take_forms import TakeProgress
-
         if chosen is None:
             return
-        if chosen.live:
-            self._live_since_s, self._spot, self._detected_s = time.monotonic(), chosen.spot, 0
-            self._status("connecting to the analyser …")
+        self._spot, self._since_s, self._detected_s = chosen.spot, time.monotonic(), 0.0
+        self._ending = False
+        together = (chosen.files, *((name,) for name in chosen.live))
+        for names in filter(None, together):
+            for name in names:
+                self._running[name] = _Running(is_file=names is chosen.files)
             self._screen.run_worker(
-                lambda: self._collect(chosen.live, chosen.spot),
+                lambda names=names: self._take(names, chosen),
                 thread=True,
-                group="live",
-                description="live take",
+                group="take",
+                description="take",
             )
-        else:
-            self._screen.app.push_screen(TakeProgress(self._path, chosen), self._finished)
+        self.tick()
 
-    def _collect(self, uri: str, spot: str) -> None:
-        """Collect until it is stopped; every row goes to the case and to the screen."""
-        from gray_kettle.collect.ingest import take_live
-        from gray_kettle.collect.live.scpi import Analyser
+    def _take(self, names: tuple[str, ...], chosen: "Chosen") -> None:
+        """Take these one after the other; everything goes to the case, sweeps to the screen too."""
+        from gray_kettle.collect.files import SweepOptions
+        from gray_kettle.sources import Wish, take_from
         from gray_kettle.store import Case
 
         worker = get_current_worker()
-        count = 0
+        sweeps = SweepOptions(chosen.layout)
+        for name in names:
+            reporter = _Reporter(self._screen, name, is_file=names is chosen.files)
+            read: list[str] = []
+            refused: list[str] = []
+            try:
+                with STORING, Case.open(self._path) as case:
+                    if not worker.is_cancelled:
+                        case.wait_for_locks(_LONGEST_LOCK_S, lambda: worker.is_cancelled)
+                        wish = Wish(
+                            chosen.spot,
+                            chosen.seconds,
+                            sweeps,
+                            lambda: worker.is_cancelled,
+                            reporter.on_piece,
+                            reporter.progress,
+                        )
+                        for result in take_from(case, name, wish):
+                            notes = " ".join(result.notes)
+                            if result.kind == "not read":
+                                refused.append(notes)
+                            else:
+                                read.append(
+                                    f"{result.source}: {result.count} read ({result.kind}). {notes}".strip()
+                                )
+            except KettleError as error:
+                _LOGGER.warning("take: %s", error)
+                refused.append(str(error))
+            self._screen.post_message(TakeEnded(name, tuple(read), tuple(refused)))
 
-        def on_piece(piece: "Piece") -> None:
-            nonlocal count
-            for rows in piece.sweeps:
-                count += len(rows)
-                self._screen.post_message(SweepReceived(rows, count))
-
-        try:
-            with STORING, Case.open(self._path) as case:
-                result = take_live(
-                    case, Analyser(uri), spot, on_piece=on_piece, is_cancelled=lambda: worker.is_cancelled
-                )
-        except KettleError as error:
-            _LOGGER.warning("live take: %s", error)
-            self._screen.post_message(LiveEnded(str(error), True))
-        else:
-            notes = " ".join(result.notes)
-            text = f"{result.source}: {result.count} read. {notes}".strip()
-            self._screen.post_message(LiveEnded(text, False))
-
-    def received(self, count: int) -> None:
-        """A live row arrived, the so manieth of its take."""
-        seconds = int(time.monotonic() - self._live_since_s)
-        if seconds != self._shown_s:  # once a second is enough for the eye
-            self._shown_s = seconds
-            rows = f"{count:,}".replace(",", " ")
-            length = f"{seconds // 3600:02}:{seconds // 60 % 60:02}:{seconds % 60:02}"
-            self._status(f"● {printable(self._spot) or 'live'}  rows {rows}  {length}")
-        if seconds - self._detected_s >= _DETECT_EVERY_S:
-            self._detected_s = seconds
+    def grew(self, grew: TakeGrew) -> None:
+        """Something came in."""
+        running = self._running.get(grew.name)
+        if running is None:
+            return
+        running.scans, running.frames, running.rows = grew.scans, grew.frames, grew.rows
+        running.share = grew.share
+        running.last_s = time.monotonic()
+        if grew.rows and time.monotonic() - self._since_s - self._detected_s >= _DETECT_EVERY_S:
+            self._detected_s = time.monotonic() - self._since_s
             self._screen.run_worker(
                 self._detect, thread=True, exclusive=True, group="detect", description="detect emitters"
             )
@@ -120,22 +146,69 @@ class Capture:
                 observations = case.window(span_s[1] - _LIVE_S, span_s[1])
                 self._screen.post_message(LiveDetections(find_emitters(observations, case.setup(), ())))
 
-    def ended(self, ended: LiveEnded) -> None:
-        self._live_since_s = 0.0
-        self._status("")
-        if ended.failed:
-            self._screen.notify(ended.text, title="Not taken", severity="error", markup=False, timeout=20)
-        else:
-            self._report((ended.text,), ())
+    def tick(self) -> None:
+        """Show how it goes; once a second is enough for the eye."""
+        if not self._running:
+            self._status("")
+            return
+        if self._ending:
+            self._status("ending the take …")
+            return
+        running = self._running.values()
+        seconds = int(time.monotonic() - self._since_s)
+        length = f"{seconds // 3600:02}:{seconds // 60 % 60:02}:{seconds % 60:02}"
+        if all(r.is_file for r in running):
+            name = next(iter(self._running))
+            share = self._running[name].share
+            self._status(f"reading {printable(Path(name).name)} {share:.0%}" if share else "reading …")
+            return
+        counts = ((sum(getattr(r, what) for r in running), what) for what in ("scans", "frames", "rows"))
+        said = " · ".join(f"{what} {n:,}".replace(",", " ") for n, what in counts if n) or "connecting …"
+        silent_s = time.monotonic() - max(r.last_s for r in running)
+        late = f"  last {silent_s:.0f} s ago" if silent_s > _SILENT_S else ""
+        self._status(f"● {printable(self._spot) or 'live'}  {said}  {length}{late}")
 
-    def _finished(self, taken: "TakeSummary | None") -> None:
-        if taken is not None:
-            self._report(taken.read, taken.refused)
-
-    def _report(self, read: tuple[str, ...], refused: tuple[str, ...]) -> None:
-        for line in read:
+    def ended(self, ended: TakeEnded) -> None:
+        self._running.pop(ended.name, None)
+        self.tick()
+        for line in ended.read:
             self._screen.notify(line, title="Taken", markup=False, timeout=8)
-        for line in refused:
+        for line in ended.refused:
             self._screen.notify(line, title="Not taken", severity="error", markup=False, timeout=20)
-        if read:
+        if ended.read and not self._running:
             self._stored()
+
+
+class _Reporter:
+    """Counts what comes in a worker, and reports it to the screen a few times a second."""
+
+    _EVERY_S = 0.25
+
+    def __init__(self, screen: "Screen[None]", name: str, *, is_file: bool) -> None:
+        self._screen, self._name, self._is_file = screen, name, is_file
+        self._scans = self._frames = self._rows = 0
+        self._share = self._said_s = 0.0
+
+    def on_piece(self, piece: "Piece") -> None:
+        rows = sum(len(r) for r in piece.sweeps)
+        self._rows += rows
+        if not rows:
+            if len(piece.traffic) or len(piece.listening):
+                self._frames += piece.records
+            else:
+                self._scans += piece.records
+        if not self._is_file:
+            for swept in piece.sweeps:
+                self._screen.post_message(SweepReceived(swept, self._rows))
+        self._report()
+
+    def progress(self, done: int, total: int) -> None:
+        self._share = done / total if total else 0.0
+        self._report()
+
+    def _report(self) -> None:
+        if time.monotonic() - self._said_s >= self._EVERY_S:
+            self._said_s = time.monotonic()
+            self._screen.post_message(
+                TakeGrew(self._name, self._scans, self._frames, self._rows, self._share)
+            )

@@ -30,6 +30,12 @@ class Loader:
         self._screen, self._path = screen, path
         self._session: Session | None = None  # the newest that was shown
         self._span_s = (0.0, 0.0)
+        self._worker: Worker[None] | None = None
+        self.took_s = self.ended_s = 0.0  # of the last load (monotonic)
+
+    @property
+    def is_busy(self) -> bool:
+        return self._worker is not None and not self._worker.is_finished
 
     def load(self, window: Window, setup: "Setup | None" = None) -> None:
         """Read a window from the case; under this setup where it may not be saved yet."""
@@ -46,7 +52,17 @@ class Loader:
             self._start(partial(self._answer, session.with_setup(setup), None))
 
     def _start(self, work: "partial[None]") -> None:
-        self._screen.run_worker(work, thread=True, exclusive=True, group="load", description="load")
+        def timed() -> None:
+            began_s = time.monotonic()
+            try:
+                work()
+            finally:
+                self.ended_s = time.monotonic()
+                self.took_s = self.ended_s - began_s
+
+        self._worker = self._screen.run_worker(
+            timed, thread=True, exclusive=True, group="load", description="load"
+        )
 
     def _load(self, window: Window, setup: "Setup | None") -> None:
         from gray_kettle.detection import detect_pending

@@ -21,7 +21,9 @@ class Timeline(ThemedWidget, Widget):
     def render_line(self, y: int) -> Strip:
         width = self.size.width
         if self.state is None or self.state.case_end_s <= 0:
-            return self.cells([("" if y else " The case is empty: press t to take files.", "dim")], width)
+            return self.cells(
+                [("" if y else " The case is empty: press t to listen, or to read files.", "dim")], width
+            )
         if y == 0:
             return self.cells(self._busy(width), width)
         if y == self.size.height - 1:

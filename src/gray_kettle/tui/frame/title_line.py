@@ -23,6 +23,9 @@ VIEWS = {
 }
 
 
+_BOTH_COLUMNS = 130  # room for a take under way and for what is being computed
+
+
 class ClickLine(ThemedWidget, Widget):
     """One line of cells, some of which can be clicked."""
 
@@ -63,6 +66,7 @@ class TitleLine(ClickLine):
 
     state: reactive[ViewState | None] = reactive(None)
     status: reactive[str] = reactive("")
+    live: reactive[str] = reactive("")
 
     def line(self, width: int) -> list[tuple[str, str, str]]:
         left = [(" gray kettle ", "own!", "")]
@@ -76,8 +80,11 @@ class TitleLine(ClickLine):
                 here = band == self.state.band
                 right.append((f" {band} ", "steam!" if here else "dim", f"band-{band}"))
             right.append(("GHz ", "dim", ""))
-        status = self.status or (self._takes() if width >= 110 else "")
-        right.append((f"  {status} ", "steam" if self.status else "dim", ""))
+        if self.live:  # it stays in sight, whatever else is being done
+            right.append((f"  {self.live} ", "own!", ""))
+        busy = self.status if not self.live or width >= _BOTH_COLUMNS else ""
+        status = busy or (self._takes() if width >= 110 and not self.live else "")
+        right.append((f"  {status} " if status else "", "steam" if self.status else "dim", ""))
         used = sum(cell_len(t) for t, _, _ in left + right)
         return [*left, (" " * max(1, width - used), "text", ""), *right]
 

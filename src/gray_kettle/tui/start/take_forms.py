@@ -1,34 +1,42 @@
-"""Forms to choose files or an analyser, and the progress of reading, which can be stopped."""
+"""The form that asks what to take: what can be listened to here, or files."""
 
+import math
 import shlex
 from collections.abc import Iterable
 from dataclasses import dataclass
-from functools import partial
 from pathlib import Path
-from typing import ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
-from textual import on, work
+from textual import on
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Horizontal, Vertical
 from textual.message import Message
 from textual.screen import ModalScreen
-from textual.widgets import Button, DirectoryTree, Input, Label, ProgressBar, Static
-from textual.worker import get_current_worker
+from textual.widgets import Button, DirectoryTree, Input, Label, Static
 
 from gray_kettle.errors import KettleError
 from gray_kettle.safe_text import printable
-from gray_kettle.tui.start.style import FORM_KEYS, show_error
-from gray_kettle.tui.unfinished import STORING
+from gray_kettle.tui.frame.row_list import Row, RowList
+from gray_kettle.tui.start.style import FORM_KEYS, show_error, start_at_top
+from gray_kettle.tui.theme import fit
+
+if TYPE_CHECKING:
+    from gray_kettle.sources import SourceState
+
+_TITLE_COLUMNS = 40
+_LOW_LINES = 36
 
 
 @dataclass(frozen=True)
 class Chosen:
-    """What to take. live: the address of an instrument, "" for files."""
+    """What to take. files: one after the other; live: URIs, side by side. seconds: for how long, from live ones."""
 
-    files: tuple[Path, ...]
+    files: tuple[str, ...]
+    live: tuple[str, ...]
     spot: str
-    live: str = ""
+    seconds: float = math.inf
+    layout: str = ""
 
 
 class FileTree(DirectoryTree):
@@ -43,156 +51,155 @@ class FileTree(DirectoryTree):
 
 
 class TakeForm(ModalScreen[Chosen | None]):
-    """Which files, and where they were collected."""
+    """Which sources, and where they were collected. What is here is found in a worker."""
 
     CSS = """
     TakeForm { align: center middle; }
-    TakeForm DirectoryTree { height: 14; background: $surface; margin-top: 1; padding: 0; }
+    TakeForm .form { width: 108; }
+    TakeForm RowList { height: 10; background: $surface; margin-top: 1; }
+    TakeForm #take-how { height: auto; }
+    TakeForm #take-how > Vertical { height: auto; width: 1fr; margin-right: 2; }
+    TakeForm DirectoryTree { height: 8; background: $surface; margin-top: 1; padding: 0; }
+    TakeForm.-low RowList { height: 6; }
     """
     BINDINGS: ClassVar = [*FORM_KEYS, Binding("escape", "cancel", "cancel", id="take.cancel")]
 
+    @dataclass
+    class Found(Message):
+        """What can be collected from here."""
+
+        states: "tuple[SourceState, ...]"
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._states: tuple[SourceState, ...] = ()
+
     def compose(self) -> ComposeResult:
         with Vertical(classes="form"):
-            yield Static("Take: captures, scan listings, sweeps", classes="form-title", markup=False)
+            yield Static("Take: listen now, or read files", classes="form-title", markup=False)
             yield Label(
-                "Files (type names, or choose below with enter), or a spectrum analyser", markup=False
+                "Sources: files or URIs, several if you like; enter in the list adds one", markup=False
             )
-            yield Input(id="take-files", placeholder="capture.pcapng scan.txt   or   scpi://192.0.2.7:5025")
-            yield Label("Spot: where was this collected? (may be empty)", markup=False)
-            yield Input(id="take-spot", placeholder="reception")
+            yield Input(id="take-files", placeholder="capture.pcapng scan.txt   or one of these:")
+            yield RowList(id="take-sources", empty="looking what is here …")
+            with Horizontal(id="take-how"):
+                with Vertical():
+                    yield Label("Spot (may be empty)", markup=False)
+                    yield Input(id="take-spot", placeholder="reception")
+                with Vertical():
+                    yield Label("For how long (empty: until t)", markup=False)
+                    yield Input(id="take-for", placeholder="90s, 10m, 2h, 2d")
+            yield Label("Columns of a sweep table (empty: recognised by its content)", markup=False)
+            yield Input(id="take-layout", placeholder="date,clock,low_hz,high_hz,step_hz,samples,dbm")
             yield Static("", classes="form-error", markup=False)
             yield FileTree(".", id="take-tree")
             with Horizontal(classes="form-buttons"):
                 yield Button("Take", variant="primary", id="take-go")
                 yield Button("Cancel", id="take-cancel")
 
+    def on_mount(self) -> None:
+        self.set_class(self.app.size.height < _LOW_LINES, "-low")
+        start_at_top(self)
+        self.run_worker(self._look, thread=True, group="sources", description="sources")
+
+    def _look(self) -> None:
+        from gray_kettle.sources import found_here
+
+        self.post_message(self.Found(found_here()))
+
+    @on(Found)
+    def _show(self, found: Found) -> None:
+        self._states = found.states
+        self.query_one("#take-sources", RowList).show(self._rows)
+
+    def _rows(self, width: int) -> list[Row]:
+        """What is ready first: its URI, or how to write one; then what is missing for the rest."""
+        ready = [(name, s) for s in self._states if not s.missing for name in s.here or (s.kind.example,)]
+        ready.sort(key=lambda found: not found[1].here)
+        out = [
+            Row(
+                f"{'here' if s.here else 'write'}:{name}",
+                (
+                    (
+                        ("● " if s.here else "○ ", "own" if s.here else "dim"),
+                        (fit(s.kind.title, _TITLE_COLUMNS), "text"),
+                        (fit(name, max(width - _TITLE_COLUMNS - 3, 8)), "steam" if s.here else "dim"),
+                    ),
+                ),
+            )
+            for name, s in ready
+        ]
+        for s in (s for s in self._states if s.missing):
+            cells = (
+                ("▲ ", "act"),
+                (fit(s.kind.title, _TITLE_COLUMNS), "text"),
+                (fit(s.missing, max(width - _TITLE_COLUMNS - 3, 8)), "dim"),
+            )
+            out.append(Row(f"missing:{s.kind.scheme}", (cells,)))
+        return out
+
+    @on(RowList.Chosen, "#take-sources")
+    def _add_source(self, chosen: RowList.Chosen) -> None:
+        chosen.stop()
+        what, _, name = chosen.key.partition(":")
+        if what == "missing":
+            show_error(self, next(s.missing for s in self._states if s.kind.scheme == name))
+            return
+        self._append(name.split(" or ")[0] if what == "write" else name)
+
     @on(DirectoryTree.FileSelected)
-    def _add(self, event: DirectoryTree.FileSelected) -> None:
+    def _add_file(self, event: DirectoryTree.FileSelected) -> None:
         event.stop()
+        self._append(shlex.quote(str(event.path)))
+
+    def _append(self, word: str) -> None:
         field = self.query_one("#take-files", Input)
-        field.value = f"{field.value} {shlex.quote(str(event.path))}".strip()
+        field.value = f"{field.value} {word}".strip()
+        field.cursor_position = len(field.value)
+        field.focus()
 
     @on(Input.Submitted)
     @on(Button.Pressed, "#take-go")
     def _go(self) -> None:
         try:
-            words = shlex.split(self.query_one("#take-files", Input).value)
-        except ValueError:
-            words = []
-        spot = self.query_one("#take-spot", Input).value.strip()
-        if words and words[0].startswith("scpi://"):
-            self._go_live(words, spot)
-            return
-        files = tuple(Path(word).expanduser() for word in words)
-        missing = [f for f in files if not f.exists()]
-        if missing or not files:
-            what = f"{printable(str(missing[0]))} does not exist." if missing else "Choose at least one file."
-            show_error(self, what)
-            return
-        self.dismiss(Chosen(files, spot))
-
-    def _go_live(self, words: list[str], spot: str) -> None:
-        from gray_kettle.collect.live.scpi import parse_uri
-
-        try:
-            if len(words) > 1:
-                raise KettleError("Take one analyser at a time, without files.")
-            parse_uri(words[0])
+            self.dismiss(self._chosen())
         except KettleError as error:
             show_error(self, str(error))
-        else:
-            self.dismiss(Chosen((), spot, words[0]))
+
+    def _chosen(self) -> Chosen:
+        """What the fields say. Raises: KettleError, naming what is wrong."""
+        from gray_kettle.collect.live.uri import duration_s
+        from gray_kettle.decode.sweeps.column_layout import parse_layout
+        from gray_kettle.sources import check, kind_of
+
+        text = self.query_one("#take-files", Input).value.strip()
+        words = [text] if text.startswith("sweep:") else _words(text)  # of a program the rest is its own
+        if not words:
+            raise KettleError("Choose at least one source.")
+        spot, length, layout = (
+            self.query_one(f"#take-{name}", Input).value.strip() for name in ("spot", "for", "layout")
+        )
+        seconds = duration_s(length) if length else math.inf
+        if seconds is None:
+            raise KettleError(f"“{printable(length)}” is not a duration: write for example 90s, 10m or 2h.")
+        if layout:
+            parse_layout(layout)
+        live = tuple(word for word in words if kind_of(word) is not None)
+        for word in live:
+            check(word)
+        files = tuple(str(Path(word).expanduser()) for word in words if word not in live)
+        missing = next((f for f in files if not Path(f).exists()), None)
+        if missing is not None:
+            raise KettleError(f"{printable(missing)} does not exist.")
+        return Chosen(files, live, spot, seconds, layout)
 
     @on(Button.Pressed, "#take-cancel")
     def action_cancel(self) -> None:
         self.dismiss(None)
 
 
-@dataclass(frozen=True)
-class TakeSummary:
-    """A line for each source that was read, and one for each that was refused."""
-
-    read: tuple[str, ...]
-    refused: tuple[str, ...]
-
-
-class TakeProgress(ModalScreen[TakeSummary]):
-    """Reads files in a worker."""
-
-    CSS = "TakeProgress { align: center middle; } TakeProgress ProgressBar { margin-top: 1; }"
-    BINDINGS: ClassVar = [Binding("escape", "stop", "stop", id="progress.stop")]
-
-    @dataclass
-    class Step(Message):
-        name: str
-        done: int
-        total: int
-
-        def can_replace(self, message: Message) -> bool:
-            return isinstance(message, TakeProgress.Step)
-
-    @dataclass
-    class Finished(Message):
-        lost_shares: TakeSummary
-
-    def __init__(self, case: Path, chosen: Chosen) -> None:
-        super().__init__()
-        self._case, self._chosen = case, chosen
-
-    def compose(self) -> ComposeResult:
-        with Vertical(classes="form"):
-            yield Static("Reading …", classes="form-title", id="progress-name", markup=False)
-            yield ProgressBar(show_eta=False)
-            with Horizontal(classes="form-buttons"):
-                yield Button("Stop, keep what was read", id="progress-stop")
-
-    def on_mount(self) -> None:
-        self._read_all()
-
-    @work(thread=True, group="take")
-    def _read_all(self) -> None:
-        from gray_kettle.collect.files import open_file
-        from gray_kettle.collect.ingest import ingest
-        from gray_kettle.store import Case
-
-        worker = get_current_worker()
-        read: list[str] = []
-        refused: list[str] = []
-        try:
-            with STORING, Case.open(self._case) as case:
-                for path in self._chosen.files:
-                    if worker.is_cancelled:
-                        break
-                    try:
-                        source = open_file(path, is_cancelled=lambda: worker.is_cancelled)
-                        result = ingest(
-                            case,
-                            source,
-                            self._chosen.spot,
-                            progress=partial(self._step_done, source.input_stream.name),
-                            is_cancelled=lambda: worker.is_cancelled,
-                        )
-                    except KettleError as error:
-                        refused.append(str(error))
-                    else:
-                        notes = " ".join(result.notes)
-                        read.append(f"{result.source}: {result.count} read ({result.kind}). {notes}".strip())
-        except KettleError as error:
-            refused.append(str(error))
-        self.post_message(self.Finished(TakeSummary(tuple(read), tuple(refused))))
-
-    def _step_done(self, name: str, done: int, total: int) -> None:
-        self.post_message(self.Step(name, done, total))
-
-    @on(Step)
-    def _step(self, step: Step) -> None:
-        self.query_one("#progress-name", Static).update(f"Reading {step.name} …")
-        self.query_one(ProgressBar).update(total=step.total or None, progress=step.done)
-
-    @on(Finished)
-    def _finished(self, finished: Finished) -> None:
-        self.dismiss(finished.lost_shares)
-
-    @on(Button.Pressed, "#progress-stop")
-    def action_stop(self) -> None:
-        self.workers.cancel_group(self, "take")
+def _words(text: str) -> list[str]:
+    try:
+        return shlex.split(text)
+    except ValueError:
+        raise KettleError("A quotation mark is open.") from None
