@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING
 from gray_kettle.collect.files import SweepOptions, open_file, open_stream
 from gray_kettle.collect.ingest import TakeResult, ingest, take_live
 from gray_kettle.collect.live import uri as uris
-from gray_kettle.collect.live.source import LiveSource, LostError
+from gray_kettle.collect.live.source import LiveSource, LostError, TakeControl
 from gray_kettle.collect.live.uri import Uri
 from gray_kettle.errors import KettleError
 from gray_kettle.model.records import Piece
@@ -40,6 +40,7 @@ class Wish:
     is_cancelled: IsCancelled = lambda: False
     on_piece: Callable[[Piece], None] = lambda piece: None
     progress: Callable[[int, int], None] = lambda done, total: None
+    control: TakeControl | None = None  # what a person changes while it runs; its spot counts then
 
 
 @dataclass(frozen=True)
@@ -114,6 +115,7 @@ def take_from(case: Case, name: str, wish: Wish) -> list[TakeResult]:
                 seconds=wish.seconds,
                 on_piece=wish.on_piece,
                 is_cancelled=wish.is_cancelled,
+                control=wish.control,
             )
         ]
 

@@ -55,6 +55,29 @@ def air(
     end(session)
 
 
+def spots(case: CasePath, from_: Start = None, to: End = None, json: Json = False) -> None:
+    """How well each spot is covered by our radios, band by band, worst first."""
+    from gray_kettle.analysis.spots import spot_table
+    from gray_kettle.analysis.thresholds import thresholds_of
+
+    session = load(case, from_, to, detect=False)
+    limits = thresholds_of(session.setup)
+    rows = spot_table(session.inventory.radios, limits)
+    if json:
+        from gray_kettle.export.json_api.spots import spots_answer
+
+        print_json(spots_answer(rows, limits.coverage_dbm), session)
+    else:
+        from gray_kettle.export.text import print_rich, spots_table
+
+        print_rich(
+            spots_table(rows)
+            if rows
+            else "No own radio was heard at a named spot: name spots with `take … --spot`, and the own networks."
+        )
+    end(session)
+
+
 def emitters(
     case: CasePath,
     band: Band = None,

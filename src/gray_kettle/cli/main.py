@@ -45,6 +45,7 @@ _COMMANDS: dict[str, Callable[..., None]] = {
     "check": check,
     "heard": answers.heard,
     "air": answers.air,
+    "spots": answers.spots,
     "emitters": answers.emitters,
     "brief": answers.brief,
     "plan": answers.plan,

@@ -11,7 +11,7 @@ import numpy as np
 
 from gray_kettle.collect.files import Source
 from gray_kettle.collect.input_stream import InputStream
-from gray_kettle.collect.live.source import LiveSource
+from gray_kettle.collect.live.source import LiveSource, TakeControl, clock
 from gray_kettle.collect.possible_times import with_possible_times
 from gray_kettle.collect.prefetch import ahead_or_none
 from gray_kettle.errors import KettleError
@@ -181,15 +181,17 @@ def take_live(
     seconds: float = math.inf,
     on_piece: Callable[[Piece], None] = lambda piece: None,
     is_cancelled: Callable[[], bool] = lambda: False,
+    control: TakeControl | None = None,
 ) -> TakeResult:
     """Collect from a live source for some time, or until cancelled. on_piece is called with each piece as it comes.
 
     What came is in the case within a second. While another process holds the case it is kept in memory, up to two
-    minutes. Raises: KettleError, when the source cannot be reached, or what came could not be stored.
+    minutes. control: what a person changes meanwhile; where the spot changes, a new take begins, and the result is of
+    all of them. Raises: KettleError, when the source cannot be reached, or what came could not be stored.
     """
+    control = control or TakeControl(spot)
     until_s = time.monotonic() + seconds
-    number = case.begin_take(source.name, source.kind, spot)
-    buffer = _Buffer(case, number)
+    live = _LiveTakes(case, source, control)
 
     def is_over() -> bool:
         return is_cancelled() or time.monotonic() >= until_s
@@ -197,25 +199,77 @@ def take_live(
     try:
         with closing(ahead_or_none(source.pieces(is_over), _TICK_S)) as pieces:
             for piece in pieces:
-                if piece is not None:
+                live.follow()
+                if piece is not None and not control.is_paused:
                     on_piece(piece)
-                    buffer.add(piece)
-                buffer.write_when_due()
+                    live.buffer.add(piece)
+                live.buffer.write_when_due()
                 if is_cancelled():
                     break
     except KeyboardInterrupt:
         pass
     except KettleError:
-        if not buffer.records:
-            case.forget_take(number)
+        if not live.records:
+            live.forget()
             raise
-    buffer.write()
-    notes = [printable(note) for note in source.notes]
-    if not buffer.records:
-        case.forget_take(number)
-        raise KettleError(f"{source.name}: no data arrived. {' '.join(notes)}".strip())
-    case.finish_take(number, tuple(sorted(buffer.swept_bands)), tuple(notes), complete=True)
-    return TakeResult(source.name, source.kind, buffer.records, buffer.skipped, tuple(notes), number)
+    return live.finish()
+
+
+class _LiveTakes:
+    """The take that is being filled, and those before it at other spots."""
+
+    def __init__(self, case: Case, source: LiveSource, control: TakeControl) -> None:
+        self._case, self._source, self._control = case, source, control
+        self._records = self._skipped = 0  # of the takes before
+        self._paused_s = 0.0
+        self._pauses: list[str] = []
+        self._begin()
+
+    def _begin(self) -> None:
+        self._spot = self._control.spot
+        self._number = self._case.begin_take(self._source.name, self._source.kind, self._spot)
+        self.buffer = _Buffer(self._case, self._number)
+        self._pauses = []
+
+    @property
+    def records(self) -> int:
+        return self._records + self.buffer.records
+
+    def follow(self) -> None:
+        """Do what the person wants meanwhile."""
+        now_s = time.time()
+        if self._control.is_paused and not self._paused_s:
+            self._paused_s = now_s
+        elif self._paused_s and not self._control.is_paused:
+            self._pauses.append(f"Paused from {clock(self._paused_s)} to {clock(now_s)}.")
+            self._paused_s = 0.0
+        if self._control.spot != self._spot:
+            self._close()
+            self._begin()
+
+    def _close(self) -> None:
+        """End the take at this spot; one that gave nothing is none."""
+        self.buffer.write()
+        self._records += self.buffer.records
+        self._skipped += self.buffer.skipped
+        if not self.buffer.records:
+            self.forget()
+            return
+        notes = tuple(printable(note) for note in (*self._source.notes, *self._pauses))
+        bands = tuple(sorted(self.buffer.swept_bands))
+        self._case.finish_take(self._number, bands, notes, complete=True)
+
+    def forget(self) -> None:
+        self._case.forget_take(self._number)
+
+    def finish(self) -> TakeResult:
+        """Close the last one. Raises: KettleError, where nothing came at all."""
+        source, number = self._source, self._number
+        self._close()
+        notes = tuple(printable(note) for note in (*source.notes, *self._pauses))
+        if not self._records:
+            raise KettleError(f"{source.name}: no data arrived. {' '.join(notes)}".strip())
+        return TakeResult(source.name, source.kind, self._records, self._skipped, notes, number)
 
 
 class _Buffer:

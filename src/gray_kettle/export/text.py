@@ -14,6 +14,7 @@ from gray_kettle.safe_text import network_name, printable
 if TYPE_CHECKING:  # each table imports what it needs
     from gray_kettle.analysis.assessment import Assessment, Finding, Network, Radio
     from gray_kettle.analysis.explain import Explanation
+    from gray_kettle.analysis.spots import SpotBand
     from gray_kettle.model.records import TakeInfo
     from gray_kettle.planner.proposal import Proposal
     from gray_kettle.sources import SourceState
@@ -108,6 +109,36 @@ def takes_table(takes: "tuple[TakeInfo, ...]") -> Table:
         )  # fmt: skip
     columns = ["take", "counts", "source", "kind", "spot", "state", "records", "begins (UTC)", "notes"]
     return _table(columns, rows, {0, 6})
+
+
+def spots_table(rows: "tuple[SpotBand, ...]") -> Table:
+    """Spots and bands, worst first."""
+    lines = []
+    for row in rows:
+        best, second = (*row.own, None, None)[:2]
+        lines.append(
+            [
+                row.spot,
+                row.band,
+                row.coverage,
+                _number(row.level_dbm),
+                f"{best.radio.name} {best.radio.channel.label}" if best else "–",
+                f"{second.radio.name} {second.level_dbm:.0f}" if second else "–",
+                f"{row.rival.radio.name} {row.rival.level_dbm:.0f}" if row.rival else "–",
+                _number(row.margin_db),
+            ]
+        )
+    columns = [
+        "spot",
+        "band",
+        "coverage",
+        "dBm",
+        "best of ours",
+        "next of ours",
+        "loudest other on its channel",
+        "margin dB",
+    ]
+    return _table(columns, lines, {3, 7})
 
 
 def sources_table(states: "tuple[SourceState, ...]") -> Table:

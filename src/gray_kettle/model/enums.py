@@ -151,3 +151,11 @@ class TakeState(StrEnum):
     INTERRUPTED = "interrupted"
     SUPERSEDED = "superseded"
     SET_ASIDE = "set aside"
+
+
+class SpotCoverage(StrEnum):
+    """How well a band reaches a spot."""
+
+    COVERED = "covered"
+    THIN = "thin"
+    NOT_COVERED = "not covered"

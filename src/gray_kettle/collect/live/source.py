@@ -2,6 +2,7 @@
 
 import time
 from collections.abc import Callable, Generator
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Protocol
 
@@ -26,6 +27,14 @@ class LiveSource(Protocol):
     def notes(self) -> list[str]: ...
 
     def pieces(self, is_cancelled: IsCancelled) -> Generator[Piece]: ...
+
+
+@dataclass
+class TakeControl:
+    """What a person changes while a live take runs, from another thread. spot: where the receiver is now."""
+
+    spot: str = ""
+    is_paused: bool = False
 
 
 class LostError(Exception):
