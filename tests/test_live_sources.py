@@ -17,6 +17,7 @@ import pytest
 
 from gray_kettle.cli.main import main
 from gray_kettle.collect.live import system_wifi, uri
+from gray_kettle.collect.live.source import TakeControl
 from gray_kettle.errors import KettleError
 from gray_kettle.model.setup import Setup
 from gray_kettle.sources import KINDS, Wish, found_here, take_from
@@ -261,6 +262,24 @@ def test_files_that_arrive_are_taken_once_when_they_are_complete(case, tmp_path)
     (folder / "c.pcap.part").write_bytes(b"half")
     results = take_from(case, f"watch:{folder}", Wish(seconds=4.5))
     assert [(r.source, r.kind) for r in results] == [("a.pcap", "pcap"), ("b.txt", "not read")]
+
+
+def test_a_live_take_changes_its_spot_and_pauses_without_losing_its_source(case):
+    control, scans = TakeControl("hall"), []
+
+    def on_piece(piece):
+        if piece.announcements:
+            scans.append(piece)
+            control.spot = "hall" if len(scans) < 3 else "pier"
+            if len(scans) == 2:
+                control.is_paused = True
+                threading.Timer(1.0, lambda: setattr(control, "is_paused", False)).start()
+
+    wish = Wish("hall", is_cancelled=until(lambda: len(scans) > 5), on_piece=on_piece, control=control)
+    (result,) = take_from(case, "sim:pier?speed=30&seed=1", wish)
+    assert [take.spot for take in case.takes()] == ["hall", "pier"]
+    assert sum(take.records for take in case.takes()) == result.records == len(scans)
+    assert any(note.startswith("Paused from") for note in case.takes()[0].notes)
 
 
 def test_several_sources_are_collected_side_by_side(case, capsys):

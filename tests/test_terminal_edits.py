@@ -269,6 +269,37 @@ def test_the_app_follows_what_is_taken_here_and_by_others_and_moves_nothing(term
     terminal.wait_for("Takes", "attic")
 
 
+def test_a_walk_shows_the_level_and_names_spots(terminal, tmp_path):
+    case = tmp_path / "visit.kettle"
+    Case.create(case, Setup(site="Ferry", country="GB", own=("tern-crew",))).close()
+    terminal.start(*PROGRAM, "open", str(case), columns=100, lines=30)
+    terminal.wait_for("The case is empty")
+    terminal.keys("t")
+    terminal.wait_for("A simulated site")
+    terminal.type("sim:pier?speed=60&seed=3")
+    terminal.keys("Tab", "Tab")
+    terminal.type("gate")
+    terminal.keys("Enter")
+    terminal.wait_for("● gate", "scans")
+    terminal.keys("W")
+    terminal.wait_for("Walk", "tern-crew", "██████", "covered", "loudest other here", "gate")
+    terminal.keys("Space")
+    terminal.wait_for("name of this spot")
+    terminal.type("end of the pier")
+    terminal.keys("Enter")
+    terminal.wait_for("GHz  6/20   end of the pier", "● end of the pier", "● gate")
+    terminal.keys("Right", "Escape")
+    terminal.wait_without("name this spot")
+    terminal.keys("P")
+    terminal.wait_for("‖ paused")
+    terminal.keys("P", "t")
+    terminal.wait_for("Taken")
+    terminal.keys("C-q")
+    terminal.wait_for_end()
+    with Case.open(case) as opened:
+        assert [take.spot for take in opened.takes()] == ["gate", "end of the pier"]
+
+
 def test_the_plan_is_tried_locked_compared_done_and_written(terminal, own_demo, tmp_path):
     terminal.start(*PROGRAM, "open", str(own_demo), columns=160, lines=47, folder=str(tmp_path))
     terminal.wait_for("Not known yet")

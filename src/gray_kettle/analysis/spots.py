@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from gray_kettle.analysis.assessment import Radio
 from gray_kettle.analysis.thresholds import Thresholds
 from gray_kettle.model.enums import SpotCoverage
-from gray_kettle.phy.channels import BANDS
+from gray_kettle.phy.channels import BANDS, overlap
 
 _THIN_DB = 8.0  # so far below the limit a link still holds, slowly
 
@@ -23,8 +23,8 @@ class HeardAt:
 
 @dataclass(frozen=True)
 class SpotBand:
-    """One band at one spot. own: our radios there, the strongest first. rival: the loudest other radio that shares part
-    of the channel of the strongest; margin_db: how far ours is above it. None where there is none.
+    """One band at one spot. own: our radios there, the strongest first. rival: the loudest other radio that shares
+    spectrum with the channel of the strongest; margin_db: how far ours is above it. None where there is none.
     """
 
     spot: str
@@ -60,10 +60,8 @@ def _at(spot: str, band: str, radios: list[Radio], thresholds: Thresholds) -> Sp
     if not own:
         return SpotBand(spot, band, SpotCoverage.NOT_COVERED, (), None, None)
     best = own[0]
-    parts = set(best.radio.channel.parts)
-    rival = next(
-        (h for h in found if h.radio.id != best.radio.id and parts & set(h.radio.channel.parts)), None
-    )
+    others = (h for h in found if h.radio.id != best.radio.id)
+    rival = next((h for h in others if overlap(best.radio.channel, h.radio.channel)), None)
     margin_db = None if rival is None else round(best.level_dbm - rival.level_dbm, 1)
     return SpotBand(spot, band, coverage_of(best.level_dbm, thresholds), own, rival, margin_db)
 

@@ -71,6 +71,15 @@ class Channel:
         return _parts(self)
 
 
+def overlap(one: Channel, other: Channel) -> bool:
+    """Whether two channels have a megahertz of spectrum or more in common."""
+    return one.band == other.band and any(
+        abs(a_hz - b_hz) <= (a_width_hz + b_width_hz) / 2 - 1e6
+        for a_hz, a_width_hz in one.segments
+        for b_hz, b_width_hz in other.segments
+    )
+
+
 @cache
 def _parts(channel: Channel) -> tuple[int, ...]:
     numbers = []

@@ -20,8 +20,10 @@ Everywhere
   r           make this window the reference: radios that were not observed in it
               are reported as new; once more, and there is no reference
   i           where the figures under the cursor come from
-  t           take: read captures, scan listings and sweeps into the case, or
-              collect from an analyser; once more ends that;  T  what was taken
+  t           take: listen now, or read captures, scan listings and sweeps into
+              the case; once more ends that;  P  pause;  T  what was taken
+  W           walk: the level of one of our radios in large digits; spots are
+              named on the way, and listed by how well they are covered
   ctrl+z      undo the last edit
   ctrl+p      all commands, by name
   ctrl+q      quit

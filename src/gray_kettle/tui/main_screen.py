@@ -5,7 +5,7 @@ import gc
 import importlib
 from dataclasses import replace
 from pathlib import Path
-from typing import ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
 from textual import on
 from textual.app import ComposeResult
@@ -38,6 +38,7 @@ from gray_kettle.tui.messages import (
     SeparateBssids,
     SetupChanged,
     Shown,
+    SightingsReceived,
     SweepReceived,
     TakeEnded,
     TakeGrew,
@@ -45,6 +46,9 @@ from gray_kettle.tui.messages import (
     WorkProgress,
 )
 from gray_kettle.tui.view_state import BANDS, ViewState
+
+if TYPE_CHECKING:
+    from gray_kettle.tui.walk.screen import WalkScreen
 
 _WAITING = "waiting"
 
@@ -73,6 +77,8 @@ class MainScreen(Screen[None]):
         Binding("i", "explain", "where a figure comes from", id="main.explain"),
         Binding("t", "take", "take", id="main.take"),
         Binding("T", "takes", "takes", id="main.takes"),
+        Binding("P", "pause", "pause the take", id="main.pause"),
+        Binding("W", "walk", "walk", id="main.walk"),
         Binding("x", "export", "export", id="main.export"),
         Binding("o", "own", "own networks", id="main.own"),
         Binding("question_mark", "help", "help", id="main.help"),
@@ -100,6 +106,7 @@ class MainScreen(Screen[None]):
             lambda: self._state.session.observations.takes if self._state is not None else None,
         )
         self._exporter = Exporter(self, path)
+        self._walk: WalkScreen | None = None
 
     def compose(self) -> ComposeResult:
         yield TitleLine(id="title-line")
@@ -178,6 +185,8 @@ class MainScreen(Screen[None]):
         self.query_one(Timeline).state = self._state
         self._stale = set(self._views)
         self._refresh_view()
+        if self._walk is not None:
+            self._walk.refresh_spots()
 
     def _refresh_view(self) -> None:
         view = self._view
@@ -328,6 +337,23 @@ class MainScreen(Screen[None]):
 
     def action_take(self) -> None:
         self._capture.toggle()
+
+    def action_pause(self) -> None:
+        self._capture.pause()
+
+    def action_walk(self) -> None:
+        from gray_kettle.tui.walk.screen import WalkScreen
+
+        self._walk = WalkScreen(lambda: self._state, lambda: self._capture.control)
+        self.app.push_screen(self._walk, self._walked)
+
+    def _walked(self, _: None) -> None:
+        self._walk = None
+
+    @on(SightingsReceived)
+    def _sightings_received(self, received: SightingsReceived) -> None:
+        if self._walk is not None:
+            self._walk.heard(received.sightings)
 
     def action_takes(self) -> None:
         from gray_kettle.tui.start.takes_screen import TakesScreen

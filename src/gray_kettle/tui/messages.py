@@ -11,6 +11,7 @@ if TYPE_CHECKING:
     from gray_kettle.model.records import SweepRows
     from gray_kettle.model.setup import Setup
     from gray_kettle.session import Session
+    from gray_kettle.tui.walk.levels import Sighted
 
 
 # Navigation
@@ -96,6 +97,13 @@ class LiveDetections(Message):
     """The emitters in the last minutes of a live take."""
 
     emitters: "tuple[Emitter, ...]"
+
+
+@dataclass
+class SightingsReceived(Message):
+    """What one scan or second of a live take heard."""
+
+    sightings: "tuple[Sighted, ...]"
 
 
 @dataclass

@@ -13,12 +13,14 @@ from textual.worker import get_current_worker
 
 from gray_kettle.errors import KettleError
 from gray_kettle.safe_text import printable
-from gray_kettle.tui.messages import LiveDetections, SweepReceived, TakeEnded, TakeGrew
+from gray_kettle.tui.messages import LiveDetections, SightingsReceived, SweepReceived, TakeEnded, TakeGrew
 from gray_kettle.tui.unfinished import STORING
 
 if TYPE_CHECKING:
+    from gray_kettle.collect.live.source import TakeControl
     from gray_kettle.model.records import Piece
     from gray_kettle.tui.start.take_forms import Chosen
+    from gray_kettle.tui.walk.levels import Sighted
 
 _DETECT_EVERY_S, _LIVE_S = 8, 300.0
 _SILENT_S = 6.0
@@ -46,12 +48,27 @@ class Capture:
     ) -> None:
         self._screen, self._path, self._status, self._stored = screen, path, status, stored
         self._running: dict[str, _Running] = {}
-        self._spot, self._since_s, self._detected_s = "", 0.0, 0.0
+        self._since_s = self._detected_s = 0.0
+        self._control: TakeControl | None = None
         self._ending = False
 
     @property
     def is_live(self) -> bool:
         return bool(self._running)
+
+    @property
+    def control(self) -> "TakeControl | None":
+        """Of the live take that runs."""
+        return self._control if any(not r.is_file for r in self._running.values()) else None
+
+    def pause(self) -> None:
+        """Leave out what comes from now on, or go on."""
+        control = self.control
+        if control is None:
+            self._screen.notify("Nothing is being collected: press t.", timeout=4)
+            return
+        control.is_paused = not control.is_paused
+        self.tick()
 
     def toggle(self) -> None:
         """Ask what to take; while something is being taken, end that."""
@@ -65,10 +82,12 @@ class Capture:
             self._screen.app.push_screen(TakeForm(), self._begin)
 
     def _begin(self, chosen: "Chosen | None") -> None:
+        from gray_kettle.collect.live.source import TakeControl
+
         if chosen is None:
             return
-        self._spot, self._since_s, self._detected_s = chosen.spot, time.monotonic(), 0.0
-        self._ending = False
+        self._since_s, self._detected_s = time.monotonic(), 0.0
+        self._control, self._ending = TakeControl(chosen.spot), False
         together = (chosen.files, *((name,) for name in chosen.live))
         for names in filter(None, together):
             for name in names:
@@ -104,6 +123,7 @@ class Capture:
                             lambda: worker.is_cancelled,
                             reporter.on_piece,
                             reporter.progress,
+                            self._control,
                         )
                         for result in take_from(case, name, wish):
                             notes = " ".join(result.notes)
@@ -166,7 +186,10 @@ class Capture:
         said = " · ".join(f"{what} {n:,}".replace(",", " ") for n, what in counts if n) or "connecting …"
         silent_s = time.monotonic() - max(r.last_s for r in running)
         late = f"  last {silent_s:.0f} s ago" if silent_s > _SILENT_S else ""
-        self._status(f"● {printable(self._spot) or 'live'}  {said}  {length}{late}")
+        control = self._control
+        spot = printable(control.spot) if control is not None else ""
+        is_paused = control is not None and control.is_paused
+        self._status(f"{'‖ paused' if is_paused else '●'} {spot or 'live'}  {said}  {length}{late}")
 
     def ended(self, ended: TakeEnded) -> None:
         self._running.pop(ended.name, None)
@@ -200,6 +223,8 @@ class _Reporter:
         if not self._is_file:
             for swept in piece.sweeps:
                 self._screen.post_message(SweepReceived(swept, self._rows))
+            if piece.announcements:
+                self._screen.post_message(SightingsReceived(sighted_in(piece)))
         self._report()
 
     def progress(self, done: int, total: int) -> None:
@@ -212,3 +237,17 @@ class _Reporter:
             self._screen.post_message(
                 TakeGrew(self._name, self._scans, self._frames, self._rows, self._share)
             )
+
+
+def sighted_in(piece: "Piece") -> "tuple[Sighted, ...]":
+    """The last level of every announcement in a piece."""
+    import numpy as np
+
+    from gray_kettle.tui.walk.levels import Sighted
+
+    rows = piece.sightings
+    last: dict[int, float] = {}
+    for k in np.flatnonzero(rows.levels > 0).tolist():
+        last[int(rows.announcement[k])] = float(10 * np.log10(rows.level_mw[k] / rows.levels[k]))
+    known = piece.announcements
+    return tuple(Sighted(known[n].bssid, known[n].channel, level) for n, level in last.items())

@@ -127,7 +127,7 @@ class KeyHints(ClickLine):
     """The keys that matter here: those of the view first."""
 
     own: reactive[tuple[tuple[str, str], ...]] = reactive(())
-    ALWAYS = (
+    ALWAYS: tuple[tuple[str, str], ...] = (
         ("b", "band"),
         ("[ ]", "window"),
         ("{ }", "shorter, longer"),
