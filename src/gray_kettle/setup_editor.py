@@ -19,6 +19,7 @@ from gray_kettle.safe_text import printable
 from gray_kettle.site_timezone import is_time_zone
 
 _ADDRESS_LENGTH, _ADDRESS_COLONS = 17, 5
+_LONGEST_MARK, _MOST_MARKS = 40, 500
 MOST_CHANGES, MOST_COST, MOST_WEIGHT = 999, 5.0, 100.0
 
 
@@ -111,6 +112,17 @@ def with_completed(setup: Setup, step: CompletedStep) -> Setup:
 
 def without_completed(setup: Setup, radio: str) -> Setup:
     return replace(setup, done=tuple(d for d in setup.done if d.radio != radio))
+
+
+def with_mark(setup: Setup, time_s: float, text: str) -> Setup:
+    """text: what happened; "" takes the mark of that moment away."""
+    word = printable(text.strip())[:_LONGEST_MARK]
+    others = tuple(m for m in setup.marks if m[0] != time_s)
+    if not word:
+        return replace(setup, marks=others)
+    if len(others) >= _MOST_MARKS:
+        raise InvalidInput(f"A case has at most {_MOST_MARKS} marks: take one away first.")
+    return replace(setup, marks=tuple(sorted((*others, (time_s, word)))))
 
 
 def with_reference(setup: Setup, window: tuple[float, float] | None) -> Setup:

@@ -5,7 +5,18 @@ from typing import Annotated
 import typer
 
 from gray_kettle.cli.emitter_notes import Dismissed, Kinds, Names, save_notes
-from gray_kettle.cli.options import Band, CasePath, End, Json, Start, check_band, end, load, print_json
+from gray_kettle.cli.options import (
+    Band,
+    CasePath,
+    End,
+    Json,
+    Start,
+    check_band,
+    end,
+    load,
+    moment,
+    print_json,
+)
 from gray_kettle.cli.progress import progress_bar
 from gray_kettle.errors import KettleError
 
@@ -52,6 +63,33 @@ def air(
         from gray_kettle.export.text import air_table, print_rich
 
         print_rich(air_table(assessment, victim, chosen))
+    end(session)
+
+
+def since(
+    case: CasePath,
+    time: Annotated[
+        str | None,
+        typer.Argument(metavar="[TIME]", help="Since when, ISO 8601; without it, before the newest take."),
+    ] = None,
+    json: Json = False,
+) -> None:
+    """What is new, what is gone and what moved since a moment."""
+    from gray_kettle.analysis.inventory.since import changes_since, moment_before
+
+    session = load(case, None, None, detect=False)
+    moment_s = moment(time) if time else moment_before(session.observations.takes)
+    if moment_s is None:
+        raise KettleError("There is but one take: name a time, or take once more.")
+    found = changes_since(session.inventory.radios, session.observations, moment_s)
+    if json:
+        from gray_kettle.export.json_api.since import since_answer
+
+        print_json(since_answer(found), session)
+    else:
+        from gray_kettle.export.text import since_text
+
+        print(since_text(found))
     end(session)
 
 

@@ -44,6 +44,32 @@ def new(
     Case.create(case, _site_changes(setup, site, country, time_zone, complaint, own, clients)).close()
 
 
+def mark(
+    case: CasePath,
+    text: Annotated[
+        str | None, typer.Argument(metavar="[WORDS]", help="What happened, for example “boat in”.")
+    ] = None,
+    at: Annotated[str | None, typer.Option("--at", help="When, ISO 8601; now, where it is left out.")] = None,
+    remove: Annotated[bool, typer.Option("--remove", help="Take away the mark of --at.")] = False,
+) -> None:
+    """Mark a moment with a word; without one, list the marks."""
+    import time
+
+    from gray_kettle.cli.options import moment
+    from gray_kettle.export.utc import iso
+    from gray_kettle.setup_editor import with_mark
+    from gray_kettle.store import Case
+
+    moment_s = moment(at) if at else round(time.time(), 1)
+    assert moment_s is not None
+    with Case.open(case) as opened:
+        if text or remove:
+            opened.edit_setup(lambda setup: with_mark(setup, moment_s, "" if remove else text or ""))
+        marks = opened.setup().marks
+    for time_s, word in marks:
+        print(f"{iso(time_s)}  {word}")
+
+
 def set_(
     case: CasePath,
     site: Site = None,

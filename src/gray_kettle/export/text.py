@@ -14,6 +14,7 @@ from gray_kettle.safe_text import network_name, printable
 if TYPE_CHECKING:  # each table imports what it needs
     from gray_kettle.analysis.assessment import Assessment, Finding, Network, Radio
     from gray_kettle.analysis.explain import Explanation
+    from gray_kettle.analysis.inventory.since import ChangesSince
     from gray_kettle.analysis.spots import SpotBand
     from gray_kettle.model.records import TakeInfo
     from gray_kettle.planner.proposal import Proposal
@@ -139,6 +140,25 @@ def spots_table(rows: "tuple[SpotBand, ...]") -> Table:
         "margin dB",
     ]
     return _table(columns, lines, {3, 7})
+
+
+def since_text(found: "ChangesSince") -> str:
+    """New, missing and moved radios, a line each."""
+    counts = f"{len(found.new)} new, {len(found.missing)} not heard any more, {len(found.moved)} moved"
+    lines = [f"{counts} since {iso(found.moment_s)} ({found.scans} scans or seconds of frames)."]
+    for radio in found.new:
+        lines.append(f"+ {_radio_words(radio)}")
+    for gone in found.missing:
+        doubt = "" if gone.is_sure else ": it is faint, and may have been missed"
+        lines.append(f"- {_radio_words(gone.radio)}, missed {gone.scans} times{doubt}")
+    for radio, change in found.moved:
+        lines.append(f"> {_radio_words(radio)}, from {change.before.label} at {iso(change.time_s)}")
+    return "\n".join(lines)
+
+
+def _radio_words(radio: "Radio") -> str:
+    own = "■" if radio.own else "□"
+    return f"{own} {radio.name} {radio.band} GHz {radio.channel.label} {_number(radio.level_dbm, ' dBm')} [{radio.id}]"
 
 
 def sources_table(states: "tuple[SourceState, ...]") -> Table:

@@ -30,7 +30,7 @@ class Setup:
     together: groups of BSSIDs that are one radio; apart: BSSIDs that are each a radio of their own.
     thresholds: (name, value) of changed thresholds, see analysis.thresholds. reference: (start, end) of the reference
     window, seconds since the epoch. preferences: limits and weights of the plan; done: steps that were carried out.
-    time_zone: IANA name, "" for the zone of the country.
+    time_zone: IANA name, "" for the zone of the country. marks: moments that somebody named, seconds since the epoch.
     """
 
     site: str = ""
@@ -48,6 +48,7 @@ class Setup:
     preferences: PlanPreferences = field(default_factory=PlanPreferences)
     done: tuple[CompletedStep, ...] = ()
     time_zone: str = ""
+    marks: tuple[tuple[float, str], ...] = ()
 
     @property
     def site_time(self) -> SiteTime:

@@ -24,6 +24,8 @@ Everywhere
               the case; once more ends that;  P  pause;  T  what was taken
   W           walk: the level of one of our radios in large digits; spots are
               named on the way, and listed by how well they are covered
+  N  R        what is new, gone and moved since before the newest take;  R  scan now
+  M           mark this moment with a word, for example when a boat comes in
   ctrl+z      undo the last edit
   ctrl+p      all commands, by name
   ctrl+q      quit

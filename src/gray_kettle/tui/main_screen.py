@@ -79,6 +79,9 @@ class MainScreen(Screen[None]):
         Binding("T", "takes", "takes", id="main.takes"),
         Binding("P", "pause", "pause the take", id="main.pause"),
         Binding("W", "walk", "walk", id="main.walk"),
+        Binding("M", "mark", "mark this moment", id="main.mark"),
+        Binding("N", "since", "what is new", id="main.since"),
+        Binding("R", "rescan", "scan now", id="main.rescan"),
         Binding("x", "export", "export", id="main.export"),
         Binding("o", "own", "own networks", id="main.own"),
         Binding("question_mark", "help", "help", id="main.help"),
@@ -107,6 +110,7 @@ class MainScreen(Screen[None]):
         )
         self._exporter = Exporter(self, path)
         self._walk: WalkScreen | None = None
+        self._is_news_due = False
 
     def compose(self) -> ComposeResult:
         yield TitleLine(id="title-line")
@@ -175,6 +179,9 @@ class MainScreen(Screen[None]):
             self._edits.reset()
         self._show_status("" if shown.with_proposal else "computing the plan …")
         self._publish()
+        if self._is_news_due and not self._capture.is_live:
+            self._is_news_due = False
+            self.call_after_refresh(self.action_since)
         if shown.with_proposal:
             # What is loaded by now stays: a full collection that walks it all takes 90 ms, and a key waits for it.
             gc.freeze()
@@ -346,6 +353,35 @@ class MainScreen(Screen[None]):
 
         self._walk = WalkScreen(lambda: self._state, lambda: self._capture.control)
         self.app.push_screen(self._walk, self._walked)
+
+    def action_mark(self) -> None:
+        self._edits.ask_mark()
+
+    def action_since(self) -> None:
+        """What is new since before the newest take."""
+        from gray_kettle.analysis.inventory.since import changes_since, moment_before
+        from gray_kettle.tui.start.since_screen import SinceScreen
+
+        state = self._state
+        moment_s = moment_before(state.session.observations.takes) if state is not None else None
+        if state is None or moment_s is None:
+            self.notify("There is but one take so far: R scans now, t takes more.", timeout=5)
+            return
+        found = changes_since(state.assessment.radios, state.session.observations, moment_s)
+        when = f"{state.setup.site_time.minute(moment_s):%a %d %H:%M}"
+        self.app.push_screen(SinceScreen(found, when), self._after_since)
+
+    def _after_since(self, chosen: str | None) -> None:
+        from gray_kettle.tui.start.since_screen import RESCAN
+
+        if chosen == RESCAN:
+            self.action_rescan()
+        elif chosen:
+            self.post_message(Jump("heard", chosen))
+
+    def action_rescan(self) -> None:
+        """Scan once, and then say what is new."""
+        self._is_news_due = self._capture.rescan()
 
     def _walked(self, _: None) -> None:
         self._walk = None

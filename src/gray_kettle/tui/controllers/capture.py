@@ -24,6 +24,7 @@ if TYPE_CHECKING:
 
 _DETECT_EVERY_S, _LIVE_S = 8, 300.0
 _SILENT_S = 6.0
+_RESCAN_S = 8.0  # a scan of all channels takes three to six
 _LONGEST_LOCK_S = 120.0
 _LOGGER = logging.getLogger(__name__)
 
@@ -51,6 +52,7 @@ class Capture:
         self._since_s = self._detected_s = 0.0
         self._control: TakeControl | None = None
         self._ending = False
+        self._last_live: tuple[str, ...] = ()
 
     @property
     def is_live(self) -> bool:
@@ -70,6 +72,25 @@ class Capture:
         control.is_paused = not control.is_paused
         self.tick()
 
+    def rescan(self) -> bool:
+        """Scan once, with the source that was used last, else with this computer's Wi-Fi; whether that began."""
+        from gray_kettle.sources import check
+        from gray_kettle.tui.start.take_forms import Chosen
+
+        if self._running:
+            self._screen.notify("A take is running: it scans by itself.", timeout=4)
+            return False
+        names = self._last_live or ("wifi:",)
+        try:
+            for name in names:
+                check(name)
+        except KettleError as error:
+            self._screen.notify(str(error), title="Not scanned", severity="error", markup=False, timeout=12)
+            return False
+        spot = self._control.spot if self._control is not None else ""
+        self._begin(Chosen((), names, spot, _RESCAN_S))
+        return True
+
     def toggle(self) -> None:
         """Ask what to take; while something is being taken, end that."""
         from gray_kettle.tui.start.take_forms import TakeForm
@@ -88,6 +109,7 @@ class Capture:
             return
         self._since_s, self._detected_s = time.monotonic(), 0.0
         self._control, self._ending = TakeControl(chosen.spot), False
+        self._last_live = chosen.live or self._last_live
         together = (chosen.files, *((name,) for name in chosen.live))
         for names in filter(None, together):
             for name in names:

@@ -2,6 +2,7 @@
 
 import logging
 import threading
+import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -99,6 +100,21 @@ class SetupEdits:
                 if saved != setup:
                     self._newest = saved
                     self._screen.post_message(SetupChanged(saved))
+
+    # Marks
+
+    def ask_mark(self) -> None:
+        """A word for this moment: of the key, not of the end of the typing."""
+        from gray_kettle.setup_editor import with_mark
+        from gray_kettle.tui.start.mark_form import MarkForm
+
+        moment_s = round(time.time(), 1)
+
+        def save(word: str | None) -> None:
+            if word:
+                self.change(lambda setup: with_mark(setup, moment_s, word))
+
+        self._screen.app.push_screen(MarkForm(), save)
 
     # Radios
 

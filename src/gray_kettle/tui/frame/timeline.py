@@ -2,10 +2,12 @@
 
 import math
 
+from rich.cells import cell_len
 from textual.reactive import reactive
 from textual.strip import Strip
 from textual.widget import Widget
 
+from gray_kettle.safe_text import printable
 from gray_kettle.tui.theme import BARS, Cell, ThemedWidget
 from gray_kettle.tui.view_state import ViewState
 
@@ -46,7 +48,11 @@ class Timeline(ThemedWidget, Widget):
         reference = state.setup.reference
         compared = [self._column(t, width) for t in reference] if reference else []
         done = {self._column(d.time_s, width) for d in state.setup.done}
+        marks = {self._column(time_s, width) for time_s, _ in state.setup.marks}
         for x in range(width):
+            if x in marks:
+                out.append(("▿", "steam!"))
+                continue
             if x in done:
                 out.append(("▾", "act!"))
                 continue
@@ -85,13 +91,21 @@ class Timeline(ThemedWidget, Widget):
         shift = offset_s.total_seconds() if offset_s else 0.0
         tick = math.ceil((state.case_start_s + shift) / step_s) * step_s - shift
         ticks = [tick + n * step_s for n in range(max(0, math.ceil((state.case_end_s - tick) / step_s)))]
+        for time_s, word in state.setup.marks:
+            if state.case_start_s <= time_s <= state.case_end_s:
+                plain = "".join(sign if cell_len(sign) == 1 else "·" for sign in printable(word))
+                self._put(text, self._column(time_s, width), plain)
         for time_s in [*ticks, state.case_start_s]:
             label = state.setup.site_time.minute(time_s).strftime(form)
-            x = self._column(time_s, width)
-            room = text[x : x + len(label) + 1]
-            if len(room) > len(label) and not "".join(room).strip():
-                text[x : x + len(label)] = label
+            self._put(text, self._column(time_s, width), label)
         return [("".join(text), "dim")]
+
+    @staticmethod
+    def _put(text: list[str], x: int, label: str) -> None:
+        """Write a label where there is room for all of it."""
+        room = text[x : x + len(label) + 1]
+        if len(room) > len(label) and not "".join(room).strip():
+            text[x : x + len(label)] = label
 
     def _words(self, width: int) -> list[Cell]:
         state = self.state
