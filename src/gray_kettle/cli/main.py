@@ -21,6 +21,7 @@ from gray_kettle.cli.stand_in import stand_in
 from gray_kettle.cli.stopping import INTERRUPTED
 from gray_kettle.cli.take import take
 from gray_kettle.cli.takes import check, takes
+from gray_kettle.cli.watch import watch
 from gray_kettle.errors import InvalidInput, KettleError
 from gray_kettle.safe_output import printable_output
 
@@ -42,6 +43,7 @@ _COMMANDS: dict[str, Callable[..., None]] = {
     "mark": setup.mark,
     "take": take,
     "takes": takes,
+    "watch": watch,
     "sources": sources,
     "check": check,
     "heard": answers.heard,

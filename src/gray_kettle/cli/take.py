@@ -112,16 +112,21 @@ def _side_by_side(path: Path, names: list[str], wish: "Wish") -> "list[TakeResul
     """Collect from several at once, each in a thread with the case opened for itself."""
     from concurrent.futures import ThreadPoolExecutor
 
-    from gray_kettle.store import Case
-
     def collect(name: str) -> "list[TakeResult]":
-        with Case.open(path) as case:
-            case.wait_for_locks(_LONGEST_LOCK_S, wish.is_cancelled)
-            return _taken(case, name, replace(wish, on_piece=counter.add))
+        return collect_one(path, name, replace(wish, on_piece=counter.add))
 
     with progress_bar(f"{len(names)} sources") as step, ThreadPoolExecutor(len(names)) as pool:
         counter = _Counter(step)
         return [result for results in pool.map(collect, names) for result in results]
+
+
+def collect_one(path: Path, name: str, wish: "Wish") -> "list[TakeResult]":
+    """Take from one source, with the case opened for the thread that calls. What cannot be read is reported."""
+    from gray_kettle.store import Case
+
+    with Case.open(path) as case:
+        case.wait_for_locks(_LONGEST_LOCK_S, wish.is_cancelled)
+        return _taken(case, name, wish)
 
 
 def _taken(case: "Case", name: str, wish: "Wish") -> "list[TakeResult]":

@@ -159,3 +159,14 @@ class SpotCoverage(StrEnum):
     COVERED = "covered"
     THIN = "thin"
     NOT_COVERED = "not covered"
+
+
+class AlertKind(StrEnum):
+    """What is said while watching."""
+
+    NEW_RADIO = "new radio"
+    OWN_GONE = "own radio gone"
+    OWN_MOVED = "own radio moved"
+    BUSY = "busy channel"
+    RETRIES = "retries"
+    EMITTER = "emitter"

@@ -5,7 +5,7 @@ import gc
 import importlib
 from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING, ClassVar
+from typing import ClassVar
 
 from textual import on
 from textual.app import ComposeResult
@@ -19,6 +19,7 @@ from gray_kettle.tui.controllers.capture import Capture
 from gray_kettle.tui.controllers.exporting import Exporter
 from gray_kettle.tui.controllers.following import Follower
 from gray_kettle.tui.controllers.loading import WHOLE, Loader, Window
+from gray_kettle.tui.controllers.on_site import OnSite
 from gray_kettle.tui.controllers.setup_edits import SetupEdits
 from gray_kettle.tui.frame.timeline import Timeline
 from gray_kettle.tui.frame.title_line import VIEWS, ClickLine, KeyHints, Rule, TitleLine, ViewTabs
@@ -46,9 +47,6 @@ from gray_kettle.tui.messages import (
     WorkProgress,
 )
 from gray_kettle.tui.view_state import BANDS, ViewState
-
-if TYPE_CHECKING:
-    from gray_kettle.tui.walk.screen import WalkScreen
 
 _WAITING = "waiting"
 
@@ -109,8 +107,7 @@ class MainScreen(Screen[None]):
             lambda: self._state.session.observations.takes if self._state is not None else None,
         )
         self._exporter = Exporter(self, path)
-        self._walk: WalkScreen | None = None
-        self._is_news_due = False
+        self._on_site = OnSite(self, self._capture, lambda: self._state)
 
     def compose(self) -> ComposeResult:
         yield TitleLine(id="title-line")
@@ -179,9 +176,7 @@ class MainScreen(Screen[None]):
             self._edits.reset()
         self._show_status("" if shown.with_proposal else "computing the plan …")
         self._publish()
-        if self._is_news_due and not self._capture.is_live:
-            self._is_news_due = False
-            self.call_after_refresh(self.action_since)
+        self._on_site.assessed()
         if shown.with_proposal:
             # What is loaded by now stays: a full collection that walks it all takes 90 ms, and a key waits for it.
             gc.freeze()
@@ -192,8 +187,7 @@ class MainScreen(Screen[None]):
         self.query_one(Timeline).state = self._state
         self._stale = set(self._views)
         self._refresh_view()
-        if self._walk is not None:
-            self._walk.refresh_spots()
+        self._on_site.published()
 
     def _refresh_view(self) -> None:
         view = self._view
@@ -349,47 +343,20 @@ class MainScreen(Screen[None]):
         self._capture.pause()
 
     def action_walk(self) -> None:
-        from gray_kettle.tui.walk.screen import WalkScreen
-
-        self._walk = WalkScreen(lambda: self._state, lambda: self._capture.control)
-        self.app.push_screen(self._walk, self._walked)
+        self._on_site.walk()
 
     def action_mark(self) -> None:
         self._edits.ask_mark()
 
     def action_since(self) -> None:
-        """What is new since before the newest take."""
-        from gray_kettle.analysis.inventory.since import changes_since, moment_before
-        from gray_kettle.tui.start.since_screen import SinceScreen
-
-        state = self._state
-        moment_s = moment_before(state.session.observations.takes) if state is not None else None
-        if state is None or moment_s is None:
-            self.notify("There is but one take so far: R scans now, t takes more.", timeout=5)
-            return
-        found = changes_since(state.assessment.radios, state.session.observations, moment_s)
-        when = f"{state.setup.site_time.minute(moment_s):%a %d %H:%M}"
-        self.app.push_screen(SinceScreen(found, when), self._after_since)
-
-    def _after_since(self, chosen: str | None) -> None:
-        from gray_kettle.tui.start.since_screen import RESCAN
-
-        if chosen == RESCAN:
-            self.action_rescan()
-        elif chosen:
-            self.post_message(Jump("heard", chosen))
+        self._on_site.since()
 
     def action_rescan(self) -> None:
-        """Scan once, and then say what is new."""
-        self._is_news_due = self._capture.rescan()
-
-    def _walked(self, _: None) -> None:
-        self._walk = None
+        self._on_site.rescan()
 
     @on(SightingsReceived)
     def _sightings_received(self, received: SightingsReceived) -> None:
-        if self._walk is not None:
-            self._walk.heard(received.sightings)
+        self._on_site.heard(received.sightings)
 
     def action_takes(self) -> None:
         from gray_kettle.tui.start.takes_screen import TakesScreen
