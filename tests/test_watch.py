@@ -89,6 +89,7 @@ def test_alerts_are_handed_to_a_webhook_and_a_program(tmp_path, capsys, monkeypa
     words = ["watch", str(path), "--for", "5s", "--every", "1s", "--webhook", url, "--run", f"{script} loud"]
     assert main([*words, "--json"]) == 0
     server.shutdown()
+    server.server_close()
     said = capsys.readouterr()
     printed = [json.loads(line) for line in said.out.splitlines()]
     assert [alert["kind"] for alert in printed] == ["new radio", "new radio"]
