@@ -10,13 +10,13 @@ import subprocess
 import sys
 import threading
 import time
-from contextlib import contextmanager
+from contextlib import contextmanager, nullcontext
 from pathlib import Path
 
 import pytest
 
 from gray_kettle.cli.main import main
-from gray_kettle.collect.live import system_wifi, uri
+from gray_kettle.collect.live import monitor, system_wifi, uri
 from gray_kettle.collect.live.source import TakeControl
 from gray_kettle.errors import KettleError
 from gray_kettle.model.setup import Setup
@@ -118,6 +118,30 @@ def test_without_wifi_one_line_says_what_can_be_used_instead(case, tmp_path, mon
     assert "use an access point (ssh://), a file or a pipe" in said
 
 
+def test_monitor_mode_hops_and_knows_how_long_it_listened(case, stand_in_iw, tmp_path, monkeypatch):
+    (tmp_path / "net" / "mon0").mkdir(parents=True)
+    (tmp_path / "net" / "mon0" / "type").write_text("803\n")
+    monkeypatch.setattr(monitor, "_DEVICES", tmp_path / "net")
+    (stand_in_iw / "iw").write_text(f'#!/bin/sh\necho "$*" >> {stand_in_iw}/calls\n[ "$5" != 5180 ]\n')
+    monkeypatch.setenv("PATH", f"{stand_in_iw}:/usr/bin:/bin")
+    air, ours = socket.socketpair(socket.AF_UNIX, socket.SOCK_DGRAM)
+    monkeypatch.setattr(monitor, "opened", lambda interface: nullcontext(ours))
+    frames = [raw for _, raw in busy_harbour(1.0)]
+    for raw in [*frames[:50], b"\x07" * 9]:
+        air.send(raw)
+    (result,) = take_from(case, "monitor:mon0?channels=1,6,5:36&dwell=100ms", Wish(seconds=1.5))
+    air.close()
+    ours.close()
+    seen = case.window()
+    tuned = set(seen.listening.receiver_hz.tolist())
+    assert tuned == {2412e6, 2437e6}
+    listened_s = (seen.listening.end_s - seen.listening.start_s).sum()
+    assert 0.6 < listened_s < 1.5
+    assert result.records > 5
+    assert any("Channel 36 in 5 GHz was left out" in note for note in result.notes)
+    assert calls_of(stand_in_iw, "set freq 2437") >= 2
+
+
 class SshServer:
     """A real OpenSSH server on this machine that lets one key in."""
 
@@ -211,6 +235,9 @@ def test_a_probe_by_ssh_is_read_and_reached_again(case, stand_in_iw, tmp_path, t
         ("sim:moon", "is no spot of the simulation"),
         ("wifi:?interval=0s", "interval is a time"),
         ("scpi:", "host"),
+        ("monitor:nothing0", "no such interface"),
+        ("monitor:lo", "not in monitor mode"),
+        ("monitor:lo?channels=6:2000", "write channels as"),
         ("watch:/nowhere", "no such folder"),
         ("sweep:nothing-of-that-name", "neither a file nor a program"),
         ("pcap:/nowhere", "does not exist"),

@@ -196,6 +196,12 @@ def _wifi(uri: Uri) -> LiveSource:
     return open_system_wifi(uri)
 
 
+def _monitor(uri: Uri) -> LiveSource:
+    from gray_kettle.collect.live.monitor import MonitorCapture
+
+    return MonitorCapture(uri)
+
+
 def _ssh(uri: Uri) -> LiveSource:
     from gray_kettle.collect.live.ssh import RemoteListings
 
@@ -218,6 +224,7 @@ def _simulation(uri: Uri) -> LiveSource:
 _LIVE: dict[str, Callable[[Uri], LiveSource]] = {
     "scpi": _scpi,
     "wifi": _wifi,
+    "monitor": _monitor,
     "ssh": _ssh,
     "sim": _simulation,
 }
@@ -241,6 +248,28 @@ def _wifi_here() -> tuple[str, ...]:
     return tuple(f"wifi:{name}" for name in interfaces()) or ("wifi:",)
 
 
+def _monitor_missing() -> str:
+    from gray_kettle.collect.live import monitor, system_wifi
+    from gray_kettle.collect.live.command import is_installed
+
+    names = system_wifi.interfaces()
+    if monitor.interfaces() and is_installed("iw"):
+        return ""
+    if not names:
+        return "This computer has no Wi-Fi interface that could be set to monitor mode."
+    return (
+        f"{names[0]}: {monitor.missing(names[0])}"
+        if is_installed("iw")
+        else "The program iw is not installed."
+    )
+
+
+def _monitor_here() -> tuple[str, ...]:
+    from gray_kettle.collect.live.monitor import interfaces
+
+    return tuple(f"monitor:{name}" for name in interfaces())
+
+
 def _interfaces() -> tuple[str, ...]:
     from gray_kettle.collect.live.system_wifi import interfaces
 
@@ -260,6 +289,10 @@ def _ssh_missing() -> str:
 KINDS = (
     SourceKind(
         "wifi", "The Wi-Fi of this computer", "wifi: or wifi:wlan0?interval=10s", _wifi_missing, _wifi_here, False
+    ),
+    SourceKind(
+        "monitor", "Frames, channel by channel", "monitor:wlan1?channels=1,6,11,36&dwell=250ms", _monitor_missing,
+        _monitor_here, False
     ),
     SourceKind(
         "ssh", "An access point or probe with iw", "ssh://root@192.0.2.1/wlan0", _ssh_missing, is_bare=False

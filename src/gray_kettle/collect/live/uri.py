@@ -8,7 +8,7 @@ from gray_kettle.errors import KettleError
 from gray_kettle.safe_text import printable
 
 _SCHEME = re.compile(r"([a-z][a-z0-9]+):(.*)", re.DOTALL)
-_UNITS_S = {"s": 1.0, "m": 60.0, "h": 3600.0, "d": 86400.0}
+_UNITS_S = {"ms": 1e-3, "s": 1.0, "m": 60.0, "h": 3600.0, "d": 86400.0}
 _INTERFACE = re.compile(r"[A-Za-z0-9_.@-]{1,15}")
 _DAY_S = 86400.0
 
@@ -55,11 +55,11 @@ def parse(text: str, *, has_options: bool = True) -> Uri | None:
 
 
 def duration_s(text: str) -> float | None:
-    """Seconds of "90s", "10m", "2h", "2d" or a bare number; None of what is none."""
-    unit = _UNITS_S.get(text[-1:])
+    """Seconds of "250ms", "90s", "10m", "2h", "2d" or a bare number; None of what is none."""
+    number = text.rstrip("msdh")
     try:
-        found = float(text[:-1]) * unit if unit else float(text)
-    except ValueError:
+        found = float(number) * (_UNITS_S[text[len(number) :]] if number != text else 1.0)
+    except (ValueError, KeyError):
         return None
     return found if 0 < found < float("inf") else None
 
