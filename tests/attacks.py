@@ -131,3 +131,29 @@ def kill_take(folder: Path, packets: list[bytes], rng: random.Random) -> tuple[i
     with Case.open(case) as opened:
         stored = sum(t.records for t in opened.take_list.all())
     return sum(t < killed_s - 1.0 for t in times[1:]), stored  # the first is the header of the file
+
+
+def kill_live(folder: Path, source: str, rng: random.Random) -> tuple[int, int]:
+    """(records in the case just before a live take was killed at a random moment, records in it afterwards)."""
+    case = folder / "a.kettle"
+    for path in folder.glob("*"):
+        path.unlink()
+    Case.create(case, Setup()).close()
+    take = subprocess.Popen(
+        [*PROGRAM, "take", str(case), source], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+    )
+    with take:
+        until_s = time.monotonic() + 20
+        while not (before := records_in(case)) and time.monotonic() < until_s:
+            time.sleep(0.05)
+        time.sleep(rng.uniform(0.0, 1.5))
+        before = records_in(case)
+        take.kill()
+    return before, records_in(case)
+
+
+def records_in(path: Path) -> int:
+    """All that counts in a case, without damage."""
+    with Case.open(path) as opened:
+        assert not opened.window().damage
+        return sum(t.records for t in opened.take_list.all()) + sum(r.rows for r in opened.sweeps.runs())

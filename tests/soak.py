@@ -58,6 +58,11 @@ def trials(folder: Path) -> dict[str, Trial]:
         written, stored = attacks.kill_take(place, packets, rng)
         return "kept" if stored >= written else "lost"
 
+    def kill_live(place: Path, rng: random.Random) -> str:
+        source = f"sim:pier?speed={rng.choice((1, 30, 300))}&seed={rng.randrange(99)}"
+        before, after = attacks.kill_live(place, source, rng)
+        return "kept" if after >= before > 0 else "lost"
+
     def flip(_: Path, rng: random.Random) -> str:
         found = attacks.outcome(damaged, attacks.flipped(whole, rng, rng.choice((1, 1, 8, 60))), good)
         return "lost" if found == "silent" else found
@@ -67,9 +72,19 @@ def trials(folder: Path) -> dict[str, Trial]:
         words = [rng.choice(("heard", "air", "brief", "plan", "takes", "check", "emitters"))]
         with redirect_stdout(StringIO()), redirect_stderr(StringIO()) as said:
             code = main([*words, str(damaged)])
+        if "fault in Gray Kettle" in said.getvalue():
+            keep = Path(tempfile.gettempdir()) / f"gray-kettle-fault-{rng.randrange(10**6)}-{words[0]}.kettle"
+            keep.write_bytes(damaged.read_bytes())
+            print(f"fault: {keep}", flush=True)
         return "lost" if "fault in Gray Kettle" in said.getvalue() else f"exit {code}"
 
-    return {"stop": stop, "kill": kill, "flip": flip, "command on a damaged case": command}
+    return {
+        "stop": stop,
+        "kill": kill,
+        "kill of a live take": kill_live,
+        "flip": flip,
+        "command on a damaged case": command,
+    }
 
 
 def rounds(minutes: float) -> Iterator[int]:

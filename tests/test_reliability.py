@@ -251,6 +251,12 @@ def test_a_full_disk_loses_nothing_and_leaves_nothing(tmp_path):
         subprocess.run(["umount", "-l", str(folder)], check=False)
 
 
+@pytest.mark.slow
+def test_a_killed_simulation_keeps_all_that_was_seen_in_the_case(tmp_path):
+    before, after = attacks.kill_live(tmp_path, "sim:pier?speed=60&seed=1", random.Random(1))
+    assert after >= before > 0
+
+
 # Damaged and hostile cases
 
 
