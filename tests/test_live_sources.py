@@ -1,11 +1,13 @@
 """Live sources: stand-ins for what they listen to, through the same code as the real ones."""
 
 import getpass
+import itertools
 import json
 import os
 import shutil
 import signal
 import socket
+import sqlite3
 import subprocess
 import sys
 import threading
@@ -20,6 +22,7 @@ from gray_kettle.collect.live import monitor, system_wifi, uri
 from gray_kettle.collect.live.source import TakeControl
 from gray_kettle.errors import KettleError
 from gray_kettle.model.setup import Setup
+from gray_kettle.simulator.live import SimulatedAir
 from gray_kettle.sources import KINDS, Wish, found_here, take_from
 from gray_kettle.store import Case
 from tests.frames import busy_harbour, write_pcap
@@ -323,6 +326,32 @@ def test_several_sources_are_collected_side_by_side(case, capsys):
     first, second = case.takes()
     assert min(first.end_s, second.end_s) > max(first.start_s, second.start_s)
     assert len(case.sweeps.runs()) == 2
+
+
+def test_scans_that_come_one_by_one_grow_a_chunk_and_a_failed_write_doubles_nothing(case, monkeypatch):
+    scans = [
+        piece
+        for piece in itertools.islice(SimulatedAir("pier", 5000, 1).pieces(lambda: False), 60)
+        if len(piece.sightings)
+    ]
+    number = case.begin_take("simulation", "scan live", "pier")
+    for k, piece in enumerate(scans):
+        if k == 5:
+            with monkeypatch.context() as broken:
+                broken.setattr(case.take_list, "grown", _disk_full)
+                with pytest.raises(OSError, match="full"):
+                    case.append(number, piece)
+        case.append(number, piece)
+    case.finish_take(number, complete=True)
+    with sqlite3.connect(case.path) as db:
+        assert db.execute("SELECT count(*) FROM chunks").fetchone()[0] <= 2
+    seen = case.window()
+    assert not seen.damage
+    assert len(seen.sightings) == sum(len(piece.sightings) for piece in scans)
+
+
+def _disk_full(*_):
+    raise OSError("full")
 
 
 @pytest.mark.slow

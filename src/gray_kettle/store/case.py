@@ -16,7 +16,6 @@ from gray_kettle.model.records import (
     Announcement,
     Columns,
     Edges,
-    FloatArray,
     Links,
     Listening,
     Observations,
@@ -28,18 +27,18 @@ from gray_kettle.model.records import (
 )
 from gray_kettle.model.setup import Setup
 from gray_kettle.store import header, schema
+from gray_kettle.store.chunk_writer import ChunkWriter
 from gray_kettle.store.database import Database, check_schema, create_file, open_database
 from gray_kettle.store.detection_cache import DetectionCache
 from gray_kettle.store.journal import Journal
 from gray_kettle.store.merging import (
-    by_the_hour,
     joined_aggregates,
     merged_listening,
     merged_sightings,
     merged_traffic,
 )
-from gray_kettle.store.packing import UNREADABLE, pack, unpack
-from gray_kettle.store.seals import Damage, check_structure, insert, payload_of, rows_of
+from gray_kettle.store.packing import UNREADABLE, unpack
+from gray_kettle.store.seals import Damage, check_structure, payload_of, rows_of
 from gray_kettle.store.setups import Setups
 from gray_kettle.store.sweep_writer import SweepWriter
 from gray_kettle.store.sweeps import Sweeps
@@ -48,7 +47,6 @@ from gray_kettle.store.texts import Texts, renumbered
 from gray_kettle.store.upgrade import upgrade
 
 Table = TypeVar("Table", bound=Columns)
-_CHUNK_ROWS = 8192
 # Small tables; that rows of the large ones are missing shows by their count in each take.
 _CHECKED = ("setups", "takes", "announcements", "abilities", "sweeps", "looks")
 _MOST_ROWS = 1 << 17  # of a chunk of any version
@@ -62,6 +60,7 @@ class Case:
         self.damage = Damage()
         self._database = database
         self._writers: dict[int, SweepWriter] = {}
+        self._chunk_writers: dict[int, ChunkWriter] = {}
         self._texts = Texts(self.damage)
         self.setups = Setups(database, self.damage)
         self.take_list = Takes(database, self.damage)
@@ -151,26 +150,34 @@ class Case:
 
         read: how far its input was read for it.
         """
-        with self._database.writing() as db:
-            numbers = self._texts.announcements(db, piece.announcements)
-            sightings = piece.sightings
-            if len(sightings):
-                sightings = _with_announcement(sightings, numbers)
-            chunks = self._add_chunks(db, take, sightings, sightings.time_s)
-            chunks += self._add_chunks(db, take, piece.traffic, piece.traffic.second.astype(np.float64))
-            chunks += self._add_chunks(db, take, piece.listening, piece.listening.start_s)
-            chunks += self._add_chunks(db, take, piece.edges, piece.edges.time_s)
-            chunks += self._add_chunks(db, take, piece.surveys, piece.surveys.time_s)
-            chunks += self._add_chunks(db, take, piece.links, piece.links.time_s)
-            writer = self._writers.get(take)
-            if writer is None and piece.sweeps:
-                writer = self._writers[take] = SweepWriter(take)
-            before = writer.chunks if writer else 0
-            for rows in piece.sweeps:
-                assert writer is not None
-                writer.add(db, rows)
-            self._texts.capabilities(db, piece.capabilities)
-            self.take_list.grown(db, take, chunks, (writer.chunks if writer else 0) - before, piece, read)
+        try:
+            with self._database.writing() as db:
+                self._append(db, take, piece, read)
+        except BaseException:
+            self._chunk_writers.pop(take, None)  # what it holds was not stored
+            raise
+
+    def _append(self, db: sa.Connection, take: int, piece: Piece, read: Input | None) -> None:
+        numbers = self._texts.announcements(db, piece.announcements)
+        sightings = piece.sightings
+        if len(sightings):
+            sightings = _with_announcement(sightings, numbers)
+        chunks = self._chunk_writers.setdefault(take, ChunkWriter(take))
+        added = chunks.add(db, sightings, sightings.time_s)
+        added += chunks.add(db, piece.traffic, piece.traffic.second.astype(np.float64))
+        added += chunks.add(db, piece.listening, piece.listening.start_s)
+        added += chunks.add(db, piece.edges, piece.edges.time_s)
+        added += chunks.add(db, piece.surveys, piece.surveys.time_s)
+        added += chunks.add(db, piece.links, piece.links.time_s)
+        writer = self._writers.get(take)
+        if writer is None and piece.sweeps:
+            writer = self._writers[take] = SweepWriter(take)
+        before = writer.chunks if writer else 0
+        for rows in piece.sweeps:
+            assert writer is not None
+            writer.add(db, rows)
+        self._texts.capabilities(db, piece.capabilities)
+        self.take_list.grown(db, take, added, (writer.chunks if writer else 0) - before, piece, read)
 
     def finish_take(
         self,
@@ -187,6 +194,7 @@ class Case:
         supersedes: takes whose bytes were proven to be the beginning of its own.
         """
         with self._database.writing() as db:
+            self._chunk_writers.pop(take, None)
             if take in self._writers:
                 writer = self._writers.pop(take)
                 before = writer.chunks
@@ -205,6 +213,7 @@ class Case:
     def forget_take(self, take: int) -> None:
         """Take back a take that gave nothing, or that turned out to be held already."""
         self._writers.pop(take, None)
+        self._chunk_writers.pop(take, None)
         self.take_list.forget(take)
         swept = sa.select(schema.sweeps.c.number).where(schema.sweeps.c.take == take)
         with self._database.writing() as db:
@@ -300,31 +309,6 @@ class Case:
         inside = (rows.time_s >= reference[0]) & (rows.time_s <= reference[1])
         numbers = np.unique(rows.announcement[inside]).tolist()
         return frozenset(known[n].bssid for n in numbers if n in known)
-
-    def _add_chunks(self, db: sa.Connection, take: int, table: Columns, time_s: FloatArray) -> int:
-        """Store a table in chunks; how many."""
-        chunks = 0
-        for first in range(0, len(table), _CHUNK_ROWS):
-            rows = np.arange(first, min(first + _CHUNK_ROWS, len(table)))
-            columns, payload = pack(table.rows(rows))
-            ends = getattr(table, "end_s", time_s)[rows]
-            row = {
-                "take": take,
-                "layout": type(table).__name__.lower(),
-                "columns": columns,
-                "start_s": float(time_s[rows].min()),
-                "end_s": float(ends.max()),
-                "rows": len(rows),
-                "payload": payload,
-            }
-            number = insert(db, schema.chunks, row)
-            chunks += 1
-            if isinstance(table, Traffic):
-                summed = by_the_hour(table.rows(rows))
-                columns, payload = pack(summed)
-                reported = {"chunk": number, "columns": columns, "rows": len(summed), "payload": payload}
-                insert(db, schema.sums, reported)
-        return chunks
 
     def _traffic(
         self, db: sa.Connection, low: float, high: float, spot_of_take: dict[int, int]

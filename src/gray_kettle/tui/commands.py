@@ -14,7 +14,7 @@ _SUMMARIES = {
     "plan": "Channel and width for each own radio",
 }
 _ACTIONS = (
-    ("Take files, or from an analyser", "screen.take", "Captures, scan listings and sweeps, into the case"),
+    ("Take", "screen.take", "Listen now, or read captures, scan listings and sweeps"),
     ("Takes", "screen.takes", "What was taken and what counts: set aside, bring back"),
     ("Own networks", "screen.own", "Which of the observed networks are ours"),
     ("Site, country, client limits", "screen.site", "Name, country, time zone, complaint, client limits"),
@@ -23,6 +23,20 @@ _ACTIONS = (
     ("Thresholds", "screen.thresholds", "When something counts as a finding in this case"),
     ("Reference window", "screen.reference", "Compare other windows with this one; once more: none"),
     ("Window: hour, day, all", "screen.zoom", "The next length of the window"),
+    ("Window: next take", "screen.to_time('after')", "When the next take was made"),
+    ("Window: take before", "screen.to_time('before')", "When the take before was made"),
+    ("Window: day before", "screen.to_time('day before')", "The same hours of the day before"),
+    ("Window: busiest quarter hour", "screen.to_time('busiest')", "As access points of the band report it"),
+    ("Window: last hour", "screen.to_time('newest')", "The newest that the case has"),
+    ("Walk", "screen.on_site('walk')", "The level of one of our radios, and spots named on the way"),
+    ("What is new", "screen.on_site('since')", "New, gone and moved radios since before the newest take"),
+    (
+        "Scan now",
+        "screen.on_site('rescan')",
+        "With the source that was used last, else this computer's Wi-Fi",
+    ),
+    ("Mark this moment", "screen.mark", "A word on the time line"),
+    ("Pause the take", "screen.pause", "What comes meanwhile is left out"),
     ("Undo the last edit", "screen.undo", "Own networks, names, site, plan preferences"),
     ("Help for this view", "screen.help", "Its keys, and how to read it"),
 )

@@ -17,6 +17,9 @@ Everywhere
   b           next band
   [  ]        move the window back and forward, by half its length
   {  }        make the window shorter or longer;  w  one hour, six, a day, all
+  ,  .        the take before, the next one;  y  the same hours of the day before
+  !  0        the busiest quarter of an hour of the band;  0  the last hour
+              on the time line the mouse drags a window, or moves it by a click
   r           make this window the reference: radios that were not observed in it
               are reported as new; once more, and there is no reference
   i           where the figures under the cursor come from

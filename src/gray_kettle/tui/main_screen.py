@@ -71,15 +71,20 @@ class MainScreen(Screen[None]):
         Binding("left_curly_bracket", "stretch(0.5)", "window shorter", id="main.shorter"),
         Binding("right_curly_bracket", "stretch(2)", "window longer", id="main.longer"),
         Binding("w", "zoom", "hour, day, all", id="main.zoom"),
+        Binding("comma", "to_time('before')", "take before", id="main.take-before"),
+        Binding("full_stop", "to_time('after')", "next take", id="main.take-after"),
+        Binding("y", "to_time('day before')", "day before", id="main.day-before"),
+        Binding("exclamation_mark", "to_time('busiest')", "busiest quarter hour", id="main.busiest"),
+        Binding("0", "to_time('newest')", "last hour", id="main.newest"),
         Binding("r", "reference", "reference", id="main.reference"),
         Binding("i", "explain", "where a figure comes from", id="main.explain"),
         Binding("t", "take", "take", id="main.take"),
         Binding("T", "takes", "takes", id="main.takes"),
         Binding("P", "pause", "pause the take", id="main.pause"),
-        Binding("W", "walk", "walk", id="main.walk"),
+        Binding("W", "on_site('walk')", "walk", id="main.walk"),
         Binding("M", "mark", "mark this moment", id="main.mark"),
-        Binding("N", "since", "what is new", id="main.since"),
-        Binding("R", "rescan", "scan now", id="main.rescan"),
+        Binding("N", "on_site('since')", "what is new", id="main.since"),
+        Binding("R", "on_site('rescan')", "scan now", id="main.rescan"),
         Binding("x", "export", "export", id="main.export"),
         Binding("o", "own", "own networks", id="main.own"),
         Binding("question_mark", "help", "help", id="main.help"),
@@ -266,6 +271,17 @@ class MainScreen(Screen[None]):
         if found is not None:
             self._to_window(*found)
 
+    def action_to_time(self, where: str) -> None:
+        """Jump: to a take, the day before, the busiest time, or the newest."""
+        state = self._state
+        if state is None:
+            return
+        found = windows.JUMPS[where](state)
+        if found is None:
+            self.notify("There is no such time in this case.", timeout=3)
+        else:
+            self._to_window(*found)
+
     @on(ToWindow)
     def _asked_window(self, asked: ToWindow) -> None:
         if self._state is not None:
@@ -342,17 +358,11 @@ class MainScreen(Screen[None]):
     def action_pause(self) -> None:
         self._capture.pause()
 
-    def action_walk(self) -> None:
-        self._on_site.walk()
-
     def action_mark(self) -> None:
         self._edits.ask_mark()
 
-    def action_since(self) -> None:
-        self._on_site.since()
-
-    def action_rescan(self) -> None:
-        self._on_site.rescan()
+    def action_on_site(self, what: str) -> None:
+        {"walk": self._on_site.walk, "since": self._on_site.since, "rescan": self._on_site.rescan}[what]()
 
     @on(SightingsReceived)
     def _sightings_received(self, received: SightingsReceived) -> None:

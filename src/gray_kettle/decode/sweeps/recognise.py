@@ -2,7 +2,7 @@
 
 A reading counts only if the numbers prove it: the step of a row and its edges agree with how many levels it has. Where
 two readings that mean something else are proven equally well, both are given, and the person is asked.
-Source: docs/formats.md, "Sweep tables".
+Source: docs/formats.md, "Sweeps".
 """
 
 import itertools

@@ -3,11 +3,13 @@
 import math
 
 from rich.cells import cell_len
+from textual import events
 from textual.reactive import reactive
 from textual.strip import Strip
 from textual.widget import Widget
 
 from gray_kettle.safe_text import printable
+from gray_kettle.tui.messages import ToWindow
 from gray_kettle.tui.theme import BARS, Cell, ThemedWidget
 from gray_kettle.tui.view_state import ViewState
 
@@ -19,6 +21,32 @@ class Timeline(ThemedWidget, Widget):
 
     DEFAULT_CSS = "Timeline { height: 3; } Timeline.-low { height: 2; }"
     state: reactive[ViewState | None] = reactive(None)
+    _held: int | None = None  # column where the mouse went down
+
+    def on_mouse_down(self, event: events.MouseDown) -> None:
+        if self.state is not None and self.state.case_end_s > 0:
+            self._held = event.x
+            self.capture_mouse()
+
+    def on_mouse_up(self, event: events.MouseUp) -> None:
+        """A drag chooses a window; a click moves the one there is."""
+        state, held = self.state, self._held
+        self._held = None
+        self.release_mouse()
+        if state is None or held is None:
+            return
+        first, last = sorted((held, min(max(event.x, 0), self.size.width - 1)))
+        if last > first:
+            start_s, end_s = self._time_of(first), self._time_of(last)
+        else:
+            half_s = (state.end_s - state.start_s) / 2
+            start_s, end_s = self._time_of(first) - half_s, self._time_of(first) + half_s
+        self.post_message(ToWindow(start_s, end_s))
+
+    def _time_of(self, column: int) -> float:
+        assert self.state is not None
+        share = column / max(self.size.width - 1, 1)
+        return self.state.case_start_s + share * (self.state.case_end_s - self.state.case_start_s)
 
     def render_line(self, y: int) -> Strip:
         width = self.size.width
