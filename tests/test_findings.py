@@ -75,6 +75,8 @@ RADAR = emitter("radar", 5603.0, 5605.0, -60.0, 0.01)
         ("weak-own", [own(1, 6, level=-80.0)], [own(1, 6, level=-60.0)]),
         ("coverage", [own(1, 6, at=(("hall", -40.0), ("pier", -78.0))), radio(9, 11, at=(("pier", -55.0),))],
          [own(1, 6, at=(("hall", -40.0), ("pier", -60.0))), radio(9, 11, at=(("pier", -50.0),))]),
+        ("thin-spots", [own(1, 6, at=(("hall", -40.0), ("pier", -78.0)))],
+         [own(1, 6, at=(("hall", -40.0), ("pier", -60.0)))]),
         ("forgotten", [own(1, 6), own(5, 11, **OLD)], [own(1, 6), own(5, 11)]),
         ("unsteady", [own(1, 6, swing_db=18.0)], [own(1, 6, swing_db=9.0)]),
         ("band-imbalance", box(ABLE), box(ABLE, there=(*ABLE, client(9, **BOTH)))),

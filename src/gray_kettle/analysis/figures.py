@@ -118,6 +118,14 @@ class Coverage(Figures):
 
 
 @dataclass(frozen=True)
+class ThinSpots(Figures):
+    """levels_dbm: of our strongest radio of the band, by spot."""
+
+    band: str
+    levels_dbm: dict[str, float]
+
+
+@dataclass(frozen=True)
 class Unused(Figures):
     """lost: share that other own radios lose to it, by title."""
 

@@ -82,6 +82,7 @@ class FindingKind(StrEnum):
     LOW_BASIC_RATES = "low-basic-rates"
     WEAK_OWN = "weak-own"
     COVERAGE = "coverage"
+    THIN_SPOTS = "thin-spots"
     FORGOTTEN = "forgotten"
     UNSTEADY = "unsteady"
     OWN_SILENT = "own-silent"
@@ -121,6 +122,7 @@ _HEADLINES = {
     FindingKind.LOW_BASIC_RATES: "Low basic rates",
     FindingKind.WEAK_OWN: "Weak signal",
     FindingKind.COVERAGE: "Coverage gap",
+    FindingKind.THIN_SPOTS: "Thin coverage",
     FindingKind.FORGOTTEN: "Unused access point",
     FindingKind.UNSTEADY: "Unstable signal level",
     FindingKind.OWN_SILENT: "Own radio not heard",

@@ -13,6 +13,7 @@ from gray_kettle.analysis.findings import (
     own_channel,
     own_radios,
     radar,
+    spots,
 )
 from gray_kettle.analysis.findings.emitters import confidence_text, emitter_title
 from gray_kettle.analysis.findings.facts import (
@@ -45,6 +46,7 @@ _RULES = (
     *clients.RULES,
     *neighbours.RULES,
     *radar.RULES,
+    *spots.RULES,
     *data_gaps.RULES,
     *emitters.RULES,
 )
