@@ -27,6 +27,7 @@ from gray_kettle.errors import KettleError
 from gray_kettle.export.files import write_file
 from gray_kettle.model.setup import Setup
 from gray_kettle.restconf import Restconf
+from gray_kettle.simulator.live import SimulatedAir
 from gray_kettle.store import Case, header
 from gray_kettle.store.database import CaseLocked
 from tests import attacks
@@ -249,6 +250,43 @@ def test_a_full_disk_loses_nothing_and_leaves_nothing(tmp_path):
             assert not opened.window().damage
     finally:
         subprocess.run(["umount", "-l", str(folder)], check=False)
+
+
+def test_a_live_take_outlives_a_full_disk(tmp_path):
+    folder = tmp_path / "small"
+    folder.mkdir()
+    mounting = ["mount", "-t", "tmpfs", "-o", "size=16m", "none", str(folder)]
+    if subprocess.run(mounting, check=False).returncode:
+        pytest.skip("mounting is not permitted here")
+    try:
+        path, ballast, steps, room = folder / "a.kettle", folder / "ballast", [], []
+        Case.create(path, Setup()).close()
+
+        def on_piece(piece):
+            steps.append(piece)
+            room.append(shutil.disk_usage(folder).free)
+            with suppress(OSError):
+                if ballast.exists() and len(steps) < 60:
+                    ballast.write_bytes(b"x" * (16 << 20))  # as far as there is room
+                elif len(steps) == 20:
+                    ballast.touch()
+                elif len(steps) == 60:
+                    ballast.unlink()
+
+        with Case.open(path) as case:
+            air = SimulatedAir("pier", 200, 1)
+            result = take_live(case, air, on_piece=on_piece, is_cancelled=lambda: len(steps) > 90)
+            seen = case.window()
+        assert min(room) == 0
+        assert not seen.damage
+        assert result.records == case_records(path) > 10
+    finally:
+        subprocess.run(["umount", "-l", str(folder)], check=False)
+
+
+def case_records(path):
+    with Case.open(path) as case:
+        return sum(take.records for take in case.takes())
 
 
 @pytest.mark.slow

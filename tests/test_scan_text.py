@@ -334,6 +334,62 @@ def test_the_schema_in_the_documents_is_the_one_that_is_read_by():
     assert json.loads(schema.read_text()) == LogLine.model_json_schema()
 
 
+def airport(name, channel, security="wpa2_personal", signal="-58 dBm / -92 dBm", **more):
+    return {
+        "_name": name,
+        "spairport_network_channel": channel,
+        "spairport_network_phymode": "802.11a/n/ac",
+        "spairport_security_mode": f"spairport_security_mode_{security}",
+        "spairport_signal_noise": signal,
+        **more,
+    }
+
+
+BSSID_SAID = {"spairport_network_bssid": "02:00:00:00:00:09"}
+MAC_OS = json.dumps(
+    {
+        "SPAirPortDataType": [
+            {
+                "spairport_airport_interfaces": [
+                    {
+                        "_name": "en0",
+                        "spairport_current_network_information": airport("tern-crew", "36 (5GHz, 80MHz)"),
+                        "spairport_airport_other_local_wireless_networks": [
+                            airport("café\x1b", "6 (2GHz, 20MHz)", "none", "-71 dBm"),
+                            airport(
+                                "old",
+                                "11 (2GHz, 20MHz)",
+                                "wpa_personal",
+                                spairport_network_bssid="02:00:00:00:00:09",
+                            ),
+                            airport("lost", "a channel"),
+                            7,
+                        ],
+                    },
+                    "no interface",
+                ]
+            }
+        ]
+    },
+    indent=1,
+)
+
+
+def test_what_macos_lists_is_read_though_it_gives_no_addresses():
+    (piece,), reader = read_listing(MAC_OS)
+    found = {a.ssid.decode(): a for a in piece.announcements}
+    assert [a.channel.label for a in found.values()] == ["36/80", "6/20", "11/20"]
+    assert [a.security for a in found.values()] == ["WPA2-PSK", "open", "WPA-PSK"]
+    assert found["old"].bssid == "02:00:00:00:00:09"
+    assert len({a.bssid for a in found.values()}) == 3
+    assert all(int(a.bssid[:2], 16) & 2 for a in found.values())
+    assert piece.sightings.noise_dbm[0] == -92
+    assert piece.skipped == 1
+    assert "access points that share both count as one" in reader.notes[0]
+    (again,), _ = read_listing(MAC_OS)
+    assert [a.bssid for a in again.announcements] == [a.bssid for a in piece.announcements]
+
+
 UNKNOWN = """BSS 02:7a:10:01:60:00(on wlan0)
 \tfreq: 6135.0
 \tbeacon interval: 100 TUs
@@ -359,6 +415,7 @@ def test_elements_that_iw_prints_as_octets_are_read_too():
 
 
 ALL = [
+    MAC_OS,
     LISTING, NMCLI_TABLE, NMCLI_TERSE, NMCLI_LINES, WPA_CLI, NETSH, SURVEY.format(time=1, active=2, busy=1), UNKNOWN,
 ]  # fmt: skip
 

@@ -136,6 +136,8 @@ def _ingested(case: Case, source: "Source", wish: Wish, is_over: IsCancelled | N
 
 def _stream(uri: Uri, wish: Wish, is_over: IsCancelled, stack: ExitStack) -> "Source":
     """What a pipe, standard input or a program gives."""
+    if not uri.rest.strip():
+        raise KettleError(f"{uri.shown} names nothing: write for example {_BY_SCHEME[uri.scheme].example}.")
     if uri.rest == "-" or Path(uri.rest).exists():
         return open_file(Path(uri.rest), wish.sweeps, is_over)
     words = _words(uri)
@@ -256,7 +258,7 @@ def _monitor_missing() -> str:
     if monitor.interfaces() and is_installed("iw"):
         return ""
     if not names:
-        return "This computer has no Wi-Fi interface that could be set to monitor mode."
+        return "No Wi-Fi interface could be set to monitor mode."
     return (
         f"{names[0]}: {monitor.missing(names[0])}"
         if is_installed("iw")
@@ -291,7 +293,7 @@ KINDS = (
         "wifi", "The Wi-Fi of this computer", "wifi: or wifi:wlan0?interval=10s", _wifi_missing, _wifi_here, False
     ),
     SourceKind(
-        "monitor", "Frames, channel by channel", "monitor:wlan1?channels=1,6,11,36&dwell=250ms", _monitor_missing,
+        "monitor", "Frames in monitor mode", "monitor:wlan1?channels=1,6,11,36&dwell=250ms", _monitor_missing,
         _monitor_here, False
     ),
     SourceKind(

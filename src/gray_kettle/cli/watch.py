@@ -83,7 +83,7 @@ class _Takes:
 
     def __init__(self, path: Path, names: tuple[str, ...], wish: "Wish") -> None:
         self._threads = [
-            threading.Thread(target=collect_one, args=(path, name, wish), name=f"take {name[:20]}")
+            threading.Thread(target=_collect, args=(path, name, wish), name=f"take {name[:20]}")
             for name in names
         ]
         for thread in self._threads:
@@ -96,6 +96,14 @@ class _Takes:
     def wait(self) -> None:
         for thread in self._threads:
             thread.join()
+
+
+def _collect(path: Path, name: str, wish: "Wish") -> None:
+    """In a thread of its own: nobody else could say what goes wrong there."""
+    try:
+        collect_one(path, name, wish)
+    except KettleError as error:
+        print(f"gray-kettle: {error}", file=sys.stderr)
 
 
 class _Watching:

@@ -18,7 +18,7 @@ from gray_kettle.errors import KettleError
 from gray_kettle.model.records import Piece, SweepRows
 from gray_kettle.safe_text import printable
 from gray_kettle.store import Case
-from gray_kettle.store.database import PATIENCE_S, CaseLocked
+from gray_kettle.store.database import PATIENCE_S, CannotWriteNow
 from gray_kettle.store.takes import Input
 
 _WRITE_EVERY_S, _TICK_S = 0.4, 0.1
@@ -185,9 +185,10 @@ def take_live(
 ) -> TakeResult:
     """Collect from a live source for some time, or until cancelled. on_piece is called with each piece as it comes.
 
-    What came is in the case within a second. While another process holds the case it is kept in memory, up to two
-    minutes. control: what a person changes meanwhile; where the spot changes, a new take begins, and the result is of
-    all of them. Raises: KettleError, when the source cannot be reached, or what came could not be stored.
+    What came is in the case within a second. While another process holds the case, or the disk is full, it is kept in
+    memory, up to two minutes. control: what a person changes meanwhile; where the spot changes, a new take begins, and
+    the result is of all of them.
+    Raises: KettleError, when the source cannot be reached, or what came could not be stored.
     """
     control = control or TakeControl(spot)
     until_s = time.monotonic() + seconds
@@ -208,10 +209,11 @@ def take_live(
                     break
     except KeyboardInterrupt:
         pass
-    except KettleError:
+    except KettleError as error:
         if not live.records:
             live.forget()
             raise
+        live.ended_by(error)
     return live.finish()
 
 
@@ -222,14 +224,14 @@ class _LiveTakes:
         self._case, self._source, self._control = case, source, control
         self._records = self._skipped = 0  # of the takes before
         self._paused_s = 0.0
-        self._pauses: list[str] = []
+        self._said: list[str] = []
         self._begin()
 
     def _begin(self) -> None:
         self._spot = self._control.spot
         self._number = self._case.begin_take(self._source.name, self._source.kind, self._spot)
         self.buffer = _Buffer(self._case, self._number)
-        self._pauses = []
+        self._said = []
 
     @property
     def records(self) -> int:
@@ -241,11 +243,15 @@ class _LiveTakes:
         if self._control.is_paused and not self._paused_s:
             self._paused_s = now_s
         elif self._paused_s and not self._control.is_paused:
-            self._pauses.append(f"Paused from {clock(self._paused_s)} to {clock(now_s)}.")
+            self._said.append(f"Paused from {clock(self._paused_s)} to {clock(now_s)}.")
             self._paused_s = 0.0
         if self._control.spot != self._spot:
             self._close()
             self._begin()
+
+    def ended_by(self, error: KettleError) -> None:
+        """The source, or the case, ended it."""
+        self._said.append(str(error))
 
     def _close(self) -> None:
         """End the take at this spot; one that gave nothing is none."""
@@ -255,7 +261,7 @@ class _LiveTakes:
         if not self.buffer.records:
             self.forget()
             return
-        notes = tuple(printable(note) for note in (*self._source.notes, *self._pauses))
+        notes = tuple(printable(note) for note in (*self._source.notes, *self._said))
         bands = tuple(sorted(self.buffer.swept_bands))
         self._case.finish_take(self._number, bands, notes, complete=True)
 
@@ -266,7 +272,7 @@ class _LiveTakes:
         """Close the last one. Raises: KettleError, where nothing came at all."""
         source, number = self._source, self._number
         self._close()
-        notes = tuple(printable(note) for note in (*source.notes, *self._pauses))
+        notes = tuple(printable(note) for note in (*source.notes, *self._said))
         if not self._records:
             raise KettleError(f"{source.name}: no data arrived. {' '.join(notes)}".strip())
         return TakeResult(source.name, source.kind, self._records, self._skipped, notes, number)
@@ -295,7 +301,7 @@ class _Buffer:
         self._case.wait_for_locks(PATIENCE_S if is_patient else 0.0)
         try:
             self.write()
-        except CaseLocked:
+        except CannotWriteNow:
             if is_patient:
                 raise
         finally:

@@ -150,11 +150,17 @@ class Case:
 
         read: how far its input was read for it.
         """
+        has_begun = False
         try:
             with self._database.writing() as db:
+                has_begun = True
                 self._append(db, take, piece, read)
         except BaseException:
-            self._chunk_writers.pop(take, None)  # what it holds was not stored
+            if has_begun:  # what is known of it in memory was not stored
+                self._chunk_writers.pop(take, None)
+                self._writers.pop(take, None)
+                self._texts = Texts(self.damage)
+                self.take_list.roll_back(take)
             raise
 
     def _append(self, db: sa.Connection, take: int, piece: Piece, read: Input | None) -> None:

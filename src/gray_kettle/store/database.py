@@ -30,8 +30,16 @@ _LEGACY = frozenset({"sqlite_sequence", "sqlite_stat1"})
 _IS_READ_ONLY = "It is open read-only: {0}. Copy it to a folder where you may write, and open the copy."
 
 
-class CaseLocked(KettleError):
+class CannotWriteNow(KettleError):
+    """Nothing of what was to be written is in the case; later it can be."""
+
+
+class CaseLocked(CannotWriteNow):
     """Another process holds the case for longer than this one waits."""
+
+
+class DiskFull(CannotWriteNow):
+    """There is no room for what was to be written."""
 
 
 class Database:
@@ -124,6 +132,10 @@ class Database:
                 ) from error
             is_text = not isinstance(error, UnicodeError)
             reason = str(getattr(error, "orig", None) or error) if is_text else "it is damaged"
+            if "disk is full" in reason:
+                raise DiskFull(
+                    f"The case {self.path} cannot grow: the disk is full. Free some space."
+                ) from error
             raise KettleError(f"The case {self.path} cannot be used: {reason}.") from error
 
 

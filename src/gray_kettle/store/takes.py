@@ -83,6 +83,10 @@ class Takes:
         update(db, _TABLE, row)
         self._open[number] = row
 
+    def roll_back(self, number: int) -> None:
+        """What `grown` wrote of a take was not stored after all."""
+        self._open.pop(number, None)
+
     def finish(
         self,
         db: sa.Connection,

@@ -57,6 +57,8 @@ def output_of(words: Sequence[str], is_cancelled: IsCancelled, deadline_s: float
 
     Raises: LostError, when it fails, prints too much or does not end in time; with the last that it says of it.
     """
+    if os.name == "nt":  # pipes cannot be waited for there
+        return _whole_output(words, deadline_s)
     with running(words) as process:
         assert process.stdout is not None
         assert process.stderr is not None
@@ -87,6 +89,17 @@ def output_of(words: Sequence[str], is_cancelled: IsCancelled, deadline_s: float
             )
             raise LostError(f"{_title(words)} failed ({last[:160] or f'exit {code}'})")
         return bytes(out)
+
+
+def _whole_output(words: Sequence[str], deadline_s: float) -> bytes:
+    """The same where a program cannot be looked at while it runs; it cannot be cancelled then."""
+    try:
+        done = subprocess.run(
+            list(words), stdin=subprocess.DEVNULL, capture_output=True, timeout=deadline_s, check=True
+        )
+    except (OSError, subprocess.SubprocessError) as error:
+        raise LostError(f"{_title(words)} failed ({printable(str(error))[:160]})") from error
+    return done.stdout[:_MOST_BYTES]
 
 
 def _title(words: Sequence[str]) -> str:

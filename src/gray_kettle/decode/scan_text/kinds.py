@@ -3,7 +3,15 @@
 from collections.abc import Callable, Generator, Iterable
 from typing import Protocol
 
-from gray_kettle.decode.scan_text import iw_counters, iw_scan, netsh, nmcli, scan_log, wpa_cli
+from gray_kettle.decode.scan_text import (
+    iw_counters,
+    iw_scan,
+    netsh,
+    nmcli,
+    scan_log,
+    system_profiler,
+    wpa_cli,
+)
 from gray_kettle.model.records import Piece
 
 
@@ -28,6 +36,7 @@ _KINDS: tuple[tuple[str, Callable[[str], bool], Callable[[float], Reader]], ...]
     ("iw scan", iw_scan.fits, iw_scan.IwScanReader),
     ("wpa_cli scan", wpa_cli.fits, wpa_cli.WpaCliReader),
     ("netsh scan", netsh.fits, netsh.NetshReader),
+    ("system_profiler scan", system_profiler.fits, system_profiler.SystemProfilerReader),
     ("nmcli scan", nmcli.fits, nmcli.NmcliReader),
 )
 
