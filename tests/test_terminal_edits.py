@@ -16,6 +16,7 @@ from gray_kettle.store import Case
 from tests.frames import busy_harbour, pcap_bytes, write_pcap
 from tests.terminal import PROGRAM
 from tests.test_scan_text import NMCLI_TABLE
+from tests.test_since import lines
 
 pytestmark = pytest.mark.slow
 
@@ -268,6 +269,33 @@ def test_the_app_follows_what_is_taken_here_and_by_others_and_moves_nothing(term
     assert main(["take", str(own_demo), "sim:office?speed=60", "--for", "2s", "--spot", "attic"]) == 0
     terminal.keys("T")
     terminal.wait_for("Takes", "attic")
+
+
+def test_what_is_new_and_what_begins_is_said_while_listening(terminal, tmp_path):
+    case = tmp_path / "visit.kettle"
+    Case.create(case, Setup(site="Ferry", country="GB", own=("tern-crew",))).close()
+    (tmp_path / "first.jsonl").write_text(lines((0, {1: (2412, -50)})))
+    assert main(["take", str(case), str(tmp_path / "first.jsonl")]) == 0
+    terminal.start(*PROGRAM, "open", str(case), columns=120, lines=36)
+    terminal.wait_for("What is wrong")
+    terminal.keys("t")
+    terminal.wait_for("A simulated site")
+    terminal.type("'sim:ticket hall?speed=60'")
+    terminal.keys("Enter")
+    terminal.wait_for("● live", "scans")
+    terminal.keys("M")
+    terminal.wait_for("Mark this moment")
+    terminal.type("boat in")
+    terminal.keys("Enter")
+    terminal.wait_for("▿")
+    terminal.wait_for("new radio", "New radio:", "!")
+    terminal.keys("t")
+    terminal.wait_for("Taken")
+    terminal.keys("N")
+    terminal.wait_for("new,", "moved since", "R scans now")
+    terminal.keys("R")
+    terminal.wait_for("● live", "scans")
+    terminal.wait_for("gone,", "moved since")
 
 
 def test_a_walk_shows_the_level_and_names_spots(terminal, tmp_path):

@@ -78,6 +78,9 @@ class Takes:
         row["sweep_chunks_held"] = row.get("sweep_chunks_held", 0) + sweep_chunks
         row["records"] = row.get("records", 0) + piece.records
         row["skipped"] = row.get("skipped", 0) + piece.skipped
+        if piece.swept_bands:  # what was covered is known while the take goes on, and if it is interrupted
+            covered = {*_listed(row.get("swept_bands") or "[]"), *piece.swept_bands}
+            row["swept_bands"] = json.dumps(sorted(covered))
         if read is not None:
             row["digest"], row["checkpoints"] = _digest_text(read), read.checkpoints
         update(db, _TABLE, row)

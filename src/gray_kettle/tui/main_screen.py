@@ -15,6 +15,7 @@ from textual.widgets import ContentSwitcher, Static
 
 from gray_kettle.tui.commands import KettleCommands
 from gray_kettle.tui.controllers import window as windows
+from gray_kettle.tui.controllers.alerting import Alerting
 from gray_kettle.tui.controllers.capture import Capture
 from gray_kettle.tui.controllers.exporting import Exporter
 from gray_kettle.tui.controllers.following import Follower
@@ -26,6 +27,7 @@ from gray_kettle.tui.frame.title_line import VIEWS, ClickLine, KeyHints, Rule, T
 from gray_kettle.tui.frame.view import View
 from gray_kettle.tui.help import HelpScreen
 from gray_kettle.tui.messages import (
+    AlertsBegan,
     AnnotateEmitter,
     CaseGrew,
     EditPreferences,
@@ -71,11 +73,7 @@ class MainScreen(Screen[None]):
         Binding("left_curly_bracket", "stretch(0.5)", "window shorter", id="main.shorter"),
         Binding("right_curly_bracket", "stretch(2)", "window longer", id="main.longer"),
         Binding("w", "zoom", "hour, day, all", id="main.zoom"),
-        Binding("comma", "to_time('before')", "take before", id="main.take-before"),
-        Binding("full_stop", "to_time('after')", "next take", id="main.take-after"),
-        Binding("y", "to_time('day before')", "day before", id="main.day-before"),
-        Binding("exclamation_mark", "to_time('busiest')", "busiest quarter hour", id="main.busiest"),
-        Binding("0", "to_time('newest')", "last hour", id="main.newest"),
+        *(Binding(key, f"to_time('{where}')", where, id=f"main.{name}") for key, name, where in windows.KEYS),
         Binding("r", "reference", "reference", id="main.reference"),
         Binding("i", "explain", "where a figure comes from", id="main.explain"),
         Binding("t", "take", "take", id="main.take"),
@@ -111,6 +109,7 @@ class MainScreen(Screen[None]):
             self._loader,
             lambda: self._state.session.observations.takes if self._state is not None else None,
         )
+        self._alerting = Alerting(self, path, lambda: self._capture.is_live, lambda: self._state)
         self._exporter = Exporter(self, path)
         self._on_site = OnSite(self, self._capture, lambda: self._state)
 
@@ -139,6 +138,7 @@ class MainScreen(Screen[None]):
         self.action_view(self._wanted)
         self._loader.load(self._window, self._edits.unsaved)
         self._follower.start()
+        self._alerting.start()
         self.set_interval(1.0, self._capture.tick)
         if self._fresh:
             self.action_take()
@@ -272,11 +272,7 @@ class MainScreen(Screen[None]):
             self._to_window(*found)
 
     def action_to_time(self, where: str) -> None:
-        """Jump: to a take, the day before, the busiest time, or the newest."""
-        state = self._state
-        if state is None:
-            return
-        found = windows.JUMPS[where](state)
+        found = windows.JUMPS[where](self._state) if self._state else None
         if found is None:
             self.notify("There is no such time in this case.", timeout=3)
         else:
@@ -399,6 +395,10 @@ class MainScreen(Screen[None]):
     @on(TakeGrew)
     def _take_grew(self, grew: TakeGrew) -> None:
         self._capture.grew(grew)
+
+    @on(AlertsBegan)
+    def _alerts_began(self, began: AlertsBegan) -> None:
+        self._alerting.show(began.alerts, self.query_one(Timeline))
 
     @on(CaseGrew)
     def _case_grew(self) -> None:

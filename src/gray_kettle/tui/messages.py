@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from textual.message import Message
 
 if TYPE_CHECKING:
+    from gray_kettle.analysis.alerts import Alert
     from gray_kettle.analysis.assessment import Emitter, Radio
     from gray_kettle.model.records import SweepRows
     from gray_kettle.model.setup import Setup
@@ -127,6 +128,13 @@ class TakeEnded(Message):
     name: str
     read: tuple[str, ...]
     refused: tuple[str, ...]
+
+
+@dataclass
+class AlertsBegan(Message):
+    """What began while something was taken."""
+
+    alerts: "tuple[Alert, ...]"
 
 
 @dataclass

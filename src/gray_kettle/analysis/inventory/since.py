@@ -66,5 +66,6 @@ def changes_since(radios: tuple[Radio, ...], observations: Observations, moment_
 
 def moment_before(takes: tuple[TakeInfo, ...]) -> float | None:
     """The end of what was taken before the newest take; None where there is but one."""
-    by_start = sorted((t for t in takes if t.start_s), key=lambda t: t.start_s)
-    return max(t.end_s for t in by_start[:-1]) if len(by_start) > 1 else None
+    ended = sorted((t for t in takes if t.start_s), key=lambda t: t.start_s)
+    earlier = ended if len(ended) < len(takes) else ended[:-1]  # one that goes on is the newest
+    return max((t.end_s for t in earlier), default=None)

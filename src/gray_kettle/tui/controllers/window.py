@@ -100,10 +100,18 @@ def is_whole(state: ViewState, start_s: float, end_s: float) -> bool:
     return start_s <= state.case_start_s + _CLOSE_S and end_s >= state.case_end_s - _CLOSE_S
 
 
+# Key, name of its binding, and where it goes.
+KEYS = (
+    ("comma", "take-before", "take before"),
+    ("full_stop", "take-after", "next take"),
+    ("y", "day-before", "day before"),
+    ("exclamation_mark", "busiest", "busiest quarter hour"),
+    ("0", "newest", "last hour"),
+)
 JUMPS: dict[str, Callable[[ViewState], Window | None]] = {
-    "before": partial(take_beside, step=-1),
-    "after": partial(take_beside, step=1),
+    "take before": partial(take_beside, step=-1),
+    "next take": partial(take_beside, step=1),
     "day before": day_before,
-    "busiest": busiest,
-    "newest": newest,
+    "busiest quarter hour": busiest,
+    "last hour": newest,
 }
