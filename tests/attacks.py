@@ -16,6 +16,7 @@ import numpy as np
 from gray_kettle.errors import KettleError
 from gray_kettle.model.setup import Setup
 from gray_kettle.store import Case
+from tests.terminal import Terminal
 
 PROGRAM = (sys.executable, "-m", "gray_kettle")
 STOPS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
@@ -157,3 +158,49 @@ def records_in(path: Path) -> int:
     with Case.open(path) as opened:
         assert not opened.window().damage
         return sum(t.records for t in opened.take_list.all()) + sum(r.rows for r in opened.sweeps.runs())
+
+
+_NAMED_KEYS = (
+    *(
+        "Up",
+        "Down",
+        "Left",
+        "Right",
+        "PageUp",
+        "PageDown",
+        "Home",
+        "End",
+        "Enter",
+        "Escape",
+        "Tab",
+        "BTab",
+        "Space",
+    ),
+    *("BSpace", "DC", "C-p", "C-z", "C-u", "C-a", "C-Left", "C-Right", "F1", "S-Up"),
+)
+_LETTERS = "123450tTPWMNRbwrioxs?,.y!gfnulce[]{}/=-+"
+
+
+def mash(folder: Path, raw: bytes, rng: random.Random, keys: int) -> str:
+    """Random keys on the app with a case of its own: "alive", "quit" (by a command), or what it said at its end."""
+    case = folder / "mashed.kettle"
+    case.write_bytes(raw)
+    terminal = Terminal(str(folder / f"tmux-{rng.randrange(10**9)}"))
+    try:
+        terminal.start(
+            *PROGRAM, "open", str(case), columns=rng.choice((80, 120, 160)), lines=rng.choice((24, 40))
+        )
+        terminal.wait_for("What is wrong", timeout_s=60)
+        for _ in range(keys // 5):
+            burst = [
+                rng.choice(_NAMED_KEYS) if rng.random() < 0.5 else rng.choice(_LETTERS) for _ in range(5)
+            ]
+            terminal.keys(*burst)
+            time.sleep(rng.choice((0.0, 0.02, 0.2)))
+        time.sleep(1.0)
+        state = terminal.ask("#{pane_dead} #{pane_dead_status}").split()
+        if state[0] == "0":
+            return "alive"
+        return "quit" if state[1:] == ["0"] else terminal.screen()
+    finally:
+        terminal.stop()

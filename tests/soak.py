@@ -63,6 +63,12 @@ def trials(folder: Path) -> dict[str, Trial]:
         before, after = attacks.kill_live(place, source, rng)
         return "kept" if after >= before > 0 else "lost"
 
+    def keys(place: Path, rng: random.Random) -> str:
+        came = attacks.mash(place, whole, rng, 400)
+        if came not in ("alive", "quit"):
+            print(came, flush=True)
+        return came if came in ("alive", "quit") else "lost"
+
     def flip(_: Path, rng: random.Random) -> str:
         found = attacks.outcome(damaged, attacks.flipped(whole, rng, rng.choice((1, 1, 8, 60))), good)
         return "lost" if found == "silent" else found
@@ -82,6 +88,7 @@ def trials(folder: Path) -> dict[str, Trial]:
         "stop": stop,
         "kill": kill,
         "kill of a live take": kill_live,
+        "keys": keys,
         "flip": flip,
         "command on a damaged case": command,
     }

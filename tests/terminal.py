@@ -41,10 +41,12 @@ class Terminal:
 
     def process(self) -> int:
         """Number of the process in the pane."""
-        shown = subprocess.run(
-            [*self.tmux, "display-message", "-p", "#{pane_pid}"], capture_output=True, text=True, check=True
-        )
-        return int(shown.stdout)
+        return int(self.ask("#{pane_pid}"))
+
+    def ask(self, form: str) -> str:
+        """What tmux knows of the pane, in a form of its own."""
+        words = [*self.tmux, "display-message", "-p", form]
+        return subprocess.run(words, capture_output=True, text=True, check=True).stdout
 
     def wait_for(self, *texts: str, timeout_s: float = 40.0) -> str:
         """Give the screen once it shows all the texts; fail with what it shows instead."""
@@ -74,8 +76,7 @@ class Terminal:
     def wait_for_end(self) -> str:
         """Give the last words of the program, once it has ended."""
         deadline_s = time.monotonic() + 40
-        asked = [*self.tmux, "display-message", "-p", "#{pane_dead}"]
-        while subprocess.run(asked, capture_output=True, text=True, check=True).stdout.strip() != "1":
+        while self.ask("#{pane_dead}").strip() != "1":
             assert time.monotonic() < deadline_s, f"still running:\n{self.screen()}"
             time.sleep(0.05)
         # The note that the program has ended scrolls the first line out of the pane.

@@ -132,14 +132,16 @@ def test_monitor_mode_hops_and_knows_how_long_it_listened(case, stand_in_iw, tmp
     frames = [raw for _, raw in busy_harbour(1.0)]
     for raw in [*frames[:50], b"\x07" * 9]:
         air.send(raw)
+    began_s = time.monotonic()
     (result,) = take_from(case, "monitor:mon0?channels=1,6,5:36&dwell=100ms", Wish(seconds=1.5))
+    elapsed_s = time.monotonic() - began_s
     air.close()
     ours.close()
     seen = case.window()
     tuned = set(seen.listening.receiver_hz.tolist())
     assert tuned == {2412e6, 2437e6}
     listened_s = (seen.listening.end_s - seen.listening.start_s).sum()
-    assert 0.6 < listened_s < 1.5
+    assert 0.3 < listened_s < elapsed_s
     assert result.records > 5
     assert any("Channel 36 in 5 GHz was left out" in note for note in result.notes)
     assert calls_of(stand_in_iw, "set freq 2437") >= 2

@@ -20,6 +20,8 @@ from gray_kettle.cli.options import (
 from gray_kettle.cli.progress import progress_bar
 from gray_kettle.errors import KettleError
 
+_MOST_LINES = 2000
+
 
 def heard(case: CasePath, band: Band = None, from_: Start = None, to: End = None, json: Json = False) -> None:
     """Radios on the air, their networks and clients."""
@@ -34,7 +36,12 @@ def heard(case: CasePath, band: Band = None, from_: Start = None, to: End = None
     else:
         from gray_kettle.export.text import heard_table, print_rich
 
-        print_rich(heard_table(radios) if radios else "No radio was observed: take a scan or a capture.")
+        shown = radios[
+            :_MOST_LINES
+        ]  # of a flood of made-up radios the rest says nothing, and takes a minute to lay out
+        print_rich(heard_table(shown) if shown else "No radio was observed: take a scan or a capture.")
+        if len(shown) < len(radios):
+            print(f"… and {len(radios) - len(shown):,} fainter radios: --json lists all.")
     end(session)
 
 

@@ -55,6 +55,12 @@ class KettleApp(PlainCrash):
         if self._complaint:
             self.notify(self._complaint, title="Configuration", severity="warning", markup=False, timeout=15)
 
+    def action_command_palette(self) -> None:
+        from gray_kettle.tui.commands import Palette
+
+        if not isinstance(self.screen, Palette):
+            self.push_screen(Palette(id="--command-palette"))
+
     def _end_on_signals(self) -> None:
         """A closed terminal and SIGTERM end the app as ctrl+q does: what is being taken is stored first."""
         loop = asyncio.get_running_loop()

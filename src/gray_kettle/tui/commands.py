@@ -1,8 +1,10 @@
 """The command palette of the main screen: its views and actions, by name."""
 
 from collections.abc import Awaitable, Callable
+from contextlib import suppress
 
-from textual.command import DiscoveryHit, Hit, Hits, Provider
+from textual.await_complete import AwaitComplete
+from textual.command import CommandPalette, DiscoveryHit, Hit, Hits, Provider
 
 from gray_kettle.tui.frame.title_line import VIEWS
 
@@ -73,3 +75,15 @@ class KettleCommands(Provider):
             await self.app.run_action(action)
 
         return run
+
+
+class Palette(CommandPalette):
+    """Textual's command palette; its list fails on a page key while it is being filled."""
+
+    def dismiss(self, result: object = None) -> AwaitComplete:
+        """Once only: a second key that would leave it does not leave the screen below."""
+        return super().dismiss() if self.app.screen is self else AwaitComplete.nothing()  # type: ignore[no-untyped-call]
+
+    def _action_command_list(self, action: str) -> None:
+        with suppress(KeyError):  # the lines of what was just added are not known yet
+            super()._action_command_list(action)

@@ -5,16 +5,16 @@ from typing import ClassVar
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Vertical
-from textual.screen import ModalScreen
 from textual.widgets import Static
 
 from gray_kettle.analysis.explain import Explanation
 from gray_kettle.safe_text import printable
 from gray_kettle.tui.frame.row_list import Row, RowList
+from gray_kettle.tui.modal import Modal
 from gray_kettle.tui.theme import Cell, fit, wrap
 
 
-class ExplainScreen(ModalScreen[None]):
+class ExplainScreen(Modal[None]):
     """Figures one under the other; the chosen one is open."""
 
     DEFAULT_CSS = """

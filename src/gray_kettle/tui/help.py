@@ -8,8 +8,9 @@ from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import VerticalScroll
-from textual.screen import ModalScreen
 from textual.widgets import Static
+
+from gray_kettle.tui.modal import Modal
 
 _EVERYWHERE = """
 Everywhere
@@ -78,7 +79,7 @@ def _rendered(text: str) -> RenderableType:
     return Group(*parts)
 
 
-class HelpScreen(ModalScreen[None]):
+class HelpScreen(Modal[None]):
     """Closes with any of the usual keys."""
 
     DEFAULT_CSS = """

@@ -7,7 +7,6 @@ from textual import on
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Horizontal, Vertical
-from textual.screen import ModalScreen
 from textual.widgets import Button, Input, Label, Static
 
 from gray_kettle import setup_editor as edit
@@ -16,10 +15,11 @@ from gray_kettle.errors import InvalidInput
 from gray_kettle.model.setup import Setup
 from gray_kettle.planner.limits import EXAMPLES, parse_limits
 from gray_kettle.site_timezone import SiteTime
+from gray_kettle.tui.modal import Modal
 from gray_kettle.tui.start.style import FORM_KEYS, show_error, start_at_top
 
 
-class PreferencesForm(ModalScreen[Setup | None]):
+class PreferencesForm(Modal[Setup | None]):
     """Limits of clients and of this radio, its weight, hours, DFS channels, number and cost of changes."""
 
     CSS = "PreferencesForm { align: center middle; }"
@@ -106,7 +106,7 @@ class PreferencesForm(ModalScreen[Setup | None]):
         self.dismiss(None)
 
 
-class DoneForm(ModalScreen[float | None]):
+class DoneForm(Modal[float | None]):
     """When a step was carried out; gives seconds since the epoch, -1 for "it was not"."""
 
     CSS = "DoneForm { align: center middle; }"

@@ -9,7 +9,6 @@ from textual import on
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Horizontal, Vertical
-from textual.screen import ModalScreen
 from textual.widgets import Button, Input, Label, Static
 
 from gray_kettle import setup_editor as edit
@@ -19,11 +18,12 @@ from gray_kettle.model.setup import Setup
 from gray_kettle.planner.limits import EXAMPLES, parse_limits
 from gray_kettle.safe_text import is_hidden, network_name, printable
 from gray_kettle.tui.frame.row_list import Row, RowList
+from gray_kettle.tui.modal import Modal
 from gray_kettle.tui.start.style import FORM_KEYS, show_error, start_at_top
 from gray_kettle.tui.theme import Cell, fit, minus
 
 
-class CaseForm(ModalScreen[tuple[Path, Setup] | None]):
+class CaseForm(Modal[tuple[Path, Setup] | None]):
     """A new case, or the setup of an existing one (path given)."""
 
     CSS = "CaseForm { align: center middle; }"
@@ -94,7 +94,7 @@ class CaseForm(ModalScreen[tuple[Path, Setup] | None]):
         self.dismiss(None)
 
 
-class NameForm(ModalScreen[str | None]):
+class NameForm(Modal[str | None]):
     """A name for a radio."""
 
     CSS = "NameForm { align: center middle; }"
@@ -118,7 +118,7 @@ class NameForm(ModalScreen[str | None]):
         self.dismiss(None)
 
 
-class OwnForm(ModalScreen[tuple[str, ...] | None]):
+class OwnForm(Modal[tuple[str, ...] | None]):
     """Which of the observed networks are ours."""
 
     CSS = "OwnForm { align: center middle; } OwnForm RowList { height: 16; background: $surface; margin-top: 1; }"

@@ -6,11 +6,12 @@ from textual import on
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Vertical
-from textual.screen import ModalScreen
 from textual.widgets import Input, Label, Static
 
+from gray_kettle.tui.modal import Modal
 
-class MarkForm(ModalScreen[str | None]):
+
+class MarkForm(Modal[str | None]):
     """What happens right now."""
 
     CSS = "MarkForm { align: center middle; }"

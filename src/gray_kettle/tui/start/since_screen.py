@@ -6,11 +6,11 @@ from textual import on
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Vertical
-from textual.screen import ModalScreen
 from textual.widgets import Static
 
 from gray_kettle.safe_text import printable
 from gray_kettle.tui.frame.row_list import Row, RowList
+from gray_kettle.tui.modal import Modal
 from gray_kettle.tui.theme import Cell, fit, minus
 
 if TYPE_CHECKING:
@@ -21,7 +21,7 @@ RESCAN = "rescan"  # what is answered for that key
 _NAME, _CHANNEL, _LEVEL = 26, 16, 5
 
 
-class SinceScreen(ModalScreen[str]):
+class SinceScreen(Modal[str]):
     """Answers with the id of the radio that was chosen, "" for none."""
 
     CSS = """

@@ -12,12 +12,12 @@ from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Horizontal, Vertical
 from textual.message import Message
-from textual.screen import ModalScreen
 from textual.widgets import Button, DirectoryTree, Input, Label, Static
 
 from gray_kettle.errors import KettleError
 from gray_kettle.safe_text import printable
 from gray_kettle.tui.frame.row_list import Row, RowList
+from gray_kettle.tui.modal import Modal
 from gray_kettle.tui.start.style import FORM_KEYS, show_error, start_at_top
 from gray_kettle.tui.theme import fit
 
@@ -50,7 +50,7 @@ class FileTree(DirectoryTree):
         return [p for p in paths if not p.name.startswith(".") and ".kettle" not in p.name]
 
 
-class TakeForm(ModalScreen[Chosen | None]):
+class TakeForm(Modal[Chosen | None]):
     """Which sources, and where they were collected. What is here is found in a worker."""
 
     CSS = """

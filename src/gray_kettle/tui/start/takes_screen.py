@@ -7,12 +7,12 @@ from textual import on
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Vertical
-from textual.screen import ModalScreen
 from textual.widgets import Static
 
 from gray_kettle.errors import KettleError
 from gray_kettle.export.utc import iso
 from gray_kettle.tui.frame.row_list import Row, RowList
+from gray_kettle.tui.modal import Modal
 from gray_kettle.tui.start.style import show_error
 from gray_kettle.tui.theme import Cell, fit
 
@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 _NUMBER, _STATE, _RECORDS, _BEGINS = 4, 17, 10, 18
 
 
-class TakesScreen(ModalScreen[bool]):
+class TakesScreen(Modal[bool]):
     """Answers whether anything was changed. Reading and writing the case happens in a worker."""
 
     CSS = """

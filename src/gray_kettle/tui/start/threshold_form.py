@@ -7,12 +7,12 @@ from textual import on
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Vertical
-from textual.screen import ModalScreen
 from textual.widgets import Input, Static
 
 from gray_kettle.analysis.thresholds import Thresholds, shown, threshold_from
 from gray_kettle.errors import InvalidInput
 from gray_kettle.tui.frame.row_list import Row, RowList
+from gray_kettle.tui.modal import Modal
 from gray_kettle.tui.start.style import show_error
 from gray_kettle.tui.theme import Cell, fit
 
@@ -20,7 +20,7 @@ _FIELDS, _DEFAULTS = fields(Thresholds), Thresholds()
 Overrides = tuple[tuple[str, float], ...]
 
 
-class ThresholdForm(ModalScreen[Overrides | None]):
+class ThresholdForm(Modal[Overrides | None]):
     """Enter on a row changes it; an empty value restores the default."""
 
     CSS = """

@@ -6,7 +6,6 @@ from textual import on
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Vertical
-from textual.screen import ModalScreen
 from textual.widgets import Input, Static
 
 from gray_kettle.analysis.assessment import Emitter
@@ -15,10 +14,11 @@ from gray_kettle.analysis.findings import emitter_title
 from gray_kettle.model.enums import EmitterKind
 from gray_kettle.safe_text import printable
 from gray_kettle.tui.frame.row_list import Row, RowList
+from gray_kettle.tui.modal import Modal
 from gray_kettle.tui.theme import fit, percent
 
 
-class EmitterNameForm(ModalScreen[str | None]):
+class EmitterNameForm(Modal[str | None]):
     """A name for an emitter."""
 
     CSS = "EmitterNameForm { align: center middle; }"
@@ -41,7 +41,7 @@ class EmitterNameForm(ModalScreen[str | None]):
         self.dismiss(None)
 
 
-class KindForm(ModalScreen[str | None]):
+class KindForm(Modal[str | None]):
     """The right kind of an emitter; the likeliest kinds first."""
 
     CSS = "KindForm { align: center middle; } KindForm RowList { height: 14; background: $surface; margin-top: 1; }"

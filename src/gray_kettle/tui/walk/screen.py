@@ -182,7 +182,7 @@ class WalkScreen(Screen[None]):
     def action_leave(self) -> None:
         if self.has_class("-asking"):
             self._end_asking()
-        else:
+        elif self.app.screen is self:
             self.dismiss(None)
 
     # What it looks like
