@@ -267,6 +267,9 @@ def test_the_app_follows_what_is_taken_here_and_by_others_and_moves_nothing(term
     line = next(line for line in before.splitlines() if "window Thu" in line)
     terminal.wait_for(line.strip()[:30])
     assert main(["take", str(own_demo), "sim:office?speed=60", "--for", "2s", "--spot", "attic"]) == 0
+    with Case.open(own_demo) as opened:
+        scans = sum(take.records for take in opened.takes() if "scan" in take.kind)
+    terminal.wait_for(f"{scans:,} scans".replace(",", " "))  # in the title, without a key
     terminal.keys("T")
     terminal.wait_for("Takes", "attic")
 

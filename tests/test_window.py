@@ -41,6 +41,13 @@ def test_no_shift_ends_where_nothing_was_taken(start, direction):
         assert window[1] - window[0] == pytest.approx(HOUR / 2, abs=1)
 
 
+def test_no_zoom_ends_where_nothing_was_taken():
+    window = 0.0, END  # its middle lies in the ten days between two visits
+    for _ in range(4):
+        window = windows.next_zoom(state(*window))
+        assert has_data(window)
+
+
 def test_the_day_before_the_newest_and_the_busiest():
     assert windows.day_before(state(1.5 * DAY, 1.5 * DAY + HOUR)) == (0.5 * DAY, 0.5 * DAY + HOUR)
     assert has_data(windows.day_before(state(13 * DAY, 13 * DAY + HOUR)))

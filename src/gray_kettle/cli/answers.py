@@ -20,7 +20,7 @@ from gray_kettle.cli.options import (
 from gray_kettle.cli.progress import progress_bar
 from gray_kettle.errors import KettleError
 
-_MOST_LINES = 2000
+_MOST_LINES = 2000  # of a flood of made-up radios the rest says nothing, and takes a minute to lay out
 
 
 def heard(case: CasePath, band: Band = None, from_: Start = None, to: End = None, json: Json = False) -> None:
@@ -36,9 +36,7 @@ def heard(case: CasePath, band: Band = None, from_: Start = None, to: End = None
     else:
         from gray_kettle.export.text import heard_table, print_rich
 
-        shown = radios[
-            :_MOST_LINES
-        ]  # of a flood of made-up radios the rest says nothing, and takes a minute to lay out
+        shown = radios[:_MOST_LINES]
         print_rich(heard_table(shown) if shown else "No radio was observed: take a scan or a capture.")
         if len(shown) < len(radios):
             print(f"… and {len(radios) - len(shown):,} fainter radios: --json lists all.")

@@ -93,7 +93,8 @@ def next_zoom(state: ViewState) -> tuple[float, float] | None:
     shorter = [s for s in steps if s < length * 0.99]
     if not steps:
         return None
-    return around(state, (state.start_s + state.end_s) / 2, max(shorter) if shorter else whole)
+    zoomed = around(state, (state.start_s + state.end_s) / 2, max(shorter) if shorter else whole)
+    return _with_data(state, zoomed, -1)  # a case begins with data: there is some before a gap
 
 
 def is_whole(state: ViewState, start_s: float, end_s: float) -> bool:
