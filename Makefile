@@ -9,7 +9,7 @@ demo: $(VENV)/.app
 	@$(BIN)/gray-kettle demo
 
 test: $(VENV)/.dev
-	@tools/need tmux /usr/sbin/sshd:openssh-server ssh:openssh-client
+	@tools/need tmux /usr/sbin/sshd:openssh-server ssh:openssh-client /usr/sbin/mosquitto:mosquitto openssl
 	@$(MAKE) --no-print-directory lint
 	@$(BIN)/pytest --numprocesses 2 --dist loadfile
 

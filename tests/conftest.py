@@ -2,6 +2,7 @@
 
 import os
 import tempfile
+import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -37,10 +38,27 @@ def terminal(tmp_path: Path) -> Iterator[Terminal]:
 
 @pytest.fixture(scope="session")
 def demo_case(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """The demo case; tests only read it."""
-    path = tmp_path_factory.mktemp("demo") / "tern-quay.kettle"
-    assert main(["demo", "--make", str(path)]) == 0
+    """The demo case; tests only read it. Made once for all processes that run tests."""
+    path = _folder_of_all(tmp_path_factory) / "tern-quay.kettle"
+    making = path.with_suffix(".making")
+    try:
+        making.touch(exist_ok=False)
+    except FileExistsError:
+        while not path.with_suffix(".made").exists():
+            time.sleep(0.1)
+    else:
+        try:
+            assert main(["demo", "--make", str(path)]) == 0
+        finally:
+            path.with_suffix(".made").touch()
     return path
+
+
+def _folder_of_all(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    base = tmp_path_factory.getbasetemp()
+    folder = (base.parent if "PYTEST_XDIST_WORKER" in os.environ else base) / "demo"
+    folder.mkdir(exist_ok=True)
+    return folder
 
 
 @pytest.fixture

@@ -6,7 +6,6 @@ import pytest
 
 from gray_kettle.planner.propose import propose
 from gray_kettle.session import load_session
-from gray_kettle.simulator.demo import make_demo
 from gray_kettle.store import Case
 
 
@@ -164,14 +163,3 @@ def test_clients_are_assessed_where_their_radio_is_heard_best(session):
     # The captures were taken in the hall: they tell of the hall's clients, not of the pier's.
     assert radio(session, "hall", "2.4").client_level_dbm is not None
     assert radio(session, "pier", "2.4").client_level_dbm is None
-
-
-@pytest.mark.slow
-def test_made_twice_it_holds_the_same(demo_case, tmp_path, session):
-    again = tmp_path / "again.kettle"
-    make_demo(again)
-    with Case.open(again) as case:
-        other = load_session(case)
-    assert repr(other.assessment) == repr(session.assessment)
-    assert [t.digest for t in other.observations.takes] == [t.digest for t in session.observations.takes]
-    assert again.stat().st_size < 30e6

@@ -273,7 +273,7 @@ def test_noise_and_dropped_rows_never_raise_confidence():
 @pytest.mark.slow
 def test_half_the_rows_change_no_kind():
     compared = 0
-    for number in range(12):
+    for number in range(7):
         made = by_chance(number, DEVELOPMENT)
         span = made.instrument.span
         codes = np.concatenate(
@@ -284,7 +284,7 @@ def test_half_the_rows_change_no_kind():
             same = [w for w in whole if min(w.high_hz, s.high_hz) > max(w.low_hz, s.low_hz)]
             compared += bool(same)
             assert not same or s.kind in {"unknown", *(w.kind for w in same)}, (number, s.kind)
-    assert compared >= 8
+    assert compared >= 5
 
 
 @pytest.mark.parametrize("bins", [-13, 8, 40])

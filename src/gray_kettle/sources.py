@@ -7,9 +7,9 @@ import math
 import shlex
 import subprocess
 import time
-from collections.abc import Callable, Iterator
-from contextlib import ExitStack, closing
-from dataclasses import dataclass, field
+from collections.abc import Callable, Generator, Iterator
+from contextlib import ExitStack, closing, contextmanager
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -26,6 +26,7 @@ from gray_kettle.store import Case
 if TYPE_CHECKING:
     from gray_kettle.collect.files import Source
     from gray_kettle.collect.live.folder import WatchedFolder
+    from gray_kettle.collect.probe.broker import Broker
 
 IsCancelled = Callable[[], bool]
 
@@ -71,6 +72,8 @@ def check(name: str) -> None:
         _LIVE[kind.scheme](_uri(name, kind))
     elif kind is not None and kind.scheme == "watch":
         _folder(_uri(name, kind))
+    elif kind is not None and kind.scheme in _MQTT:
+        _broker(_uri(name, kind))
 
 
 def _uri(name: str, kind: SourceKind) -> Uri:
@@ -101,11 +104,11 @@ def take_from(case: Case, name: str, wish: Wish) -> list[TakeResult]:
         return wish.is_cancelled() or time.monotonic() >= until_s
 
     uri = _uri(name, kind)
+    if kind.scheme in _MANY:
+        return list(_MANY[kind.scheme](case, uri, wish, is_over))
     with ExitStack() as stack:
         if kind.scheme in _STREAMS:
             return [_ingested(case, _stream(uri, wish, is_over, stack), wish, is_over)]
-        if kind.scheme == "watch":
-            return list(_from_folder(case, _folder(uri), wish, is_over))
         source = _LIVE[kind.scheme](uri)
         return [
             take_live(
@@ -118,6 +121,42 @@ def take_from(case: Case, name: str, wish: Wish) -> list[TakeResult]:
                 control=wish.control,
             )
         ]
+
+
+@dataclass(frozen=True)
+class OpenSource:
+    """One source that is being listened to. notes are complete once the pieces are through."""
+
+    name: str
+    kind: str
+    notes: list[str]
+    pieces: Generator[Piece]
+
+
+@contextmanager
+def listening(name: str, wish: Wish) -> Iterator[OpenSource]:
+    """What a live source hears, without a case. Raises: KettleError, where it is none, or cannot be opened."""
+    kind = kind_of(name)
+    if kind is None or kind.scheme in _MANY:
+        raise KettleError(
+            f"{printable(name)} is nothing to listen to: `gray-kettle sources` lists what is, for example wifi:."
+        )
+    until_s = time.monotonic() + wish.seconds
+
+    def is_over() -> bool:
+        return wish.is_cancelled() or time.monotonic() >= until_s
+
+    uri = _uri(name, kind)
+    with ExitStack() as stack:
+        if kind.scheme in _STREAMS:
+            stream = _stream(uri, wish, is_over, stack)
+            stack.callback(stream.input_stream.close)
+            opened = OpenSource(stream.input_stream.name, stream.kind, stream.notes, stream.pieces())
+        else:
+            source = _LIVE[kind.scheme](uri)
+            opened = OpenSource(source.name, source.kind, source.notes, source.pieces(is_over))
+        stack.callback(opened.pieces.close)
+        yield opened
 
 
 def _ingested(case: Case, source: "Source", wish: Wish, is_over: IsCancelled | None = None) -> TakeResult:
@@ -171,16 +210,37 @@ def _folder(uri: Uri) -> "WatchedFolder":
     return WatchedFolder(uri)
 
 
-def _from_folder(
-    case: Case, folder: "WatchedFolder", wish: Wish, is_over: IsCancelled
-) -> Iterator[TakeResult]:
+def _from_folder(case: Case, uri: Uri, wish: Wish, is_over: IsCancelled) -> Iterator[TakeResult]:
     """One take a file; a file that cannot be read is reported among the others."""
-    with closing(folder.files(is_over)) as files:
+    with closing(_folder(uri).files(is_over)) as files:
         for path in files:
             try:
                 yield _ingested(case, open_file(path, wish.sweeps, is_over), wish, is_over)
             except KettleError as error:
                 yield TakeResult(printable(path.name), "not read", 0, 0, (str(error),), None)
+
+
+# A broker
+
+
+def _broker(uri: Uri) -> "Broker":
+    from gray_kettle.collect.probe.broker import broker_of
+
+    return broker_of(uri)
+
+
+def _from_broker(case: Case, uri: Uri, wish: Wish, is_over: IsCancelled) -> Iterator[TakeResult]:
+    """One take for each probe, source and spot."""
+    from gray_kettle.collect.probe.collect import Collection
+
+    yield from Collection(case, _broker(uri), wish.spot).run(is_over, wish.on_piece)
+
+
+_MQTT = ("mqtt", "mqtts")
+_MANY: dict[str, Callable[[Case, Uri, Wish, IsCancelled], Iterator[TakeResult]]] = {
+    "watch": _from_folder,
+    **dict.fromkeys(_MQTT, _from_broker),
+}
 
 
 # Live
@@ -303,6 +363,7 @@ KINDS = (
     SourceKind("sweep", "Any program or pipe that prints sweeps", "sweep:PROGRAM … or sweep:PIPE or sweep:-"),
     SourceKind("pcap", "A capture that is being written", "pcap:PIPE or pcap:-"),
     SourceKind("fft", "Spectral records of a Wi-Fi card", "fft:/path/of/the/relay/file"),
+    SourceKind("mqtt", "Probes, through an MQTT broker", "mqtt://broker.example/site (mqtts: with TLS)", is_bare=False),
     SourceKind("watch", "A folder in which files arrive", "watch:FOLDER"),
     SourceKind(
         "sim", "A simulated site, to try things out", "sim:pier?speed=60&seed=1", here=lambda: ("sim:",), is_bare=False
@@ -325,3 +386,4 @@ def found_here() -> tuple[SourceState, ...]:
 
 
 _BY_SCHEME = {kind.scheme: kind for kind in KINDS}
+_BY_SCHEME["mqtts"] = replace(_BY_SCHEME["mqtt"], scheme="mqtts")

@@ -16,6 +16,7 @@ import typer
 from gray_kettle import __version__
 from gray_kettle.cli import answers, diagnostics, files, open_app, setup
 from gray_kettle.cli.apply import apply
+from gray_kettle.cli.probe import probe
 from gray_kettle.cli.sources import sources
 from gray_kettle.cli.stand_in import stand_in
 from gray_kettle.cli.stopping import INTERRUPTED
@@ -44,6 +45,7 @@ _COMMANDS: dict[str, Callable[..., None]] = {
     "take": take,
     "takes": takes,
     "watch": watch,
+    "probe": probe,
     "sources": sources,
     "check": check,
     "heard": answers.heard,

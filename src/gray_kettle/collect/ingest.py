@@ -1,21 +1,19 @@
 """From a source into a case: one take, with progress, cancelled at any time without loss."""
 
-import itertools
 import math
 import time
 from collections.abc import Callable, Mapping
 from contextlib import closing
 from dataclasses import dataclass
 
-import numpy as np
-
 from gray_kettle.collect.files import Source
 from gray_kettle.collect.input_stream import InputStream
+from gray_kettle.collect.joining import joined
 from gray_kettle.collect.live.source import LiveSource, TakeControl, clock
 from gray_kettle.collect.possible_times import with_possible_times
 from gray_kettle.collect.prefetch import ahead_or_none
 from gray_kettle.errors import KettleError
-from gray_kettle.model.records import Piece, SweepRows
+from gray_kettle.model.records import Piece
 from gray_kettle.safe_text import printable
 from gray_kettle.store import Case
 from gray_kettle.store.database import PATIENCE_S, CannotWriteNow
@@ -309,34 +307,10 @@ class _Buffer:
 
     def write(self) -> None:
         """Store what waits; what could not be stored goes on waiting."""
-        groups = [(r, list(g)) for r, g in itertools.groupby(self._waiting, _is_of_sweeps)]
-        for are_sweeps, group in groups:
-            for piece in [_joined(group)] if are_sweeps else group:
-                self._case.append(self._number, piece)
-                del self._waiting[: len(group) if are_sweeps else 1]
+        if self._waiting:
+            self._case.append(self._number, joined(self._waiting))
+            self._waiting.clear()
         self._written_s = time.monotonic()
-
-
-def _is_of_sweeps(piece: Piece) -> bool:
-    """Whether sweeps are all that it holds."""
-    return not (
-        piece.announcements
-        or len(piece.surveys)
-        or len(piece.links)
-        or len(piece.traffic)
-        or len(piece.listening)
-    )
-
-
-def _joined(waiting: list[Piece]) -> Piece:
-    """The sweeps of several pieces as one."""
-    sweeps = []
-    for span, rows in itertools.groupby((r for p in waiting for r in p.sweeps), key=lambda r: r.span):
-        parts = list(rows)
-        times, levels = ([getattr(p, name) for p in parts] for name in ("time_s", "levels_dbm"))
-        sweeps.append(SweepRows(span, np.concatenate(times), np.concatenate(levels)))
-    records, skipped = sum(p.records for p in waiting), sum(p.skipped for p in waiting)
-    return Piece(sweeps=tuple(sweeps), records=records, skipped=skipped)
 
 
 def _held_already(source: Source, number: int) -> TakeResult:

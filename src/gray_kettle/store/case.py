@@ -2,7 +2,7 @@
 
 import json
 from collections import Counter
-from collections.abc import Callable, Container
+from collections.abc import Callable, Container, Mapping, Sequence
 from contextlib import AbstractContextManager
 from pathlib import Path
 from typing import Any, TypeVar
@@ -150,17 +150,30 @@ class Case:
 
         read: how far its input was read for it.
         """
+        self.append_all([(take, piece, read)])
+
+    def append_all(
+        self, parts: Sequence[tuple[int, Piece, Input | None]], known: Mapping[str, int] | None = None
+    ) -> None:
+        """Add (take, piece, read) of several takes: all of them, or nothing.
+
+        known: how far inputs were read before, by digest. Raises: ReadMeanwhile, where another process read further.
+        """
         has_begun = False
         try:
             with self._database.writing() as db:
                 has_begun = True
-                self._append(db, take, piece, read)
+                if known:
+                    self.take_list.check_read(db, known)
+                for take, piece, read in parts:
+                    self._append(db, take, piece, read)
         except BaseException:
-            if has_begun:  # what is known of it in memory was not stored
-                self._chunk_writers.pop(take, None)
-                self._writers.pop(take, None)
+            if has_begun:  # what is known of them in memory was not stored
                 self._texts = Texts(self.damage)
-                self.take_list.roll_back(take)
+                for take, _, _ in parts:
+                    self._chunk_writers.pop(take, None)
+                    self._writers.pop(take, None)
+                    self.take_list.roll_back(take)
             raise
 
     def _append(self, db: sa.Connection, take: int, piece: Piece, read: Input | None) -> None:

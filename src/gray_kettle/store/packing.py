@@ -30,7 +30,7 @@ def pack(table: Columns) -> tuple[str, bytes]:
     """(names and types of the columns, packed bytes). Same columns, same bytes."""
     names, parts = [], []
     for column in fields(table):
-        values = getattr(table, column.name)
+        values = np.ascontiguousarray(getattr(table, column.name))
         names.append(f"{column.name}:{values.dtype.str}")
         # Bytes of equal weight side by side: neighbouring rows differ little, and pack far better so.
         parts.append(values.view(np.uint8).reshape(len(values), -1).T.tobytes())

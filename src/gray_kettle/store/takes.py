@@ -13,7 +13,7 @@ from typing import Any
 
 import sqlalchemy as sa
 
-from gray_kettle.errors import InvalidInput
+from gray_kettle.errors import InvalidInput, KettleError
 from gray_kettle.model.enums import TakeState
 from gray_kettle.model.records import Piece, TakeInfo
 from gray_kettle.safe_text import printable
@@ -46,6 +46,10 @@ def checkpoint_after(octets: int) -> int:
     """Where the next checkpoint of an input is, which was read so far."""
     step = _SMALL_STEP if octets < _STEP else _STEP
     return octets // step * step + step
+
+
+class ReadMeanwhile(KettleError):
+    """Another process stored more of the same input."""
 
 
 class Takes:
@@ -135,6 +139,12 @@ class Takes:
             rows = self.rows(db)
         found = {row["number"]: _input(row) for row in rows}
         return {number: read for number, read in found.items() if read.octets}
+
+    def check_read(self, db: sa.Connection, known: Mapping[str, int]) -> None:
+        """Raises: ReadMeanwhile, where an input (by digest) was read further than is known."""
+        for read in map(_input, self.rows(db)):
+            if read.octets > known.get(read.digest, read.octets):
+                raise ReadMeanwhile("Another process takes the same into this case: let one of them do it.")
 
     def set_aside(self, number: int) -> None:
         """Count a take no more. What it superseded counts again. Raises: InvalidInput, where there is none."""
