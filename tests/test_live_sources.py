@@ -14,11 +14,12 @@ import threading
 import time
 from contextlib import contextmanager, nullcontext
 from pathlib import Path
+from types import SimpleNamespace
 
 import pytest
 
 from gray_kettle.cli.main import main
-from gray_kettle.collect.live import monitor, system_wifi, uri
+from gray_kettle.collect.live import monitor, source, system_wifi, uri
 from gray_kettle.collect.live.source import TakeControl
 from gray_kettle.errors import KettleError
 from gray_kettle.model.setup import Setup
@@ -110,6 +111,16 @@ def test_an_interface_that_vanishes_is_a_gap_and_comes_back(case, this_computer)
     wish = Wish(is_cancelled=until(lambda: len(scans) == 2), on_piece=on_piece)
     (result,) = take_from(case, "wifi:wlan7?interval=2s", wish)
     assert any("Lost at" in note and "restored after" in note for note in result.notes), result.notes
+
+
+@pytest.mark.parametrize(("day_s", "said"), [(905, "for 900 s before"), (-55, "set back by 60 s"), (15, "")])
+def test_a_computer_that_slept_and_a_clock_that_was_set_are_noted(monkeypatch, day_s, said):
+    now = SimpleNamespace(time=lambda: 1.8e9, monotonic=lambda: 50.0)
+    monkeypatch.setattr(source, "time", now)
+    watch = source.ClockWatch()
+    now.time, now.monotonic = lambda: 1.8e9 + day_s, lambda: 55.0
+    assert said in watch.check()
+    assert bool(said) == bool(said and not watch.check())
 
 
 def test_without_wifi_one_line_says_what_can_be_used_instead(case, tmp_path, monkeypatch, capsys):

@@ -6,6 +6,7 @@ A new live source is added here: see CONTRIBUTING.md, "A source".
 import math
 import shlex
 import subprocess
+import sys
 import time
 from collections.abc import Callable, Generator, Iterator
 from contextlib import ExitStack, closing, contextmanager
@@ -258,6 +259,14 @@ def _wifi(uri: Uri) -> LiveSource:
     return open_system_wifi(uri)
 
 
+def _kernel(uri: Uri) -> LiveSource:
+    from gray_kettle.collect.live.kernel_scans import KernelScans
+
+    if lack := _kernel_missing():
+        raise KettleError(f"{uri.shown} cannot be used. {lack}")
+    return KernelScans(uri, uri.rest or next(iter(_interfaces()), ""))
+
+
 def _monitor(uri: Uri) -> LiveSource:
     from gray_kettle.collect.live.monitor import MonitorCapture
 
@@ -286,6 +295,7 @@ def _simulation(uri: Uri) -> LiveSource:
 _LIVE: dict[str, Callable[[Uri], LiveSource]] = {
     "scpi": _scpi,
     "wifi": _wifi,
+    "nl80211": _kernel,
     "monitor": _monitor,
     "ssh": _ssh,
     "sim": _simulation,
@@ -308,6 +318,16 @@ def _wifi_here() -> tuple[str, ...]:
     if _wifi_missing():
         return ()
     return tuple(f"wifi:{name}" for name in interfaces()) or ("wifi:",)
+
+
+def _kernel_missing() -> str:
+    if not sys.platform.startswith("linux"):
+        return "It is of Linux only: use wifi:."
+    return "" if _interfaces() else _wifi_missing()
+
+
+def _kernel_here() -> tuple[str, ...]:
+    return tuple(f"nl80211:{name}" for name in _interfaces())
 
 
 def _monitor_missing() -> str:
@@ -351,6 +371,10 @@ def _ssh_missing() -> str:
 KINDS = (
     SourceKind(
         "wifi", "The Wi-Fi of this computer", "wifi: or wifi:wlan0?interval=10s", _wifi_missing, _wifi_here, False
+    ),
+    SourceKind(
+        "nl80211", "The same, asked of the Linux kernel", "nl80211:wlan0?channels=1,6,11&passive=yes",
+        _kernel_missing, _kernel_here, False
     ),
     SourceKind(
         "monitor", "Frames in monitor mode", "monitor:wlan1?channels=1,6,11,36&dwell=250ms", _monitor_missing,

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from gray_kettle.collect.files import Source
 from gray_kettle.collect.input_stream import InputStream
 from gray_kettle.collect.joining import joined
-from gray_kettle.collect.live.source import LiveSource, TakeControl, clock
+from gray_kettle.collect.live.source import ClockWatch, LiveSource, TakeControl, clock
 from gray_kettle.collect.possible_times import with_possible_times
 from gray_kettle.collect.prefetch import ahead_or_none
 from gray_kettle.errors import KettleError
@@ -222,6 +222,7 @@ class _LiveTakes:
         self._case, self._source, self._control = case, source, control
         self._records = self._skipped = 0  # of the takes before
         self._paused_s = 0.0
+        self._clock = ClockWatch()
         self._said: list[str] = []
         self._begin()
 
@@ -238,6 +239,7 @@ class _LiveTakes:
     def follow(self) -> None:
         """Do what the person wants meanwhile."""
         now_s = time.time()
+        self._said += filter(None, [self._clock.check()])
         if self._control.is_paused and not self._paused_s:
             self._paused_s = now_s
         elif self._paused_s and not self._control.is_paused:

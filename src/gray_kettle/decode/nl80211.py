@@ -24,7 +24,7 @@ from gray_kettle.model.records import Piece
 
 LINK = 253
 _COOKED_BYTES = 16  # before each message in a capture of an nlmon device
-_HEADER_BYTES, _GENERIC_BYTES = 16, 4
+HEADER_BYTES, GENERIC_BYTES = 16, 4
 _NEW_SCAN_RESULTS = 34
 _LARGEST = 1 << 20
 _FIRST_FAMILY = 16  # smaller types are netlink's own: done, error, nothing
@@ -36,7 +36,7 @@ _BSSID, _FREQUENCY, _INTERVAL, _CAPABILITY, _ELEMENTS, _SIGNAL_MBM, _SIGNAL_UNSP
 
 
 @dataclass(frozen=True)
-class _Order:
+class Order:
     """Byte order of the machine that wrote the messages."""
 
     sign: str
@@ -49,12 +49,12 @@ def order_of(head: bytes) -> str | None:
     """ "<" or ">" where the bytes begin with netlink messages that hold a scan answer; None for anything else."""
     for sign in "<>":
         at, seen = 0, 0
-        while at + _HEADER_BYTES <= len(head):
+        while at + HEADER_BYTES <= len(head):
             length, kind = struct.unpack_from(sign + "IH", head, at)
-            if not _HEADER_BYTES <= length <= _LARGEST or (kind < _FIRST_FAMILY and kind > 4):
+            if not HEADER_BYTES <= length <= _LARGEST or (kind < _FIRST_FAMILY and kind > 4):
                 break  # damage: what was seen before it counts
-            if kind >= _FIRST_FAMILY and at + _HEADER_BYTES < len(head):
-                seen += head[at + _HEADER_BYTES] == _NEW_SCAN_RESULTS
+            if kind >= _FIRST_FAMILY and at + HEADER_BYTES < len(head):
+                seen += head[at + HEADER_BYTES] == _NEW_SCAN_RESULTS
             at += length + -length % 4
         if seen:
             return sign
@@ -70,7 +70,7 @@ class ScanAnswers:
 
     def pieces(self, file: ByteReader, head: bytes, time_s: float) -> Generator[Piece]:
         """Messages one behind the other, all of them of one time. Raises: DecodeError at damage, after a last piece."""
-        order = _Order(order_of(head) or "<")
+        order = Order(order_of(head) or "<")
         data, offset = b"", 0
         while True:
             room = np.empty(1 << 20, np.uint8)
@@ -95,32 +95,38 @@ class ScanAnswers:
             if sign is None or math.isnan(time_s):
                 continue
             try:
-                self._messages(raw, _Order(sign), float(time_s), block.offset + int(start), last=False)
+                self._messages(raw, Order(sign), float(time_s), block.offset + int(start), last=False)
             except DecodeError:  # of this packet; the next one begins anew
                 self._rows.skipped += 1
         return self._rows.piece()
 
-    def _messages(self, data: bytes, order: _Order, time_s: float, offset: int, *, last: bool) -> int:
+    def answer(self, raw: bytes, order: Order, time_s: float) -> Piece:
+        """A whole answer to one request, of one scan even where nobody was heard. Raises: DecodeError."""
+        self._messages(raw, order, time_s, 0, last=True)
+        self._rows.scans = 1
+        return self._rows.piece()
+
+    def _messages(self, data: bytes, order: Order, time_s: float, offset: int, *, last: bool) -> int:
         at = 0
-        while at + _HEADER_BYTES <= len(data):
+        while at + HEADER_BYTES <= len(data):
             length, kind, _, sequence = struct.unpack_from(order.sign + "IHHI", data, at)
-            if not _HEADER_BYTES <= length <= _LARGEST:
+            if not HEADER_BYTES <= length <= _LARGEST:
                 raise DecodeError(f"A message header states a length of {length:,} bytes", offset + at)
             if at + length > len(data):
                 break
-            body = data[at + _HEADER_BYTES : at + length]
+            body = data[at + HEADER_BYTES : at + length]
             if kind >= _FIRST_FAMILY and body[:1] == bytes([_NEW_SCAN_RESULTS]):
                 if self._dump != (sequence, time_s):
                     self._dump = (sequence, time_s)
                     self._rows.scans += 1
-                self._scan_result(body[_GENERIC_BYTES:], order, time_s)
+                self._scan_result(body[GENERIC_BYTES:], order, time_s)
             at += length + -length % 4
         if last and at < len(data):
             raise DecodeError("The messages stop in the middle of one", offset + at)
         return min(at, len(data))
 
-    def _scan_result(self, body: bytes, order: _Order, time_s: float) -> None:
-        bss = dict(_attributes(dict(_attributes(body, order)).get(_BSS, b""), order))
+    def _scan_result(self, body: bytes, order: Order, time_s: float) -> None:
+        bss = dict(attributes(dict(attributes(body, order)).get(_BSS, b""), order))
         bssid, mhz = bss.get(_BSSID, b""), order.words(bss.get(_FREQUENCY, b""))
         raw = max(bss.get(_ELEMENTS, b""), bss.get(_BEACON_ELEMENTS, b""), key=len)
         if len(bssid) != 6 or not mhz:
@@ -151,7 +157,7 @@ class ScanAnswers:
         )
 
 
-def _attributes(raw: bytes, order: _Order) -> Iterator[tuple[int, bytes]]:
+def attributes(raw: bytes, order: Order) -> Iterator[tuple[int, bytes]]:
     """(type, content); ends quietly where one is cut short."""
     at = 0
     while at + 4 <= len(raw):

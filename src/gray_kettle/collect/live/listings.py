@@ -11,7 +11,6 @@ from gray_kettle.model.records import Piece
 
 INTERVAL_S, LEAST_INTERVAL_S = 10.0, 2.0
 _DEADLINE_S = 30.0
-_JUMP_S = 20.0  # by so much more the clock of the day went on: it was set, or the computer slept
 
 
 @dataclass(frozen=True)
@@ -43,13 +42,11 @@ class RepeatedListings:
         yield from retried(lambda: self._rounds(is_cancelled), self.notes, is_cancelled, self._refusal)
 
     def _rounds(self, is_cancelled: IsCancelled) -> Generator[Piece]:
-        went_on = _ClockWatch(self.notes)
         while not is_cancelled():
             began_s = time.monotonic()
             for listing in self._listings:
                 yield from self._of(listing, is_cancelled)
             wait(self._interval_s - (time.monotonic() - began_s), is_cancelled)
-            went_on.check()
 
     def _of(self, listing: Listing, is_cancelled: IsCancelled) -> Generator[Piece]:
         try:
@@ -95,22 +92,3 @@ def read_listing(
         yield piece if is_scan else replace(piece, records=0)
     for note in reader.notes:
         say(note)
-
-
-class _ClockWatch:
-    """Notices that the clock was set, or that the computer slept."""
-
-    def __init__(self, notes: Notes) -> None:
-        self._notes = notes
-        self._day_s, self._steady_s = time.time(), time.monotonic()
-
-    def check(self) -> None:
-        day_s, steady_s = time.time(), time.monotonic()
-        jumped_s = (day_s - self._day_s) - (steady_s - self._steady_s)
-        if jumped_s > _JUMP_S:
-            self._notes.say(
-                f"Nothing was heard for {jumped_s:.0f} s: the computer slept, or its clock was set."
-            )
-        elif jumped_s < -_JUMP_S:
-            self._notes.say(f"The clock of this computer was set back by {-jumped_s:.0f} s.")
-        self._day_s, self._steady_s = day_s, steady_s

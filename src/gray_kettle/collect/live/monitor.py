@@ -15,7 +15,7 @@ import numpy as np
 
 from gray_kettle.collect.live.command import output_of
 from gray_kettle.collect.live.source import IsCancelled, LostError, Notes, retried
-from gray_kettle.collect.live.uri import Uri, interface_of
+from gray_kettle.collect.live.uri import Uri, channels_of, interface_of
 from gray_kettle.decode.capture import CaptureReader
 from gray_kettle.decode.capture_files import PacketBlock
 from gray_kettle.errors import KettleError
@@ -48,7 +48,7 @@ class MonitorCapture:
         self.name = interface_of(uri.rest, uri)
         self.notes = Notes()
         self._dwell_s = uri.seconds("dwell", DWELL_S, _LEAST_DWELL_S)
-        self._channels = list(_channels(uri))
+        self._channels = list(channels_of(uri) or _BUILT_IN)
         lack = missing(self.name)
         if lack:
             raise KettleError(f"{uri.shown}: {lack}")
@@ -107,20 +107,6 @@ class MonitorCapture:
         listened = Listening(*ones, ones[1] - ones[0])
         piece = reader.piece(_block(packets, times_s)) if packets else Piece()
         return replace(piece, listening=listened)
-
-
-def _channels(uri: Uri) -> Iterator[tuple[str, int]]:
-    """Channels that were asked for, as 6, or 5:36 where the band must be said. Raises: KettleError."""
-    if "channels" not in uri.options:
-        yield from _BUILT_IN
-        return
-    for word in uri.options["channels"].split(","):
-        band, _, number = word.strip().rpartition(":")
-        n = int(number) if number.isdigit() else 0
-        band = band or ("2.4" if n <= 14 else "5")
-        if n not in (numbers(band) if band in ("2.4", "5", "6") else ()):
-            raise KettleError(f"{uri.shown}: write channels as 1,6,11,36, and those of 6 GHz as 6:37.")
-        yield band, n
 
 
 def missing(interface: str) -> str:

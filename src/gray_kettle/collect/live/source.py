@@ -13,6 +13,7 @@ _TRIES = 3  # to reach it a first time
 _FIRST_PAUSE_S, _LONGEST_PAUSE_S = 0.5, 8.0
 _MOST_NOTES = 40
 _STEP_S = 0.05
+_JUMP_S = 20.0  # by so much more the clock of the day went on than the one that cannot be set
 
 IsCancelled = Callable[[], bool]
 
@@ -47,6 +48,24 @@ class Notes(list[str]):
     def say(self, note: str) -> None:
         if note not in self and len(self) < _MOST_NOTES:
             self.append(note)
+
+
+class ClockWatch:
+    """Notices that the clock of this computer was set, or that it slept."""
+
+    def __init__(self) -> None:
+        self._day_s, self._steady_s = time.time(), time.monotonic()
+
+    def check(self) -> str:
+        """What happened since the last check, in a sentence; "" for nothing."""
+        day_s, steady_s = time.time(), time.monotonic()
+        jumped_s = (day_s - self._day_s) - (steady_s - self._steady_s)
+        self._day_s, self._steady_s = day_s, steady_s
+        if jumped_s > _JUMP_S:
+            return f"Nothing was heard for {jumped_s:.0f} s before {clock(day_s)}: the computer slept, or its clock was set."
+        if jumped_s < -_JUMP_S:
+            return f"The clock of this computer was set back by {-jumped_s:.0f} s at {clock(day_s)}."
+        return ""
 
 
 def retried(

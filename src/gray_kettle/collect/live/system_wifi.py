@@ -8,8 +8,9 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from gray_kettle.collect.live import command
+from gray_kettle.collect.live.kernel_scans import KernelScans
 from gray_kettle.collect.live.listings import INTERVAL_S, LEAST_INTERVAL_S, Listing, RepeatedListings
-from gray_kettle.collect.live.source import LostError
+from gray_kettle.collect.live.source import LiveSource, LostError
 from gray_kettle.collect.live.uri import Uri, interface_of
 from gray_kettle.errors import KettleError
 from gray_kettle.safe_text import printable
@@ -90,23 +91,23 @@ def missing(platform: str = sys.platform) -> str:
     """What is missing for `wifi:` and how to get it; "" where nothing is."""
     if platform not in _WAYS:
         return "This system has no listing that is read; take a file, or an access point by ssh://."
-    if way_of(platform) is None:
-        names = " nor ".join(way.program for way in _WAYS[platform])
-        how = " (Debian: apt install iw)" if platform == "linux" else ""
-        return f"Neither {names} is installed{how}." if " nor " in names else f"{names} is not installed."
+    if platform != "linux" and way_of(platform) is None:
+        return f"{_WAYS[platform][0].program} is not installed."
     if platform == "linux" and not interfaces():
         return "This computer has no Wi-Fi interface: plug one in, or use an access point (ssh://), a file or a pipe."
     return ""
 
 
-def open_system_wifi(uri: Uri) -> RepeatedListings:
+def open_system_wifi(uri: Uri) -> LiveSource:
     """`wifi:` or `wifi:IFACE`, with ?interval=. Raises: KettleError, with what is missing."""
     uri.refuse_unknown("interval")
     lack = missing()
-    way = way_of()
-    if lack or way is None:
+    if lack:
         raise KettleError(f"{uri.shown} cannot be used. {lack}")
     interface = interface_of(uri.rest, uri) if uri.rest else next(iter(interfaces()), "")
+    way = way_of()
+    if way is None:  # neither program is here: the kernel needs none
+        return KernelScans(uri, interface)
     return RepeatedListings(
         f"this computer ({interface or way.title})",
         way.listings(interface),

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from urllib.parse import parse_qsl
 
 from gray_kettle.errors import KettleError
+from gray_kettle.phy.channels import BANDS, numbers
 from gray_kettle.safe_text import printable
 
 _SCHEME = re.compile(r"([a-z][a-z0-9]+):(.*)", re.DOTALL)
@@ -69,3 +70,19 @@ def interface_of(name: str, uri: Uri) -> str:
     if not _INTERFACE.fullmatch(name) or name.startswith("-"):
         raise KettleError(f"{uri.shown}: “{printable(name)}” is not the name of an interface, such as wlan0.")
     return name
+
+
+def channels_of(uri: Uri) -> tuple[tuple[str, int], ...]:
+    """(band, number) of ?channels=, written as 6, or 5:36 where the band must be said; () where it is not given.
+
+    Raises: KettleError, for what is none.
+    """
+    found = []
+    for word in filter(None, uri.options.get("channels", "").split(",")):
+        band, _, number = word.strip().rpartition(":")
+        n = int(number) if number.isdecimal() else 0
+        band = band or ("2.4" if n <= 14 else "5")
+        if n not in (numbers(band) if band in BANDS else ()):
+            raise KettleError(f"{uri.shown}: write channels as 1,6,11,36, and those of 6 GHz as 6:37.")
+        found.append((band, n))
+    return tuple(found)
