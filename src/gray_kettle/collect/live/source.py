@@ -62,7 +62,7 @@ class ClockWatch:
         jumped_s = (day_s - self._day_s) - (steady_s - self._steady_s)
         self._day_s, self._steady_s = day_s, steady_s
         if jumped_s > _JUMP_S:
-            return f"Nothing was heard for {jumped_s:.0f} s before {clock(day_s)}: the computer slept, or its clock was set."
+            return f"Nothing was heard for {jumped_s:.0f} s before {clock(day_s)}: it slept, or its clock was set."
         if jumped_s < -_JUMP_S:
             return f"The clock of this computer was set back by {-jumped_s:.0f} s at {clock(day_s)}."
         return ""
