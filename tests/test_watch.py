@@ -2,6 +2,7 @@
 
 import json
 import threading
+from dataclasses import replace
 from http.server import BaseHTTPRequestHandler, HTTPServer
 from typing import ClassVar
 
@@ -39,7 +40,7 @@ def kinds(alerts):
     return sorted((str(alert.kind), alert.about[-2:]) for alert in alerts)
 
 
-def test_what_begins_is_said_once(watched, tmp_path):
+def test_what_begins_is_said_once(watched, tmp_path, capsys):
     watching = _Watching(watched)
     assert watching.look() == []
     assert watching.look() == []
@@ -52,6 +53,23 @@ def test_what_begins_is_said_once(watched, tmp_path):
     ]
     take(watched, tmp_path, "third", *((120 + 10 * k, later) for k in range(4)))
     assert watching.look() == []
+
+    with Case.open(watched) as case:  # they stay, each once, whoever else watches
+        stored = case.alerts.all()
+        case.alerts.add(stored)
+        case.alerts.add([replace(stored[0], time_s=stored[0].time_s + 3600)])
+        assert len(case.alerts.all()) == len(stored) + 1 == 4
+        assert case.alerts.all()[-1].time_s == stored[0].time_s + 3600
+    capsys.readouterr()
+    assert main(["alerts", str(watched), "--json"]) == 0
+    found = json.loads(capsys.readouterr().out)
+    assert sorted(a["kind"] for a in found["alerts"][:3]) == [
+        "new radio",
+        "own radio gone",
+        "own radio moved",
+    ]
+    assert main(["alerts", str(watched)]) == 0
+    assert "moved from" in capsys.readouterr().out
 
 
 class _Hook(BaseHTTPRequestHandler):

@@ -22,6 +22,7 @@ TEMPLATE = """\
 # theme = "kettle-light"          # kettle or kettle-light
 # technician = "A. Name"          # who did the work
 # log_level = "info"              # debug, info, warning or error
+# bell = true                     # the terminal's bell at each alert while the app takes
 
 [keys]
 # "main.take" = "t"               # binding id = key; `gray-kettle config --keys` lists the ids
@@ -37,6 +38,7 @@ class Configuration:
     theme: str = ""
     technician: str = ""
     log_level: str = ""
+    bell: bool = False
     keys: dict[str, str] = field(default_factory=dict)
 
 
@@ -75,6 +77,8 @@ def _checked(document: dict[str, object], file: Path) -> Configuration:
             raise KettleError(
                 f"In the configuration {file}, {name} must be a text of at most {_TEXTS[name]} letters."
             )
+    if not isinstance(document.get("bell", False), bool):
+        raise KettleError(f"In the configuration {file}, bell must be true or false.")
     theme, keys = document.get("theme", ""), document.get("keys", {})
     if theme and theme not in THEMES:
         raise KettleError(f"In the configuration {file}, theme must be one of {', '.join(THEMES)}.")

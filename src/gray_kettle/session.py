@@ -6,7 +6,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING
 
 from gray_kettle.errors import KettleError
-from gray_kettle.model.records import Observations
+from gray_kettle.model.records import Alert, Observations
 from gray_kettle.model.setup import Setup
 
 if TYPE_CHECKING:  # each answer imports what it needs: a command starts faster that needs fewer of them
@@ -20,6 +20,7 @@ class Session:
 
     planning: gets the share of the plan that is done; it may raise to cancel, and the plan can be asked for again.
     undetected: why sweep rows that wait could not be examined for emitters, "" where none do.
+    alerts: of the whole case.
     """
 
     def __init__(self, setup: Setup, observations: Observations) -> None:
@@ -27,6 +28,7 @@ class Session:
         self.observations = observations
         self.planning: Callable[[float], None] = lambda done: None
         self.undetected = ""
+        self.alerts: tuple[Alert, ...] = ()
 
     @property
     def incomplete(self) -> tuple[str, ...]:
@@ -69,7 +71,7 @@ class Session:
     def with_setup(self, setup: Setup) -> "Session":
         """The same observations under another setup. The assessment is kept where only plan preferences differ."""
         session = Session(setup, self.observations)
-        session.undetected = self.undetected
+        session.undetected, session.alerts = self.undetected, self.alerts
         if _without_preferences(setup) == _without_preferences(self.setup):
             for name in ("inventory", "assessment"):
                 if name in self.__dict__:
@@ -89,7 +91,9 @@ def load_session(
 
     setup: in place of the stored one.
     """
-    return Session(setup or case.setup(), case.window(start_s, end_s, setup))
+    session = Session(setup or case.setup(), case.window(start_s, end_s, setup))
+    session.alerts = case.alerts.all()
+    return session
 
 
 def load_session_detected(

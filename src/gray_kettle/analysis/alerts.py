@@ -10,20 +10,8 @@ from gray_kettle.analysis.emitters.advice import ADVICE
 from gray_kettle.analysis.inventory.since import changes_since
 from gray_kettle.analysis.thresholds import Thresholds
 from gray_kettle.model.enums import AlertKind
-from gray_kettle.model.records import Observations
+from gray_kettle.model.records import ALERT_AGAIN_S, Alert, Observations
 from gray_kettle.safe_text import dbm
-
-AGAIN_S = 900.0  # the same is not said again sooner
-
-
-@dataclass(frozen=True)
-class Alert:
-    """Something happened. about: what it concerns: a radio, a channel or an emitter."""
-
-    time_s: float
-    kind: AlertKind
-    about: str
-    text: str
 
 
 @dataclass
@@ -54,7 +42,7 @@ class AlertWatch:
         out = []
         for alert in found:
             key = alert.kind, alert.about
-            is_due = alert.time_s - self._said_s.get(key, -AGAIN_S) >= AGAIN_S
+            is_due = alert.time_s - self._said_s.get(key, -ALERT_AGAIN_S) >= ALERT_AGAIN_S
             if is_due and key not in self._going_on:
                 self._said_s[key] = alert.time_s
                 out.append(alert)

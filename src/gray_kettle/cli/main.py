@@ -21,7 +21,7 @@ from gray_kettle.cli.sources import sources
 from gray_kettle.cli.stand_in import stand_in
 from gray_kettle.cli.stopping import INTERRUPTED
 from gray_kettle.cli.take import take
-from gray_kettle.cli.takes import check, takes
+from gray_kettle.cli.takes import alerts, check, takes
 from gray_kettle.cli.watch import watch
 from gray_kettle.errors import InvalidInput, KettleError
 from gray_kettle.safe_output import printable_output
@@ -44,6 +44,7 @@ _COMMANDS: dict[str, Callable[..., None]] = {
     "mark": setup.mark,
     "take": take,
     "takes": takes,
+    "alerts": alerts,
     "watch": watch,
     "probe": probe,
     "sources": sources,

@@ -1,4 +1,4 @@
-"""The commands about what a case holds: `takes` and `check`."""
+"""The commands about what a case holds: `takes`, `alerts` and `check`."""
 
 from pathlib import Path
 from typing import Annotated
@@ -32,6 +32,24 @@ def takes(case: CasePath, set_aside: Numbers = None, bring_back: Back = None, js
         print_json(takes_answer(found))
     else:
         print_rich(takes_table(found) if found else "Nothing was taken: `gray-kettle take CASE FILE`.")
+
+
+def alerts(case: CasePath, json: Json = False) -> None:
+    """What began while somebody watched: `watch`, or the app while it took."""
+    from gray_kettle.export.json_api.alerts import alerts_answer
+    from gray_kettle.export.text import alerts_table, print_rich
+    from gray_kettle.store import Case
+
+    with Case.open(case) as opened:
+        found, setup = opened.alerts.all(), opened.setup()
+    if json:
+        print_json(alerts_answer(found))
+    else:
+        print_rich(
+            alerts_table(found, setup.site_time)
+            if found
+            else "Nothing was noticed: `gray-kettle watch CASE`."
+        )
 
 
 def check(

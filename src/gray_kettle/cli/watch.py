@@ -17,7 +17,8 @@ from gray_kettle.cli.take import collect_one
 from gray_kettle.errors import InvalidInput, KettleError
 
 if TYPE_CHECKING:
-    from gray_kettle.analysis.alerts import Alert, AlertWatch
+    from gray_kettle.analysis.alerts import AlertWatch
+    from gray_kettle.model.records import Alert
     from gray_kettle.sources import Wish
 
 _WINDOW_S = 600.0
@@ -132,7 +133,10 @@ class _Watching:
                     return []
                 self._end_s = span_s[1]
                 session = load_session_detected(case, span_s[1] - _WINDOW_S, span_s[1])
-            return self._watch.look(session.assessment, session.observations)
+                found = self._watch.look(session.assessment, session.observations)
+                if found and not case.read_only:
+                    case.alerts.add(found)
+            return found
         except KettleError as error:
             print(f"gray-kettle: {error}", file=sys.stderr)
             return []
@@ -163,8 +167,10 @@ class _HandingOn:
     def _post(self, alert: "Alert") -> None:
         import httpx
 
+        from gray_kettle.export.json_api.alerts import alert_document
+
         try:
-            httpx.post(self._url, json=_document(alert), timeout=_HAND_ON_S).raise_for_status()
+            httpx.post(self._url, json=alert_document(alert), timeout=_HAND_ON_S).raise_for_status()
         except (httpx.HTTPError, httpx.InvalidURL) as error:
             self._complain(f"The webhook did not take an alert ({error}).")
 
@@ -183,20 +189,10 @@ class _HandingOn:
             print(f"gray-kettle: {text}", file=sys.stderr)
 
 
-def _document(alert: "Alert") -> dict[str, str]:
-    from gray_kettle.export.utc import iso
-
-    return {
-        "schema": "gray-kettle/alert/1",
-        "time": iso(alert.time_s),
-        "kind": str(alert.kind),
-        "about": alert.about,
-        "text": alert.text,
-    }
-
-
 def _say(alert: "Alert", *, json: bool) -> None:
-    document = _document(alert)
+    from gray_kettle.export.json_api.alerts import alert_document
+
+    document = alert_document(alert)
     print(
         json_text.dumps(document) if json else f"{document['time']}  {alert.kind}: {alert.text}", flush=True
     )

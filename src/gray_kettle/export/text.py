@@ -16,8 +16,9 @@ if TYPE_CHECKING:  # each table imports what it needs
     from gray_kettle.analysis.explain import Explanation
     from gray_kettle.analysis.inventory.since import ChangesSince
     from gray_kettle.analysis.spots import SpotBand
-    from gray_kettle.model.records import TakeInfo
+    from gray_kettle.model.records import Alert, TakeInfo
     from gray_kettle.planner.proposal import Proposal
+    from gray_kettle.site_timezone import SiteTime
     from gray_kettle.sources import SourceState
 
 MARKS = {Severity.ACT: "▲", Severity.WATCH: "◆", Severity.NOTE: "·"}
@@ -168,6 +169,14 @@ def sources_table(states: "tuple[SourceState, ...]") -> Table:
         for s in states
     ]
     return _table(["", "source", "take CASE …", "state"], rows, set())
+
+
+def alerts_table(alerts: "tuple[Alert, ...]", site_time: "SiteTime") -> Table:
+    """What began, in the time of the site."""
+    rows = [
+        [f"{site_time.minute(a.time_s):%a %d %H:%M}{site_time.suffix}", str(a.kind), a.text] for a in alerts
+    ]
+    return _table(["when", "what", ""], rows, set())
 
 
 def air_table(assessment: "Assessment", radio: "Radio | None", band: str | None) -> Table:

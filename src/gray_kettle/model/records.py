@@ -9,11 +9,12 @@ from typing import Self
 import numpy as np
 from numpy.typing import NDArray
 
-from gray_kettle.model.enums import Detector, EmitterKind, TakeState
+from gray_kettle.model.enums import AlertKind, Detector, EmitterKind, TakeState
 from gray_kettle.phy.channels import Channel
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
+ALERT_AGAIN_S = 900.0  # the same is not said again sooner
 LATEST_S = 7_258_118_400.0  # 2200-01-01: a later time, like one before 1970, is no time of an observation
 SHORT_SILENCE_S = (
     0.35  # three beacons: a longer silence ends a run of frames, as a receiver that hops makes them
@@ -345,6 +346,16 @@ class Piece:
     swept_bands: tuple[str, ...] = ()  # bands that this input is known to have covered whole
     records: int = 0  # frames, scans or sweep rows
     skipped: int = 0
+
+
+@dataclass(frozen=True)
+class Alert:
+    """Something began while somebody watched. about: what it concerns: a radio, a channel or an emitter."""
+
+    time_s: float
+    kind: AlertKind
+    about: str
+    text: str
 
 
 @dataclass(frozen=True)

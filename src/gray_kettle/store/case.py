@@ -27,9 +27,11 @@ from gray_kettle.model.records import (
 )
 from gray_kettle.model.setup import Setup
 from gray_kettle.store import header, schema
+from gray_kettle.store.alerts import Alerts
 from gray_kettle.store.chunk_writer import ChunkWriter
 from gray_kettle.store.database import Database, check_schema, create_file, open_database
 from gray_kettle.store.detection_cache import DetectionCache
+from gray_kettle.store.extent import span_of
 from gray_kettle.store.journal import Journal
 from gray_kettle.store.merging import (
     joined_aggregates,
@@ -65,6 +67,7 @@ class Case:
         self.setups = Setups(database, self.damage)
         self.take_list = Takes(database, self.damage)
         self.journal = Journal(database, self.damage)
+        self.alerts = Alerts(database, self.damage)
         self.sweeps = Sweeps(database, self.take_list, self.damage)
         self.detections = DetectionCache(database, self.sweeps)
 
@@ -219,7 +222,7 @@ class Case:
                 before = writer.chunks
                 writer.flush(db)
                 self.take_list.grown(db, take, 0, writer.chunks - before, Piece(), None)
-            start_s, end_s = _span_of(db, take)
+            start_s, end_s = span_of(db, take)
             values = {
                 "start_s": start_s,
                 "end_s": end_s,
@@ -253,7 +256,7 @@ class Case:
     def span_s(self) -> tuple[float, float] | None:
         """First and last moment of anything observed; None in an empty case."""
         with self._database.reading() as db:
-            start_s, end_s = _span_of(db, None)
+            start_s, end_s = span_of(db, None)
         return None if start_s is None else (float(start_s), float(end_s or start_s))
 
     def window(
@@ -423,31 +426,6 @@ class Case:
         except UNREADABLE:
             damage.add(what)
             return None
-
-
-def _span_of(db: sa.Connection, take: int | None) -> tuple[float | None, float | None]:
-    """First and last moment of what a take observed, or of all takes."""
-    c, w = schema.chunks.c, schema.sweep_chunks.c
-    rows = sa.select(sa.func.min(c.start_s), sa.func.max(c.end_s)).where(
-        *map(_is_number, (c.start_s, c.end_s))
-    )
-    sweeps = sa.select(sa.func.min(w.start_s), sa.func.max(w.end_s)).where(
-        w.level == 0, *map(_is_number, (w.start_s, w.end_s))
-    )
-    if take is not None:
-        rows = rows.where(c.take == take)
-        sweeps = sweeps.join(schema.sweeps, schema.sweeps.c.number == w.sweep).where(
-            schema.sweeps.c.take == take
-        )
-    (first, last), (swept_first, swept_last) = db.execute(rows).one(), db.execute(sweeps).one()
-    starts = [float(s) for s in (first, swept_first) if s is not None]
-    ends = [float(s) for s in (last, swept_last) if s is not None]
-    return min(starts, default=None), max(ends, default=None)
-
-
-def _is_number(column: sa.Column[Any]) -> sa.ColumnElement[bool]:
-    """What a damaged row holds in place of a time is left out here, and named where the row is read."""
-    return sa.func.typeof(column).in_(("real", "integer"))
 
 
 def _with_announcement(sightings: Sightings, numbers: np.ndarray[Any, np.dtype[np.int64]]) -> Sightings:

@@ -149,6 +149,17 @@ changes = sa.Table(
     sa.Column("document", sa.Text, nullable=False),
     _seal(),
 )
+# What began while somebody watched.
+alerts = sa.Table(
+    "alerts",
+    metadata,
+    sa.Column("number", sa.Integer, primary_key=True),
+    sa.Column("time_s", sa.Float, nullable=False),
+    sa.Column("kind", sa.Text, nullable=False),
+    sa.Column("about", sa.Text, nullable=False),
+    sa.Column("text", sa.Text, nullable=False),
+    _seal(),
+)
 _DROPPED_INDEXES = ("chunks_by_time", "sweep_chunks_by_time", "looks_by_time")
 
 

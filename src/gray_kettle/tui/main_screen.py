@@ -82,6 +82,7 @@ class MainScreen(Screen[None]):
         Binding("W", "on_site('walk')", "walk", id="main.walk"),
         Binding("M", "mark", "mark this moment", id="main.mark"),
         Binding("N", "on_site('since')", "what is new", id="main.since"),
+        Binding("A", "on_site('alerts')", "alerts", id="main.alerts"),
         Binding("R", "on_site('rescan')", "scan now", id="main.rescan"),
         Binding("x", "export", "export", id="main.export"),
         Binding("o", "own", "own networks", id="main.own"),
@@ -337,14 +338,11 @@ class MainScreen(Screen[None]):
     def action_reference(self) -> None:
         self._edits.toggle_reference()
 
-    def action_thresholds(self) -> None:
-        self._edits.ask_thresholds()
-
     def action_own(self) -> None:
         self._edits.ask_own()
 
-    def action_site(self) -> None:
-        self._edits.ask_site()
+    def action_ask(self, what: str) -> None:
+        {"site": self._edits.ask_site, "thresholds": self._edits.ask_thresholds}[what]()
 
     # Taking
 
@@ -358,7 +356,7 @@ class MainScreen(Screen[None]):
         self._edits.ask_mark()
 
     def action_on_site(self, what: str) -> None:
-        {"walk": self._on_site.walk, "since": self._on_site.since, "rescan": self._on_site.rescan}[what]()
+        self._on_site.run(what)
 
     @on(SightingsReceived)
     def _sightings_received(self, received: SightingsReceived) -> None:
@@ -398,7 +396,7 @@ class MainScreen(Screen[None]):
 
     @on(AlertsBegan)
     def _alerts_began(self, began: AlertsBegan) -> None:
-        self._alerting.show(began.alerts, self.query_one(Timeline))
+        self._alerting.show(began.alerts)
 
     @on(CaseGrew)
     def _case_grew(self) -> None:

@@ -7,9 +7,8 @@ from typing import TYPE_CHECKING
 from textual.message import Message
 
 if TYPE_CHECKING:
-    from gray_kettle.analysis.alerts import Alert
     from gray_kettle.analysis.assessment import Emitter, Radio
-    from gray_kettle.model.records import SweepRows
+    from gray_kettle.model.records import Alert, SweepRows
     from gray_kettle.model.setup import Setup
     from gray_kettle.session import Session
     from gray_kettle.tui.walk.levels import Sighted

@@ -14,8 +14,8 @@ from gray_kettle.tui.messages import AlertsBegan
 from gray_kettle.tui.view_state import ViewState
 
 if TYPE_CHECKING:
-    from gray_kettle.analysis.alerts import Alert, AlertWatch
-    from gray_kettle.tui.frame.timeline import Timeline
+    from gray_kettle.analysis.alerts import AlertWatch
+    from gray_kettle.model.records import Alert
 
 _TICK_S, _EVERY_S, _WINDOW_S = 0.5, 10.0, 600.0
 
@@ -35,13 +35,19 @@ class Alerting:
         self._is_looking = False
         self._before: ViewState | None = None  # what was shown before the take began
         self._looked_s = 0.0
+        self._has_bell = False
 
     def start(self) -> None:
+        from gray_kettle import configuration
+
+        with suppress(KettleError):  # what is wrong with it was said at the start
+            self._has_bell = configuration.load().bell
         self._screen.set_interval(_TICK_S, self._look)
 
-    def show(self, alerts: "tuple[Alert, ...]", rail: "Timeline") -> None:
-        """Say what began, and mark it on the time line."""
-        rail.alerts = (*rail.alerts, *(alert.time_s for alert in alerts))
+    def show(self, alerts: "tuple[Alert, ...]") -> None:
+        """Say what began; the time line marks it as soon as the case is read again."""
+        if self._has_bell:
+            self._screen.app.bell()
         for alert in alerts:
             self._screen.notify(
                 alert.text, title=str(alert.kind), severity="warning", markup=False, timeout=15
@@ -83,6 +89,7 @@ class Alerting:
                 session = load_session(case, span_s[1] - _WINDOW_S, span_s[1])
                 found = watch.look(session.assessment, session.observations)
                 if found and not worker.is_cancelled:
+                    case.alerts.add(found)
                     self._screen.post_message(AlertsBegan(tuple(found)))
         finally:
             self._is_looking = False

@@ -5,13 +5,15 @@ from typing import TYPE_CHECKING
 
 from textual.screen import Screen
 
-from gray_kettle.tui.messages import Jump
+from gray_kettle.tui.messages import Jump, ToWindow
 from gray_kettle.tui.view_state import ViewState
 
 if TYPE_CHECKING:
     from gray_kettle.tui.controllers.capture import Capture
     from gray_kettle.tui.walk.levels import Sighted
     from gray_kettle.tui.walk.screen import WalkScreen
+
+_AROUND_S = 900.0
 
 
 class OnSite:
@@ -23,6 +25,23 @@ class OnSite:
         self._screen, self._capture, self._state = screen, capture, state
         self._walk: WalkScreen | None = None
         self._is_news_due = False
+
+    def run(self, what: str) -> None:
+        """One of walk, since, rescan and alerts."""
+        {"walk": self.walk, "since": self.since, "rescan": self.rescan, "alerts": self.alerts}[what]()
+
+    def alerts(self) -> None:
+        """What began while somebody watched; the one that is chosen moves the window."""
+        from gray_kettle.tui.start.alerts_screen import AlertsScreen
+
+        if (state := self._state()) is not None:
+            self._screen.app.push_screen(
+                AlertsScreen(state.session.alerts, state.setup.site_time), self._after_alerts
+            )
+
+    def _after_alerts(self, chosen: float | None) -> None:
+        if chosen is not None:
+            self._screen.post_message(ToWindow(chosen - _AROUND_S, chosen + _AROUND_S))
 
     def walk(self) -> None:
         from gray_kettle.tui.walk.screen import WalkScreen

@@ -21,7 +21,6 @@ class Timeline(ThemedWidget, Widget):
 
     DEFAULT_CSS = "Timeline { height: 3; } Timeline.-low { height: 2; }"
     state: reactive[ViewState | None] = reactive(None)
-    alerts: reactive[tuple[float, ...]] = reactive(())  # of this run of the app
     _held: int | None = None  # column where the mouse went down
 
     def on_mouse_down(self, event: events.MouseDown) -> None:
@@ -78,7 +77,7 @@ class Timeline(ThemedWidget, Widget):
         compared = [self._column(t, width) for t in reference] if reference else []
         done = {self._column(d.time_s, width) for d in state.setup.done}
         marks = {self._column(time_s, width) for time_s, _ in state.setup.marks}
-        alerts = {self._column(time_s, width) for time_s in self.alerts}
+        alerts = {self._column(alert.time_s, width) for alert in state.session.alerts}
         for x in range(width):
             if x in alerts:
                 out.append(("!", "act!"))
