@@ -299,6 +299,12 @@ def test_what_is_new_and_what_begins_is_said_while_listening(terminal, tmp_path)
     terminal.keys("R")
     terminal.wait_for("● live", "scans")
     terminal.wait_for("gone,", "moved since")
+    terminal.keys("Escape")
+    terminal.wait_without("R scans now")
+    terminal.keys("A")
+    terminal.wait_for("alert", "enter shows the half hour", "new radio")
+    terminal.keys("Enter")
+    terminal.wait_without("enter shows the half hour")
 
 
 def test_a_walk_shows_the_level_and_names_spots(terminal, tmp_path):

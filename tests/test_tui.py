@@ -5,7 +5,10 @@ import threading
 import pytest
 from rich.cells import cell_len
 from textual.app import App, ComposeResult
+from textual.widgets import Input, Static
 
+from gray_kettle.collect.live import system_wifi
+from gray_kettle.session import load_session
 from gray_kettle.store import Case
 from gray_kettle.tui import theme
 from gray_kettle.tui.app import KettleApp
@@ -13,6 +16,8 @@ from gray_kettle.tui.crash import INTRODUCTION
 from gray_kettle.tui.frame.row_list import Row, RowList
 from gray_kettle.tui.frame.view import View
 from gray_kettle.tui.main_screen import MainScreen
+from gray_kettle.tui.start.forms import OwnForm
+from gray_kettle.tui.start.take_forms import TakeForm
 from gray_kettle.tui.theme import INKS, fit, wrap
 from gray_kettle.tui.view_state import BANDS
 
@@ -209,3 +214,50 @@ async def test_a_crash_prints_no_data(capsys):
     assert INTRODUCTION in printed
     assert "a fault of 15" in printed
     assert "customer's name" not in printed
+
+
+AMBIGUOUS = "\n".join(
+    f"03/04/2026,12:00:0{s},2400000000,2420000000,1000000," + ",".join(f"-{80 + k % 9}.5" for k in range(20))
+    for s in range(4)
+)
+
+
+async def test_the_columns_of_a_sweep_table_are_shown_before_it_is_taken(tmp_path, monkeypatch):
+    (tmp_path / "sweeps.txt").write_text(AMBIGUOUS + "\n")
+    monkeypatch.chdir(tmp_path)
+    app = OneList()
+    async with app.run_test(size=(120, 50)) as pilot:
+        form = TakeForm()
+        await app.push_screen(form)
+        form.query_one("#take-files", Input).value = "sweeps.txt"
+        await pilot.pause(0.3)
+        shown = form.query_one("#take-reading", Static)
+        assert "several things" in str(shown.content)
+        listed = form.query_one(RowList)
+        listed.focus()
+        await pilot.press("enter")
+        await pilot.pause(0.3)
+        layout = form.query_one("#take-layout", Input).value
+        assert layout.startswith("date_")
+        assert "First row: 2026-0" in str(shown.content)
+        assert "centres 2,400" in str(shown.content)
+        form.query_one("#take-layout", Input).value = "moment,low_hz,high_hz,dbm"
+        await pilot.pause(0.3)
+        assert "do not fit" in str(shown.content)
+
+
+async def test_the_network_that_this_computer_uses_is_offered_as_ours(demo_case, monkeypatch):
+    monkeypatch.setattr(system_wifi, "connected_network", lambda: "tern-crew")
+    with Case.open(demo_case) as case:
+        radios = load_session(case).inventory.radios
+    app, chosen = OneList(), []
+    async with app.run_test(size=(120, 50)) as pilot:
+        form = OwnForm(radios, ())
+        await app.push_screen(form, chosen.append)
+        await pilot.pause(0.3)
+        await app.workers.wait_for_complete()
+        await pilot.pause()
+        assert form.query_one(RowList).key == "tern-crew"
+        await pilot.press("space", "enter")
+        await pilot.pause()
+    assert chosen == [("tern-crew",)]

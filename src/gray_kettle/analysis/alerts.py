@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 
 from gray_kettle.analysis.assessment import Assessment, Radio
 from gray_kettle.analysis.emitters.advice import ADVICE
+from gray_kettle.analysis.findings.facts import percent
 from gray_kettle.analysis.inventory.since import changes_since
 from gray_kettle.analysis.thresholds import Thresholds
 from gray_kettle.model.enums import AlertKind
@@ -73,7 +74,7 @@ class AlertWatch:
             if radio.retry_share is not None and radio.retry_share >= self.limits.retry_share:
                 frames = sum(n.retriable for n in radio.networks)
                 if frames >= self.limits.fewest_frames:
-                    text = f"{_title(radio)} sends {radio.retry_share:.0%} of its frames again."
+                    text = f"{_title(radio)} sends {percent(radio.retry_share)} of its frames again."
                     out.append(Alert(now_s, AlertKind.RETRIES, radio.id, text))
         heard_bands = {r.band for r in assessment.radios}
         lost = {r.id: r for r in self._own.values() if r.id not in here and r.band in heard_bands}
@@ -94,7 +95,7 @@ class AlertWatch:
             share = view.utilisation.value
             radio = ours.get((view.channel.band, view.channel.primary))
             if radio is not None and share is not None and share >= self.limits.high_utilisation:
-                text = f"Channel {view.channel.primary} of {_title(radio)} is {share:.0%} busy."
+                text = f"Channel {view.channel.primary} of {_title(radio)} is {percent(share)} busy."
                 out.append(Alert(now_s, AlertKind.BUSY, f"{view.channel.band}:{view.channel.primary}", text))
         return out
 
@@ -105,7 +106,7 @@ class AlertWatch:
             if not emitter.is_dismissed and not emitter.gone_since_s and most >= self.limits.watch_lost:
                 where = f"{emitter.centre_hz / 1e6:.0f} MHz"
                 what = ADVICE[emitter.kind].short
-                text = f"{what} at {where}, {dbm(emitter.level_dbm)}, up to {most:.0%} of a channel."
+                text = f"{what} at {where}, {dbm(emitter.level_dbm)}, up to {percent(most)} of a channel."
                 out.append(Alert(now_s, AlertKind.EMITTER, f"{emitter.kind} {emitter.band}", text))
         return out
 

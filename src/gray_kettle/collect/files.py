@@ -17,7 +17,7 @@ from gray_kettle.decode.capture_files import capture_kind, iter_pcap, iter_pcapn
 from gray_kettle.decode.errors import DecodeError
 from gray_kettle.decode.sweeps import fft_records, sigmf, table
 from gray_kettle.decode.sweeps.column_layout import Layout, parse_layout
-from gray_kettle.decode.sweeps.recognise import Recognised, described, recognise
+from gray_kettle.decode.sweeps.recognise import Recognised, described, read_as, recognise
 from gray_kettle.errors import KettleError
 from gray_kettle.model.records import Piece
 from gray_kettle.spectrum.quantise import to_codes
@@ -30,6 +30,7 @@ WHAT_IS_READ = (
 )
 _DESCRIPTION_BYTES = 1 << 20
 # Of a stream: what came is stored at a pause; a listing is whole then. Lines that stand alone do not wait for one.
+_PREVIEW_BYTES = 1 << 16
 _PAUSE_S, _LONGEST_BURST_S = 0.7, 0.7
 
 
@@ -76,6 +77,31 @@ def open_stream(
 ) -> Source:
     """The same for what somebody else opened, and will close. Raises: KettleError, as above."""
     return _opened(InputStream(Path(name), is_cancelled, descriptor), session or SweepOptions())
+
+
+def sweep_readings(path: Path, layout: str = "") -> tuple[tuple[str, str], ...] | None:
+    """What the first rows of a table of sweeps can mean: (layout, the first row in words) each; () where the layout
+    that was chosen does not fit. None for what is no table that needs a layout. Raises: KettleError, for no layout.
+    """
+    if not path.is_file():
+        return None
+    with path.open("rb") as file:
+        head = file.read(_PREVIEW_BYTES)
+    if (
+        capture_kind(head)
+        or table.fits(head)
+        or sigmf.fits(head)
+        or fft_records.fits(head)
+        or scan_text.kind_of(head)
+    ):
+        return None
+    known = read_as(head, parse_layout(layout)) if layout else recognise(head)
+    if known is None:
+        return () if layout else None
+    return tuple(
+        (shape.text, described(first, known.bins))
+        for shape, first in zip(known.layouts, known.first, strict=True)
+    )
 
 
 def _opened(input_stream: InputStream, session: SweepOptions) -> Source:

@@ -58,6 +58,13 @@ def recognise(head: bytes) -> Recognised | None:
     return Recognised(tuple(best.values()), tuple(first for first, _ in best), min(bins for _, bins in best))
 
 
+def read_as(head: bytes, layout: Layout) -> Recognised | None:
+    """The first rows of a table by a layout that somebody chose; None where it does not fit all of them."""
+    rows = _sample(head)
+    found = _meaning(layout, rows) if rows else None
+    return Recognised((layout,), (found[0],), len(rows[0]) - len(layout.columns)) if found else None
+
+
 def described(first: Head, bins: int) -> str:
     """A row in words, so that a person can check how it was understood."""
     when = datetime.fromtimestamp(first.time_s, UTC).isoformat(sep=" ", timespec="milliseconds")[:-6]

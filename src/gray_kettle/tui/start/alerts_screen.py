@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from gray_kettle.model.records import Alert
     from gray_kettle.site_timezone import SiteTime
 
-_WHEN, _KIND = 13, 16
+_WHEN, _KIND, _WIDE = 13, 16, 84
 _MOST = 500
 
 
@@ -49,13 +49,14 @@ class AlertsScreen(Modal[float]):
         rows.focus()
 
     def _rows(self, width: int) -> list[Row]:
-        room = max(width - _WHEN - _KIND - 5, 8)
+        kind_room = _KIND if width >= _WIDE else 0  # what it says names the kind too
+        room = max(width - _WHEN - kind_room - 5, 8)
         out = []
         for number, alert in enumerate(self._alerts):
             cells: tuple[Cell, ...] = (
                 ("! ", "act!"),
                 (fit(f"{self._site_time.minute(alert.time_s):%a %d %H:%M}", _WHEN), "dim"),
-                (fit(str(alert.kind), _KIND), "watch"),
+                (fit(str(alert.kind), kind_room) if kind_room else "", "watch"),
                 (fit(alert.text, room), "text"),
             )
             out.append(Row(str(number), (cells,)))

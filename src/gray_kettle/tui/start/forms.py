@@ -118,6 +118,9 @@ class NameForm(Modal[str | None]):
         self.dismiss(None)
 
 
+_CONNECTED = "  ← this computer is connected to it"
+
+
 class OwnForm(Modal[tuple[str, ...] | None]):
     """Which of the observed networks are ours."""
 
@@ -133,6 +136,7 @@ class OwnForm(Modal[tuple[str, ...] | None]):
         self._names = _names_heard(radios)
         self._before = own
         self._chosen = {value for value, _, _, _ in self._names if value in own}
+        self._connected = ""  # the network that this computer is connected to
 
     def compose(self) -> ComposeResult:
         with Vertical(classes="form"):
@@ -143,6 +147,22 @@ class OwnForm(Modal[tuple[str, ...] | None]):
     def on_mount(self) -> None:
         self.query_one(RowList).show(self._rows)
         self.query_one(RowList).focus()
+        self.run_worker(self._ask_system, thread=True, group="connected", description="connected network")
+
+    def _ask_system(self) -> None:
+        from gray_kettle.collect.live.system_wifi import connected_network
+
+        if name := connected_network():
+            self.app.call_from_thread(self._offer, name)
+
+    def _offer(self, name: str) -> None:
+        """What this computer is connected to is likely ours: it is said, and the mark is left to the person."""
+        rows = self.query_one(RowList)
+        has_moved = rows.cursor > 0
+        self._connected = name
+        rows.show(self._rows)
+        if not has_moved and not self._chosen and any(value == name for value, _, _, _ in self._names):
+            rows.point_at(name)
 
     def _rows(self, width: int) -> list[Row]:
         out = []
@@ -150,7 +170,10 @@ class OwnForm(Modal[tuple[str, ...] | None]):
             mine = value in self._chosen
             cells: tuple[Cell, ...] = (
                 (" ■ " if mine else " □ ", "own" if mine else "foreign"),
-                (fit(name, max(width - 30, 8)), "own!" if mine else "text"),
+                (
+                    fit(name + _CONNECTED * (value == self._connected), max(width - 30, 8)),
+                    "own!" if mine else "text",
+                ),
                 (fit(minus(level), 5, True) + " dBm", "dim"),
                 (fit(f"{count} radio{'s' * (count > 1)}", 12, True), "dim"),
             )

@@ -19,7 +19,7 @@ from gray_kettle.safe_text import printable
 from gray_kettle.tui.frame.row_list import Row, RowList
 from gray_kettle.tui.modal import Modal
 from gray_kettle.tui.start.style import FORM_KEYS, show_error, start_at_top
-from gray_kettle.tui.theme import fit
+from gray_kettle.tui.theme import fit, wrap
 
 if TYPE_CHECKING:
     from gray_kettle.sources import SourceState
@@ -60,6 +60,7 @@ class TakeForm(Modal[Chosen | None]):
     TakeForm #take-how { height: auto; }
     TakeForm #take-how > Vertical { height: auto; width: 1fr; margin-right: 2; }
     TakeForm DirectoryTree { height: 8; background: $surface; margin-top: 1; padding: 0; }
+    TakeForm #take-reading { height: auto; color: $dim; }
     TakeForm.-low RowList { height: 6; }
     """
     BINDINGS: ClassVar = [*FORM_KEYS, Binding("escape", "cancel", "cancel", id="take.cancel")]
@@ -73,6 +74,7 @@ class TakeForm(Modal[Chosen | None]):
     def __init__(self) -> None:
         super().__init__()
         self._states: tuple[SourceState, ...] = ()
+        self._readings: tuple[tuple[str, str], ...] = ()  # of the first sweep table among the sources
 
     def compose(self) -> ComposeResult:
         with Vertical(classes="form"):
@@ -91,6 +93,7 @@ class TakeForm(Modal[Chosen | None]):
                     yield Input(id="take-for", placeholder="90s, 10m, 2h, 2d")
             yield Label("Columns of a sweep table (empty: recognised by its content)", markup=False)
             yield Input(id="take-layout", placeholder="date,clock,low_hz,high_hz,step_hz,samples,dbm")
+            yield Static("", id="take-reading", markup=False)
             yield Static("", classes="form-error", markup=False)
             yield FileTree(".", id="take-tree")
             with Horizontal(classes="form-buttons"):
@@ -112,8 +115,43 @@ class TakeForm(Modal[Chosen | None]):
         self._states = found.states
         self.query_one("#take-sources", RowList).show(self._rows)
 
+    @on(Input.Changed, "#take-files")
+    @on(Input.Changed, "#take-layout")
+    def _preview(self) -> None:
+        """Show how the first rows of a sweep table are understood, as soon as it is named."""
+        from gray_kettle.collect.files import sweep_readings
+
+        words, layout = (self.query_one(f"#take-{name}", Input).value.strip() for name in ("files", "layout"))
+        found = None
+        try:
+            for word in _words(words):
+                found = sweep_readings(Path(word).expanduser(), layout)
+                if found is not None:
+                    break
+            text = "" if found is None else "The columns do not fit the first rows."
+        except (KettleError, OSError) as error:
+            text = str(error) if layout else ""
+        self._readings = found if found and len(found) > 1 else ()
+        if self._readings:
+            text = "The columns can mean several things: choose one at the top of the list."
+        elif found:
+            text = f"First row: {found[0][1]}."
+        self.query_one("#take-reading", Static).update(text)
+        self.query_one("#take-sources", RowList).show(self._rows)
+
     def _rows(self, width: int) -> list[Row]:
         """What is ready first: its URI, or how to write one; then what is missing for the rest."""
+        choices = []
+        for layout, words in self._readings:
+            lines = wrap(words, max(width - 4, 8))
+            cells = [
+                ((sign, "watch"), (line, "text"))
+                for sign, line in zip(["? ", *["  "] * len(lines)], lines, strict=False)
+            ]
+            choices.append(Row(f"layout:{layout}", tuple(cells)))
+        return choices + self._source_rows(width)
+
+    def _source_rows(self, width: int) -> list[Row]:
         ready = [(name, s) for s in self._states if not s.missing for name in s.here or (s.kind.example,)]
         ready.sort(key=lambda found: not found[1].here)
         out = [
@@ -142,6 +180,9 @@ class TakeForm(Modal[Chosen | None]):
     def _add_source(self, chosen: RowList.Chosen) -> None:
         chosen.stop()
         what, _, name = chosen.key.partition(":")
+        if what == "layout":
+            self.query_one("#take-layout", Input).value = name
+            return
         if what == "missing":
             show_error(self, next(s.missing for s in self._states if s.kind.scheme == name))
             return
