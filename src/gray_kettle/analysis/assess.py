@@ -31,7 +31,7 @@ from gray_kettle.analysis.take_inventory import take_inventory
 from gray_kettle.analysis.thresholds import thresholds_of
 from gray_kettle.analysis.utilisation.meter import Meter
 from gray_kettle.analysis.utilisation.unidentified import unidentified_busy
-from gray_kettle.model.records import Observations
+from gray_kettle.model.records import THINNED_NOTE, Observations
 from gray_kettle.model.setup import Setup
 from gray_kettle.phy.carrier_sense import noise_floor_dbm
 from gray_kettle.phy.channels import BANDS, Channel, narrow
@@ -245,7 +245,12 @@ def _gaps(
         Gap("damage", f"Damaged: {what}. `gray-kettle check` lists all of it.")
         for what in observations.damage
     ]
-    out += [Gap("a take", f"{take.source}: {note}") for take in observations.takes for note in take.notes]
+    out += [
+        Gap("a take", f"{take.source}: {note}")
+        for take in observations.takes
+        for note in take.notes
+        if not note.startswith(THINNED_NOTE)
+    ]
     return tuple(out)
 
 

@@ -21,7 +21,7 @@ from gray_kettle.cli.sources import sources
 from gray_kettle.cli.stand_in import stand_in
 from gray_kettle.cli.stopping import INTERRUPTED
 from gray_kettle.cli.take import take
-from gray_kettle.cli.takes import alerts, check, takes
+from gray_kettle.cli.takes import alerts, check, takes, thin
 from gray_kettle.cli.watch import watch
 from gray_kettle.errors import InvalidInput, KettleError
 from gray_kettle.safe_output import printable_output
@@ -45,6 +45,7 @@ _COMMANDS: dict[str, Callable[..., None]] = {
     "take": take,
     "takes": takes,
     "alerts": alerts,
+    "thin": thin,
     "watch": watch,
     "probe": probe,
     "sources": sources,

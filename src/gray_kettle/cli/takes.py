@@ -1,4 +1,4 @@
-"""The commands about what a case holds: `takes`, `alerts` and `check`."""
+"""The commands about what a case holds: `takes`, `alerts`, `thin` and `check`."""
 
 from pathlib import Path
 from typing import Annotated
@@ -6,6 +6,7 @@ from typing import Annotated
 import typer
 
 from gray_kettle.cli.options import CasePath, Json, print_json
+from gray_kettle.errors import InvalidInput
 
 Numbers = Annotated[
     list[int] | None, typer.Option("--set-aside", help="Number of a take that is not to count; repeat it.")
@@ -49,6 +50,42 @@ def alerts(case: CasePath, json: Json = False) -> None:
             alerts_table(found, setup.site_time)
             if found
             else "Nothing was noticed: `gray-kettle watch CASE`."
+        )
+
+
+def thin(
+    case: CasePath,
+    older: Annotated[
+        str, typer.Option("--older", help="Than this, before the newest: for example 24h, 7d.")
+    ] = "7d",
+    json: Json = False,
+) -> None:
+    """Make a case smaller: single sweep rows and seconds of traffic go, their sums and all answers stay."""
+    from gray_kettle.cli.progress import progress_bar
+    from gray_kettle.collect.live.uri import duration_s
+    from gray_kettle.detection import detect_pending
+    from gray_kettle.export.json_api.takes import thin_answer
+    from gray_kettle.store import Case
+    from gray_kettle.store.thinning import thin as thin_out
+
+    seconds = duration_s(older)
+    if seconds is None:
+        raise InvalidInput("--older is a duration: write for example 24h or 7d.")
+    with Case.open(case) as opened:
+        with progress_bar("detecting emitters") as progress:
+            detect_pending(opened, progress)
+        before = case.stat().st_size
+        span_s = opened.span_s()
+        with progress_bar("thinning") as progress:
+            went = thin_out(opened, span_s[1] - seconds if span_s else 0.0, progress)
+        opened.give_back()
+    freed = before - case.stat().st_size
+    if json:
+        print_json(thin_answer(went.sweep_rows, went.traffic_rows, freed))
+    else:
+        print(
+            f"{went.sweep_rows:,} sweep rows and {went.traffic_rows:,} rows of traffic were thinned out; "
+            f"the case is {freed / 1e6:,.1f} MB smaller."
         )
 
 

@@ -25,6 +25,7 @@ _WINDOW_S = 600.0
 _LEAST_EVERY_S = 1.0
 _MOST_A_MINUTE = 20  # alerts that are handed on; more are only printed
 _HAND_ON_S = 10.0
+_THIN_EVERY_S = 3600.0
 
 
 def watch(
@@ -41,6 +42,10 @@ def watch(
     ] = "",
     every: Annotated[str, typer.Option("--every", help="How often to look at what is new.")] = "30s",
     spot: Annotated[str, typer.Option("--spot", help="Where it is collected.")] = "",
+    keep: Annotated[
+        str,
+        typer.Option("--keep", help="Thin out what is older, as `thin` does, for example 2d; the sums stay."),
+    ] = "",
     webhook: Annotated[str, typer.Option("--webhook", help="URL that each alert is sent to, as JSON.")] = "",
     run: Annotated[
         str, typer.Option("--run", help="Program that is run for each alert; its text is the last word.")
@@ -56,6 +61,9 @@ def watch(
     from gray_kettle.sources import Wish, check
 
     seconds, every_s = duration_s(for_) if for_ else math.inf, duration_s(every)
+    keep_s = duration_s(keep) if keep else math.inf
+    if keep_s is None:
+        raise InvalidInput("--keep is a duration: write for example 24h or 7d.")
     if seconds is None or every_s is None or every_s < _LEAST_EVERY_S:
         raise InvalidInput("--for and --every are durations from 1 s: write for example 30s, 10m or 48h.")
     if webhook and not webhook.startswith(("http://", "https://")):
@@ -66,7 +74,7 @@ def watch(
         until_s = time.monotonic() + seconds
         takes = _Takes(case, tuple(sources or ()), Wish(spot, seconds, is_cancelled=is_stopped))
         handing_on = _HandingOn(webhook, _words(run))
-        watching = _Watching(case)
+        watching = _Watching(case, keep_s)
         while not is_stopped():
             for alert in watching.look():
                 _say(alert, json=json)
@@ -110,8 +118,10 @@ def _collect(path: Path, name: str, wish: "Wish") -> None:
 class _Watching:
     """Looks at the newest minutes of a case."""
 
-    def __init__(self, path: Path) -> None:
-        self._path = path
+    def __init__(self, path: Path, keep_s: float = math.inf) -> None:
+        """keep_s: what is older is thinned out now and then."""
+        self._path, self._keep_s = path, keep_s
+        self._thinned_s = -math.inf
         self._watch: AlertWatch | None = None
         self._end_s = 0.0
 
@@ -121,6 +131,7 @@ class _Watching:
         from gray_kettle.analysis.thresholds import thresholds_of
         from gray_kettle.session import load_session, load_session_detected
         from gray_kettle.store import Case
+        from gray_kettle.store.thinning import thin
 
         try:
             with Case.open(self._path) as case:
@@ -133,6 +144,9 @@ class _Watching:
                     return []
                 self._end_s = span_s[1]
                 session = load_session_detected(case, span_s[1] - _WINDOW_S, span_s[1])
+                if self._end_s - self._thinned_s > min(self._keep_s / 4, _THIN_EVERY_S):
+                    thin(case, self._end_s - self._keep_s)
+                    self._thinned_s = self._end_s
                 found = self._watch.look(session.assessment, session.observations)
                 if found and not case.read_only:
                     case.alerts.add(found)

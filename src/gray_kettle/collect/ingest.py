@@ -92,7 +92,7 @@ def ingest(
     notes = [*source.notes, *([STOPPED_NOTE] if stopped else [])]
     if lost:
         notes.append(
-            f"{lost:,} rows with a time before 1970 or after 2200 were left out: check the clock of its source."
+            f"{lost:,} rows with a time before 1970 or after 2100 were left out: check the clock of its source."
         )
     if not records and not stopped:
         case.forget_take(number)

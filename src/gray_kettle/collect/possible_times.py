@@ -9,7 +9,7 @@ _TIMES = ("time_s", "start_s", "end_s", "second")
 
 
 def with_possible_times(piece: Piece) -> tuple[Piece, int]:
-    """The piece without rows before 1970 or after 2200, and how many they were."""
+    """The piece without rows before 1970 or after 2100, and how many they were."""
     changed: dict[str, Any] = {}
     lost = 0
     for field in fields(piece):

@@ -15,13 +15,15 @@ from gray_kettle.phy.channels import Channel
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 ALERT_AGAIN_S = 900.0  # the same is not said again sooner
-LATEST_S = 7_258_118_400.0  # 2200-01-01: a later time, like one before 1970, is no time of an observation
+THINNED_NOTE = (
+    "Details before "  # how the note of a take begins whose details were thinned out: no answer lacks them
+)
+LATEST_S = 4_102_444_800.0  # the year 2100: a time beyond it, or before 1970, is no time of an observation
 SHORT_SILENCE_S = (
     0.35  # three beacons: a longer silence ends a run of frames, as a receiver that hops makes them
 )
 LONGEST_SILENCE_S = 2.0  # a receiver that hears nothing for longer may have been elsewhere
 LONGEST_AGGREGATE_S = 0.02  # longer than any: the same reference number later is another aggregate
-LATEST_S = 4_102_444_800.0  # the year 2100: a time beyond it, or before 1970, is damage
 
 
 @dataclass(frozen=True)

@@ -43,7 +43,7 @@ from gray_kettle.store.packing import UNREADABLE, unpack
 from gray_kettle.store.seals import Damage, check_structure, payload_of, rows_of
 from gray_kettle.store.setups import Setups
 from gray_kettle.store.sweep_writer import SweepWriter
-from gray_kettle.store.sweeps import Sweeps
+from gray_kettle.store.sweeps import Sweeps, is_thin
 from gray_kettle.store.takes import Input, Takes
 from gray_kettle.store.texts import Texts, renumbered
 from gray_kettle.store.upgrade import upgrade
@@ -51,6 +51,7 @@ from gray_kettle.store.upgrade import upgrade
 Table = TypeVar("Table", bound=Columns)
 # Small tables; that rows of the large ones are missing shows by their count in each take.
 _CHECKED = ("setups", "takes", "announcements", "abilities", "sweeps", "looks")
+_HOUR_S = 3600
 _MOST_ROWS = 1 << 17  # of a chunk of any version
 
 
@@ -115,6 +116,14 @@ class Case:
     def snapshot(self) -> AbstractContextManager[sa.Connection]:
         """All that is read inside is one state of the case, whatever others write meanwhile."""
         return self._database.reading()
+
+    def writing(self) -> AbstractContextManager[sa.Connection]:
+        """All that is written inside, or nothing."""
+        return self._database.writing()
+
+    def give_back(self) -> None:
+        """Give the disk back what the file does not need any more. Takes a while, and as much room again."""
+        self._database.vacuum()
 
     def wait_for_locks(self, seconds: float, is_cancelled: Callable[[], bool] = lambda: False) -> None:
         """How long writes wait for another process that holds the case."""
@@ -340,12 +349,13 @@ class Case:
         sums = {row["chunk"]: row for row in rows_of(db, schema.sums, self.damage, what)}
         summed, rest = [], []
         for chunk in self._catalogue(db, Traffic, low, high, spot_of_take):
-            whole = chunk["start_s"] >= np.floor(low) and chunk["end_s"] <= high
-            row = sums.get(chunk["number"]) if whole else None
+            is_whole = chunk["start_s"] >= np.floor(low) and chunk["end_s"] <= high
+            row = sums.get(chunk["number"]) if is_whole or is_thin(chunk) else None
             table = row and self._unpacked(db, Traffic, schema.sums, row, chunk["take"], self.damage)
             if table:
                 table.spot[:] = spot_of_take[chunk["take"]]
-                summed.append(table)
+                inside = (table.second + _HOUR_S > low) & (table.second <= high)
+                summed.append(table if is_whole else table.rows(inside))
             else:
                 rest.append(chunk)
         hourly = Traffic.stacked(summed) if summed else Traffic.empty()

@@ -93,6 +93,20 @@ class Database:
             yield db
             db.commit()
 
+    def vacuum(self) -> None:
+        """Write the file anew without what is empty. Raises: KettleError, where it cannot be written."""
+        with self._translated():
+            connection = self._engine.raw_connection()
+            driver = connection.driver_connection
+            assert driver is not None
+            try:
+                driver.setlimit(sqlite3.SQLITE_LIMIT_ATTACHED, 1)  # SQLite attaches the new file for a moment
+                driver.execute("VACUUM")
+                driver.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+            finally:
+                driver.setlimit(sqlite3.SQLITE_LIMIT_ATTACHED, 0)
+                connection.close()
+
     @contextmanager
     def _begun(self, kind: str) -> Iterator[sa.Connection]:
         """A connection in a transaction that holds its lock, asked for again while somebody else has it."""

@@ -51,7 +51,14 @@ class DetectionCache:
         return self._has_other(detector) or bool(self.pending_runs())
 
     def _has_other(self, detector: int) -> bool:
-        return any(row["detector"] != detector for row in self._rows())
+        return bool(self._others(detector))
+
+    def _others(self, detector: int) -> list[int]:
+        """Numbers of the detections of another version whose rows are there to be examined anew."""
+        with self._database.reading():
+            others = [row for row in self._rows() if row["detector"] != detector]
+            thin_until_s = self._sweeps.thin_until_s() if others else {}
+        return [row["number"] for row in others if row["start_s"] > thin_until_s.get(row["sweep"], -np.inf)]
 
     def pending_runs(self) -> list[tuple[Run, int]]:
         """(run, rows behind its last closed block) of every run that is worth examining."""
@@ -69,10 +76,13 @@ class DetectionCache:
         return out
 
     def discard_older(self, detector: int) -> None:
-        """Delete the detections that another version of the detector made: their rows wait again."""
-        if self._has_other(detector):
+        """Delete the detections that another version of the detector made: their rows wait again.
+
+        Where rows were thinned out, what was found stays.
+        """
+        if others := self._others(detector):
             with self._database.writing() as db:
-                db.execute(schema.looks.delete().where(schema.looks.c.detector != detector))
+                db.execute(schema.looks.delete().where(schema.looks.c.number.in_(others)))
 
     def blocks(self, run: Run) -> Iterator[tuple[CodedRows, bool]]:
         """Blocks of rows behind the last closed block, each with whether it is closed (no more rows will join it)."""

@@ -4,7 +4,7 @@ What is asked for an interval of time is read from the sums as far as they reach
 """
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -31,7 +31,7 @@ from gray_kettle.spectrum.views import Composer, Frame, Spectrogram
 from gray_kettle.store import schema
 from gray_kettle.store.database import Database
 from gray_kettle.store.packing import UNREADABLE, unpack_arrays, unpacked
-from gray_kettle.store.seals import Damage, payload_of, rows_of
+from gray_kettle.store.seals import THIN_SUM, Damage, payload_of, rows_of
 from gray_kettle.store.takes import Takes
 
 _MANY_ROWS = 512 * NEXT  # from which on sums are asked for duties, not the rows
@@ -75,6 +75,11 @@ class CodedRows:
         return _joined([self, other])
 
 
+def is_thin(row: Mapping[str, Any]) -> bool:
+    """Whether the rows of a chunk were thinned out: what sums them up is elsewhere."""
+    return bool(row["payload_sum"] == THIN_SUM)
+
+
 class Sweeps:
     """Reads the sweeps of a case."""
 
@@ -85,7 +90,7 @@ class Sweeps:
         """What was swept in an interval of time, by number. rows: of the chunks that touch it."""
         with self._database.reading() as db:
             takes = self._takes.counted(db)
-            chunks = self._catalogue(takes)
+            chunks = self.catalogue()
             what = "the description of a sweep is damaged: its rows are left out"
             found = []
             for row in rows_of(db, schema.sweeps, self._damage, what):
@@ -107,12 +112,13 @@ class Sweeps:
                 found.append(Run(row["number"], span, row["take"], spot, first, last, rows))
         return tuple(found)
 
-    def _catalogue(self, takes: dict[int, dict[str, Any]]) -> dict[tuple[int, int], list[dict[str, Any]]]:
+    def catalogue(self) -> dict[tuple[int, int], list[dict[str, Any]]]:
         """What each chunk is, without what it holds, by sweep and level in order of time; once for each snapshot."""
         cache = self._database.cache
         if "sweep_chunks" not in cache:
             found: dict[tuple[int, int], list[dict[str, Any]]] = {}
             with self._database.reading() as db:
+                takes = self._takes.counted(db)
                 owners = {row["number"]: row["take"] for row in rows_of(db, schema.sweeps, Damage(), "")}
                 held: dict[int, int] = {}
                 for row in rows_of(db, schema.sweep_chunks, self._damage, _CHUNKS_DAMAGED):
@@ -148,6 +154,8 @@ class Sweeps:
 
     def _row_chunks(self, run: Run, start_s: float, end_s: float, *, with_bins: bool) -> Iterator[CodedRows]:
         for head, payload in self._chunks(run, 0, start_s, end_s, "payload" if with_bins else None):
+            if with_bins and payload is None:
+                continue  # thinned out
             try:
                 part = _coded(run, head, payload)
             except UNREADABLE:
@@ -159,7 +167,28 @@ class Sweeps:
         """Sums of a level whose middle lies in an interval of time; of a lower level where those do not reach."""
         if level == 0:
             rows = self.rows(run, start_s, end_s)
-            return rows_as_entries(rows.time_s, rows.codes, threshold_codes(rows.floor_dbm))
+            found = rows_as_entries(rows.time_s, rows.codes, threshold_codes(rows.floor_dbm))
+            thin_until_s = self.thin_until_s().get(run.number, -np.inf)
+            if start_s > thin_until_s:
+                return found
+            sums, _ = self._sums(run, 1, start_s, min(end_s, thin_until_s))
+            return Entries.joined([*sums, found])
+        parts, reached_s = self._sums(run, level, start_s, end_s)
+        if not parts or reached_s < min(end_s, run.end_s):  # sums that are not written yet
+            after_s = np.nextafter(reached_s, np.inf) if parts else start_s
+            parts.append(self.entries(run, level - 1, max(after_s, start_s), end_s))
+        return Entries.joined(parts)
+
+    def thin_until_s(self) -> dict[int, float]:
+        """The last moment whose rows were thinned out, by number of the sweep."""
+        return {
+            sweep: max(c["end_s"] for c in chunks if is_thin(c))
+            for (sweep, level), chunks in self.catalogue().items()
+            if level == 0 and any(map(is_thin, chunks))
+        }
+
+    def _sums(self, run: Run, level: int, start_s: float, end_s: float) -> tuple[list[Entries], float]:
+        """(sums of a level whose middle lies in an interval of time, how far they reach)."""
         parts, reached_s = [], -np.inf
         for head, payload in self._chunks(run, level, start_s, end_s, "payload"):
             try:
@@ -170,10 +199,7 @@ class Sweeps:
             reached_s = float(part.end_s[-1])
             middle = (part.start_s + part.end_s) / 2
             parts.append(part.part((middle >= start_s) & (middle <= end_s)))
-        if not parts or reached_s < min(end_s, run.end_s):  # sums that are not written yet
-            after_s = np.nextafter(reached_s, np.inf) if parts else start_s
-            parts.append(self.entries(run, level - 1, max(after_s, start_s), end_s))
-        return Entries.joined(parts)
+        return parts, reached_s
 
     def counts(self, run: Run, start_s: float, end_s: float) -> Iterator[tuple[float, Counts | Codes]]:
         """(seconds that a row stands for, counts of sums or codes of rows), which together are all of an interval."""
@@ -286,8 +312,8 @@ class Sweeps:
     ) -> Iterator[tuple[dict[str, Any], bytes | None]]:
         """(head, packed bytes of a column) of the chunks that touch an interval of time; damaged ones are left out."""
         what = f"take {run.take}: {_CHUNKS_DAMAGED}"
-        with self._database.reading() as db:
-            rows = self._catalogue(self._takes.counted(db)).get((run.number, level), [])
+        with self._database.reading():
+            rows = self.catalogue().get((run.number, level), [])
         for row in rows:
             if row["end_s"] < start_s or row["start_s"] > end_s:
                 continue

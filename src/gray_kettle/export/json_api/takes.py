@@ -37,12 +37,23 @@ class CheckAnswer(Answer):
     repaired: str | None
 
 
+class ThinAnswer(Answer):
+    schema_: Literal["gray-kettle/thin/1"] = Field(default="gray-kettle/thin/1", alias="schema")
+    sweep_rows: int = Field(description="Sweep rows whose levels were thinned out; their sums stay.")
+    traffic_rows: int
+    freed: int = Field(description="Bytes that the file is smaller.")
+
+
 def takes_answer(takes: tuple[TakeInfo, ...]) -> TakesAnswer:
     return TakesAnswer(takes=[_row(take) for take in takes])
 
 
 def check_answer(rows: int, damage: tuple[str, ...], repaired: str | None) -> CheckAnswer:
     return CheckAnswer(rows=rows, damage=list(damage), repaired=repaired)
+
+
+def thin_answer(sweep_rows: int, traffic_rows: int, freed: int) -> ThinAnswer:
+    return ThinAnswer(sweep_rows=sweep_rows, traffic_rows=traffic_rows, freed=freed)
 
 
 def _row(take: TakeInfo) -> TakeRow:
