@@ -213,7 +213,7 @@ def _live(folder: Path) -> None:
     os.write(app.master, b"4")
     time.sleep(1.0)
     os.write(app.master, b"t")
-    app.wait_for(b"or a spectrum analyser")
+    app.wait_for(b"A simulated site")
     time.sleep(0.5)
     os.write(app.master, f"scpi://127.0.0.1:{port}?start=2400MHz&stop=2488MHz&points=1000".encode())
     time.sleep(1.0)

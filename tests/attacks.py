@@ -4,10 +4,12 @@ import hashlib
 import os
 import random
 import re
+import shutil
 import signal
 import subprocess
 import sys
 import time
+from contextlib import suppress
 from dataclasses import dataclass, fields, is_dataclass
 from pathlib import Path
 
@@ -134,23 +136,50 @@ def kill_take(folder: Path, packets: list[bytes], rng: random.Random) -> tuple[i
     return sum(t < killed_s - 1.0 for t in times[1:]), stored  # the first is the header of the file
 
 
-def kill_live(folder: Path, source: str, rng: random.Random) -> tuple[int, int]:
-    """(records in the case just before a live take was killed at a random moment, records in it afterwards)."""
+def kill_live(folder: Path, source: str, rng: random.Random, feed: str = "") -> tuple[int, int, int]:
+    """Records in the case just before a live take was killed at a random moment, in a copy of its files that was made
+    while it ran (or as many, where it cannot be opened and says so), and in it afterwards.
+
+    feed: a program whose output is piped into it.
+    """
     case = folder / "a.kettle"
     for path in folder.glob("*"):
         path.unlink()
     Case.create(case, Setup()).close()
-    take = subprocess.Popen(
-        [*PROGRAM, "take", str(case), source], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
-    )
-    with take:
+    quiet = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL}
+    fed = subprocess.Popen(["sh", "-c", feed], stdout=subprocess.PIPE) if feed else None
+    take = subprocess.Popen([*PROGRAM, "take", str(case), source], stdin=fed.stdout if fed else None, **quiet)
+    try:
         until_s = time.monotonic() + 20
         while not (before := records_in(case)) and time.monotonic() < until_s:
             time.sleep(0.05)
         time.sleep(rng.uniform(0.0, 1.5))
         before = records_in(case)
+        copied = _copied(case, rng)
         take.kill()
-    return before, records_in(case)
+        take.wait()
+    finally:
+        if fed is not None:
+            fed.stdout.close()
+            fed.kill()
+            fed.wait()
+    return before, before if copied is None else copied, records_in(case)
+
+
+def _copied(case: Path, rng: random.Random) -> int | None:
+    """Records in a copy that a person makes of a case while it is written; None where the copy is refused in words."""
+    copy = case.with_name("copy.kettle")
+    names = [("-wal", "-wal"), ("", "")]
+    rng.shuffle(names)
+    for name, target in names:
+        with suppress(FileNotFoundError):
+            shutil.copyfile(f"{case}{name}", f"{copy}{target}")
+    try:
+        return records_in(copy)
+    except KettleError:
+        return None
+    except AssertionError:  # what is damaged is named
+        return None
 
 
 def records_in(path: Path) -> int:

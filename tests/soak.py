@@ -17,6 +17,8 @@ from gray_kettle.cli.main import main
 from gray_kettle.collect.files import open_file
 from gray_kettle.collect.ingest import ingest
 from gray_kettle.model.setup import Setup
+from gray_kettle.simulator.analyser import SimulatedAnalyser
+from gray_kettle.simulator.spectra.scene import Scene
 from gray_kettle.store import Case
 from tests import attacks
 from tests.frames import busy_harbour, pcap_bytes, write_full_scan, write_pcap
@@ -47,6 +49,8 @@ def trials(folder: Path) -> dict[str, Trial]:
     damaged = folder / "damaged.kettle"
     damaged.write_bytes(whole)
     good, _ = attacks.fingerprint(damaged)
+    listing = write_full_scan(folder / "listing.txt")
+    analyser = SimulatedAnalyser(Scene((), seed=3), time.time, rows_per_s=30.0).__enter__()
 
     def stop(place: Path, rng: random.Random) -> str:
         stopped = attacks.stop_take(place, raw, rng, silent=rng.random() < 0.2)
@@ -59,9 +63,14 @@ def trials(folder: Path) -> dict[str, Trial]:
         return "kept" if stored >= written else "lost"
 
     def kill_live(place: Path, rng: random.Random) -> str:
-        source = f"sim:pier?speed={rng.choice((1, 30, 300))}&seed={rng.randrange(99)}"
-        before, after = attacks.kill_live(place, source, rng)
-        return "kept" if after >= before > 0 else "lost"
+        source, feed = f"sim:pier?speed={rng.choice((1, 30, 300))}&seed={rng.randrange(99)}", ""
+        what = rng.choice(("simulation", "pipe of listings", "analyser"))
+        if what == "pipe of listings":
+            source, feed = "-", f"while cat {listing}; do sleep {rng.uniform(0.05, 0.6):.2f}; done"
+        elif what == "analyser":
+            source = f"scpi://127.0.0.1:{analyser.port}?start=2400MHz&stop=2480MHz&points=401&rbw=200kHz"
+        before, copied, after = attacks.kill_live(place, source, rng, feed)
+        return f"kept ({what})" if after >= before > 0 and copied > 0 else "lost"
 
     def keys(place: Path, rng: random.Random) -> str:
         came = attacks.mash(place, whole, rng, 400)

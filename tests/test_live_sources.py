@@ -26,7 +26,7 @@ from gray_kettle.model.setup import Setup
 from gray_kettle.simulator.live import SimulatedAir
 from gray_kettle.sources import KINDS, Wish, found_here, take_from
 from gray_kettle.store import Case
-from tests.frames import busy_harbour, write_pcap
+from tests.frames import busy_harbour, pcap_bytes, pieces_of, write_pcap
 from tests.test_scan_text import ALL
 from tests.test_sweep_files import OWN
 
@@ -295,6 +295,27 @@ def test_a_sweeping_program_is_run_stored_as_it_goes_and_ended(case, tmp_path):
     assert case.sweeps.runs()[0].rows == result.records
     running = subprocess.run(["pgrep", "-f", f"{tmp_path}/rows.py"], check=False, capture_output=True)
     assert running.stdout == b""
+
+
+@pytest.mark.parametrize("scheme", ["pcap", "sweep"])
+def test_a_file_that_is_being_written_is_followed(case, tmp_path, scheme):
+    file, came = tmp_path / "growing", []
+    if scheme == "pcap":
+        whole = pcap_bytes(busy_harbour())
+        count = sum(piece.records for piece in pieces_of(whole))
+    else:
+        rows = [f"{1.8e9 + k:.1f},2400500000,1000000,-90,-91,-92,-9{k % 10}\n" for k in range(40)]
+        whole, count = (OWN + "\n" + "".join(rows)).encode(), len(rows)
+    file.write_bytes(whole[: len(whole) // 2])
+
+    def write_on():
+        with file.open("ab") as growing:
+            growing.write(whole[len(whole) // 2 :])
+
+    threading.Timer(1.0, write_on).start()
+    wish = Wish(is_cancelled=until(lambda: sum(came) >= count), on_piece=lambda p: came.append(p.records))
+    (result,) = take_from(case, f"{scheme}:{file}", wish)
+    assert result.records == count
 
 
 def test_files_that_arrive_are_taken_once_when_they_are_complete(case, tmp_path):

@@ -291,7 +291,7 @@ def case_records(path):
 
 @pytest.mark.slow
 def test_a_killed_simulation_keeps_all_that_was_seen_in_the_case(tmp_path):
-    before, after = attacks.kill_live(tmp_path, "sim:pier?speed=60&seed=1", random.Random(1))
+    before, _, after = attacks.kill_live(tmp_path, "sim:pier?speed=60&seed=1", random.Random(1))
     assert after >= before > 0
 
 

@@ -3,7 +3,6 @@
 import json
 
 import numpy as np
-import pytest
 
 from gray_kettle.cli.main import main
 from gray_kettle.cli.watch import _Watching
@@ -56,7 +55,9 @@ def test_the_picture_of_thinned_rows_is_coarser_and_the_same(own_demo):
         after = [case.sweeps.view(frame) for frame in hours]
         peaks = [float(np.nanmax(view.peak_dbm)) for view in (before[0], after[0])]
         assert peaks[0] == peaks[1]
-        assert np.isfinite(after[1].peak_dbm).any()  # a quarter of an hour, from sums that reach over its ends
+        assert np.isfinite(
+            after[1].peak_dbm
+        ).any()  # a quarter of an hour, from sums that reach over its ends
         rows = case.sweeps.rows(run, run.start_s, run.end_s)
         assert rows.time_s[0] > run.start_s + 3 * 3600  # what lies behind is untouched
         assert len(rows.codes) == len(rows.time_s)

@@ -178,7 +178,12 @@ def _stream(uri: Uri, wish: Wish, is_over: IsCancelled, stack: ExitStack) -> "So
     """What a pipe, standard input or a program gives."""
     if not uri.rest.strip():
         raise KettleError(f"{uri.shown} names nothing: write for example {_BY_SCHEME[uri.scheme].example}.")
-    if uri.rest == "-" or Path(uri.rest).exists():
+    from gray_kettle.collect.live.growing import grown, is_growing
+
+    path = Path(uri.rest)
+    if is_growing(path):
+        return open_stream(stack.enter_context(grown(path, is_over)), path.name, wish.sweeps, is_over)
+    if uri.rest == "-" or path.exists():
         return open_file(Path(uri.rest), wish.sweeps, is_over)
     words = _words(uri)
     if uri.scheme != "sweep" or not words:
@@ -385,7 +390,7 @@ KINDS = (
     ),
     SourceKind("scpi", "A spectrum analyser", "scpi://192.0.2.7:5025?start=2400MHz&stop=2490MHz", is_bare=False),
     SourceKind("sweep", "Any program or pipe that prints sweeps", "sweep:PROGRAM … or sweep:PIPE or sweep:-"),
-    SourceKind("pcap", "A capture that is being written", "pcap:PIPE or pcap:-"),
+    SourceKind("pcap", "A capture that is being written", "pcap:FILE or pcap:PIPE or pcap:-"),
     SourceKind("fft", "Spectral records of a Wi-Fi card", "fft:/path/of/the/relay/file"),
     SourceKind("mqtt", "Probes, through an MQTT broker", "mqtt://broker.example/site (mqtts: with TLS)", is_bare=False),
     SourceKind("watch", "A folder in which files arrive", "watch:FOLDER"),

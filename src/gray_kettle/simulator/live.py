@@ -53,17 +53,17 @@ class SimulatedAir:
         scanned_s = swept_s = start_s
         while not is_cancelled():
             now_s = start_s + (time.monotonic() - began_s) * self._speed
-            if now_s >= scanned_s:
+            if now_s >= scanned_s:  # one at a time: at high speed the sweeps have their turn too
                 yield self._scan(scanned_s, shift_s)
                 scanned_s += _SCAN_EVERY_S
-                continue
             step_s = max(_ROW_S, (now_s - swept_s) / _MOST_ROWS)
             times = np.arange(swept_s, now_s, step_s)
             if len(times):
                 swept_s = float(times[-1]) + step_s
                 rows = tuple(scene.rows(Instrument(_SPAN), times - shift_s))
                 yield Piece(sweeps=tuple(_moved(r, shift_s) for r in rows), records=0)
-            time.sleep(_STEP_S / 5)
+            if now_s < scanned_s:
+                time.sleep(_STEP_S / 5)
 
     def _scan(self, time_s: float, shift_s: float) -> Piece:
         text = io.StringIO()

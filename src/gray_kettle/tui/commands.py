@@ -47,6 +47,7 @@ _ACTIONS = (
     ),
     ("Alerts", "screen.on_site('alerts')", "What began while the app took or watch ran; enter goes there"),
     ("Mark this moment", "screen.mark", "A word on the time line"),
+    ("Spot of the take", "screen.on_site('spot')", "Where the receiver is from now on"),
     ("Pause the take", "screen.pause", "What comes meanwhile is left out"),
     ("Undo the last edit", "screen.undo", "Own networks, names, site, plan preferences"),
     ("Help for this view", "screen.help", "Its keys, and how to read it"),

@@ -25,7 +25,8 @@ Everywhere
               are reported as new; once more, and there is no reference
   i           where the figures under the cursor come from
   t           take: listen now, or read captures, scan listings and sweeps into
-              the case; once more ends that;  P  pause;  T  what was taken
+              the case; once more ends that;  P  pause;  L  the spot changes;
+              T  what was taken
   W           walk: the level of one of our radios in large digits; spots are
               named on the way, and listed by how well they are covered
   N  R        what is new, gone and moved since before the newest take;  R  scan now

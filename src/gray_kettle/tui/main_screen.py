@@ -83,6 +83,7 @@ class MainScreen(Screen[None]):
         Binding("M", "mark", "mark this moment", id="main.mark"),
         Binding("N", "on_site('since')", "what is new", id="main.since"),
         Binding("A", "on_site('alerts')", "alerts", id="main.alerts"),
+        Binding("L", "on_site('spot')", "spot of the take", id="main.spot"),
         Binding("R", "on_site('rescan')", "scan now", id="main.rescan"),
         Binding("x", "export", "export", id="main.export"),
         Binding("o", "own", "own networks", id="main.own"),

@@ -1,6 +1,7 @@
 """Taking files and collecting from live sources, beside the rest of the work: never behind a dialog."""
 
 import logging
+import shutil
 import time
 from collections.abc import Callable
 from contextlib import suppress
@@ -24,6 +25,7 @@ if TYPE_CHECKING:
 
 _DETECT_EVERY_S, _LIVE_S = 8, 300.0
 _SILENT_S = 6.0
+_LITTLE_ROOM = 1_000_000_000  # bytes
 _RESCAN_S = 8.0  # a scan of all channels takes three to six
 _LONGEST_LOCK_S = 120.0
 _LOGGER = logging.getLogger(__name__)
@@ -211,7 +213,17 @@ class Capture:
         control = self._control
         spot = printable(control.spot) if control is not None else ""
         is_paused = control is not None and control.is_paused
-        self._status(f"{'‖ paused' if is_paused else '●'} {spot or 'live'}  {said}  {length}{late}")
+        self._status(
+            f"{'‖ paused' if is_paused else '●'} {spot or 'live'}  {said}  {length}{late}{self._room()}"
+        )
+
+    def _room(self) -> str:
+        """How much the disk still takes, where that is little."""
+        try:
+            free = shutil.disk_usage(self._path.parent).free
+        except OSError:
+            return ""
+        return f"  disk: {free / 1e6:,.0f} MB left" if free < _LITTLE_ROOM else ""
 
     def ended(self, ended: TakeEnded) -> None:
         self._running.pop(ended.name, None)

@@ -27,8 +27,27 @@ class OnSite:
         self._is_news_due = False
 
     def run(self, what: str) -> None:
-        """One of walk, since, rescan and alerts."""
-        {"walk": self.walk, "since": self.since, "rescan": self.rescan, "alerts": self.alerts}[what]()
+        """What is asked for, by the name of a method."""
+        choices = (self.walk, self.since, self.rescan, self.alerts, self.spot)
+        next(choice for choice in choices if choice.__name__ == what)()
+
+    def spot(self) -> None:
+        """Name the spot that the running take is at from now on."""
+        from gray_kettle.tui.start.word_form import WordForm
+
+        if self._capture.control is None:
+            self._screen.notify("Nothing is being collected: press t.", timeout=4)
+            return
+        form = WordForm(
+            "Where the receiver is now", "What comes from now on belongs to this spot", "reception"
+        )
+        self._screen.app.push_screen(form, self._after_spot)
+
+    def _after_spot(self, name: str | None) -> None:
+        control = self._capture.control
+        if name and control is not None:
+            control.spot = name
+            self._capture.tick()
 
     def alerts(self) -> None:
         """What began while somebody watched; the one that is chosen moves the window."""

@@ -106,7 +106,7 @@ class SetupEdits:
     def ask_mark(self) -> None:
         """A word for this moment: of the key, not of the end of the typing."""
         from gray_kettle.setup_editor import with_mark
-        from gray_kettle.tui.start.mark_form import MarkForm
+        from gray_kettle.tui.start.word_form import WordForm
 
         moment_s = round(time.time(), 1)
 
@@ -114,7 +114,7 @@ class SetupEdits:
             if word:
                 self.change(lambda setup: with_mark(setup, moment_s, word))
 
-        self._screen.app.push_screen(MarkForm(), save)
+        self._screen.app.push_screen(WordForm("Mark this moment", "In a word or two", "boat in"), save)
 
     # Radios
 
