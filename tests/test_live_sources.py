@@ -16,6 +16,7 @@ from contextlib import contextmanager, nullcontext
 from pathlib import Path
 from types import SimpleNamespace
 
+import numpy as np
 import pytest
 
 from gray_kettle.cli.main import main
@@ -387,6 +388,23 @@ def test_scans_that_come_one_by_one_grow_a_chunk_and_a_failed_write_doubles_noth
 
 def _disk_full(*_):
     raise OSError("full")
+
+
+@pytest.mark.slow
+def test_listings_without_a_pause_between_them_are_stored_as_they_come(case):
+    command = [sys.executable, "-m", "gray_kettle", "take", str(case.path), "-"]
+    taking = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.DEVNULL)
+    while_open = []
+    for _ in range(40):
+        taking.stdin.write(SCAN.encode())
+        taking.stdin.flush()
+        while_open.append(sum(take.records for take in case.takes()))
+        time.sleep(0.15)
+    taking.stdin.close()
+    taking.wait(20)
+    assert 2 <= while_open[-1] < 40
+    assert sum(take.records for take in case.takes()) <= 40  # none is counted twice
+    assert len(np.unique(case.window().sightings.time_s)) >= 3
 
 
 @pytest.mark.slow

@@ -1,6 +1,5 @@
 """Files that somebody sent: the kind is recognised by the content, never by the name."""
 
-import math
 from collections.abc import Callable, Generator, Iterator
 from contextlib import closing
 from dataclasses import dataclass, replace
@@ -270,9 +269,9 @@ class Listing:
 
     def pieces(self) -> Generator[Piece]:
         reader = scan_text.reader_of(self.kind, self.input_stream.written_s)
-        longest_s = _LONGEST_BURST_S if self.kind in scan_text.LINE_BY_LINE else math.inf
+        entry_of = None if self.kind in scan_text.LINE_BY_LINE else scan_text.entry_of
         try:
-            for arrived_s, lines in self.input_stream.bursts(_PAUSE_S, longest_s):
+            for arrived_s, lines in self.input_stream.bursts(_PAUSE_S, _LONGEST_BURST_S, entry_of):
                 if self.input_stream.is_stream:
                     reader.arrived(arrived_s)
                 yield from reader.pieces(lines)

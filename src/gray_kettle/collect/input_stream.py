@@ -1,7 +1,6 @@
 """Bytes coming in: from a file, a pipe or standard input, packed with gzip or not."""
 
 import codecs
-import math
 import os
 import select
 import stat
@@ -151,29 +150,43 @@ class InputStream:
         """Text line by line, without ends of lines. Bytes that are no UTF-8 are kept as lone surrogates."""
         return (line for line in self._lines(None) if line is not None)
 
-    def bursts(self, pause_s: float, longest_s: float = math.inf) -> Iterator[tuple[float, Iterator[str]]]:
+    def bursts(
+        self, pause_s: float, longest_s: float, entry_of: Callable[[str], str] | None = None
+    ) -> Iterator[tuple[float, Iterator[str]]]:
         """Lines as they come, with when they began to come: a burst ends where nothing came for a while, or it grew
         too long. A file is one burst, of when it was written. Read each burst to its end before the next.
+
+        entry_of: what a line begins an entry of, "" for any other line; a burst that grew too long ends before an
+        entry that it has already, as there a listing begins anew.
         """
         ended = not self.is_stream
         if ended:
             yield self.written_s, self.lines()
             return
         lines = self._lines(pause_s)
+        held: list[str] = []  # what the next burst begins with
 
         def burst(first: str) -> Iterator[str]:
             nonlocal ended
             yield first
             until_s = time.monotonic() + longest_s
+            seen = {entry_of(first)} if entry_of else set()
             for line in lines:
-                if line is not None:
-                    yield line
-                if line is None or time.monotonic() > until_s:
+                if line is None:
+                    return
+                is_late = time.monotonic() > until_s
+                if entry_of and (entry := entry_of(line)):
+                    if is_late and entry in seen:
+                        held.append(line)
+                        return
+                    seen.add(entry)
+                yield line
+                if is_late and entry_of is None:
                     return
             ended = True
 
         while not ended:
-            first = next((line for line in lines if line is not None), None)
+            first = held.pop() if held else next((line for line in lines if line is not None), None)
             if first is None:
                 return
             yield time.time(), burst(first)

@@ -1,5 +1,6 @@
 """Which listing a text is, recognised by its beginning."""
 
+import re
 from collections.abc import Callable, Generator, Iterable
 from typing import Protocol
 
@@ -40,7 +41,17 @@ _KINDS: tuple[tuple[str, Callable[[str], bool], Callable[[float], Reader]], ...]
     ("nmcli scan", nmcli.fits, nmcli.NmcliReader),
 )
 
+_SURVEY_ENTRY = "Survey data from "  # each entry stands by itself
+_ADDRESS = re.compile(r"(?:[0-9A-Fa-f]{2}\\?[:-]){5}[0-9A-Fa-f]{2}")  # with colons that may be escaped
 LINE_BY_LINE = ("scan log", "wpa_cli scan")  # each line of them is whole by itself
+
+
+def entry_of(line: str) -> str:
+    """What a line of a listing begins an entry of: the same again means that a listing begins anew. "" for others."""
+    if line.startswith(_SURVEY_ENTRY):
+        return line
+    found = _ADDRESS.search(line)
+    return found[0].lower() if found else ""
 
 
 def kind_of(head: bytes) -> str | None:
