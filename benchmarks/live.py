@@ -18,7 +18,7 @@ from gray_kettle.store import Case
 
 SPEED, SECONDS = 60, 60
 # Keys, and what of the screen only their view has.
-VIEWS = ((b"2", b"Networks"), (b"1", b"What is wrong"), (b"3", b"clear air"))
+VIEWS = ((b"2", b"level over time"), (b"1", b"What is wrong"), (b"3", b"clear air"))
 
 
 def main() -> None:

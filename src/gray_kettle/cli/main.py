@@ -17,6 +17,7 @@ from gray_kettle import __version__
 from gray_kettle.cli import answers, diagnostics, files, open_app, setup
 from gray_kettle.cli.apply import apply
 from gray_kettle.cli.probe import probe
+from gray_kettle.cli.proof import proof
 from gray_kettle.cli.sources import sources
 from gray_kettle.cli.stand_in import stand_in
 from gray_kettle.cli.stopping import INTERRUPTED
@@ -57,6 +58,7 @@ _COMMANDS: dict[str, Callable[..., None]] = {
     "emitters": answers.emitters,
     "brief": answers.brief,
     "plan": answers.plan,
+    "proof": proof,
     "explain": answers.explain,
     "sheet": files.sheet,
     "draw": files.draw,

@@ -1,27 +1,32 @@
 """Two stretches of one figure, compared hour by hour: the difference with its interval, and what it says.
 
-Source: docs/proof.md, "The comparison"; Künsch 1989 (moving blocks); Politis and White 2004, corrected 2009 (length of
-a block from the autocorrelation); Benjamini and Hochberg 1995 (several figures at a time).
+The figure is taken as a level for each kind of hour, a shift by the change, and noise whose neighbours correlate. How
+much they correlate is not known: every possible value counts by how well it explains the data, so that short and slow
+stretches get wide intervals. Source: docs/proof.md, "The comparison"; Harville 1977 (restricted likelihood);
+Benjamini and Hochberg 1995 (several figures at a time).
 """
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import stdtr, stdtrit
+from scipy.special import stdtr
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 
 SLOT_S = 300.0  # figures are means over so long
 CONFIDENCE = 0.95
-_ROUNDS = 999
-_LEAST_SLOTS = 6  # matched, before and after
-_LEAST_BLOCKS = 3.0
-_MOST_HOURS = 24.0 * 14
 _HOUR_S = 3600.0
+_LEAST_SLOTS = 6  # matched, before and after
+_SCALES = (1, 3, 12)  # slots that are put together: noise may be quick, slow, or both
+_LEAST_ROWS = 24  # of a scale, beyond the finest
+_CORRELATIONS = np.concatenate([np.arange(0.0, 0.9, 0.06), np.arange(0.9, 0.995, 0.015)])  # from slot to slot
+_STEADY = 1e-9
+_STEPS = 60  # of a bisection
+_MOST_HOURS = 24.0 * 14
 
 
 class Verdict(StrEnum):
@@ -35,19 +40,24 @@ class Verdict(StrEnum):
 
 @dataclass(frozen=True, eq=False)
 class Stretch:
-    """One figure over time: means over slots. slot: number of each (time over SLOT_S), increasing; likeness: which
+    """One figure over time: means over slots. slot: number of each (time over slot_s), increasing; likeness: which
     slots may be compared: those of the same kind of day and the same hour.
     """
 
     slot: IntArray
     value: FloatArray
     likeness: IntArray
+    slot_s: float = SLOT_S
+
+    @property
+    def hours(self) -> float:
+        return len(self) * self.slot_s / _HOUR_S
 
     def __len__(self) -> int:
         return len(self.slot)
 
     def rows(self, chosen: NDArray[np.bool_]) -> "Stretch":
-        return Stretch(self.slot[chosen], self.value[chosen], self.likeness[chosen])
+        return replace(self, slot=self.slot[chosen], value=self.value[chosen], likeness=self.likeness[chosen])
 
 
 @dataclass(frozen=True)
@@ -70,115 +80,124 @@ class Difference:
         return self.after - self.before
 
 
-def compared(before: Stretch, after: Stretch, seed: int = 0) -> Difference:
-    """The difference over like hours. Its mean weighs each kind of hour by the data that both have of it."""
+def compared(before: Stretch, after: Stretch) -> Difference:
+    """The difference over like hours."""
     common = np.intersect1d(before.likeness, after.likeness)
     one, other = (s.rows(np.isin(s.likeness, common)) for s in (before, after))
-    unmatched = (len(before) - len(one) + len(after) - len(other)) * SLOT_S / _HOUR_S
-    if not len(one) or not len(other):
-        return Difference(_mean(before.value), _mean(after.value), *[np.nan] * 3, 0.0, unmatched)
-    kinds = np.unique(common)
-    at = [np.searchsorted(kinds, s.likeness) for s in (one, other)]
-    counts = [np.bincount(k, minlength=len(kinds)) for k in at]
-    means = [
-        np.bincount(k, s.value, len(kinds)) / c for k, s, c in zip(at, (one, other), counts, strict=True)
-    ]
-    weight = 1 / (1 / counts[0] + 1 / counts[1])
-    weight = weight / weight.sum()
-    was, now = (float(weight @ m) for m in means)
-    hours = min(len(one), len(other)) * SLOT_S / _HOUR_S
+    unmatched = before.hours + after.hours - one.hours - other.hours
+    hours = min(one.hours, other.hours)
     if min(len(one), len(other)) < _LEAST_SLOTS:
-        return Difference(was, now, *[np.nan] * 3, hours, unmatched)
-    # What is left when the hour and the change are taken out; few degrees of freedom are left where hours are few.
-    shift = now - was
-    level = (counts[0] * means[0] + counts[1] * (means[1] - shift)) / (counts[0] + counts[1])
-    left = [one.value - level[at[0]], other.value - shift - level[at[1]]]
-    freedom = len(one) + len(other) - len(kinds) - 1
-    if freedom < 2:
-        return Difference(was, now, *[np.nan] * 3, hours, unmatched)
-    share = [-weight[at[0]] / counts[0][at[0]], weight[at[1]] / counts[1][at[1]]]
-    rng = np.random.default_rng(seed)
-    variance, blocks = 0.0, 0.0
-    for stretch, noise, part in zip((one, other), left, share, strict=True):
-        runs = _runs(stretch.slot)
-        length, inflation = _block_length(noise, runs)
-        drawn = _moving_blocks(noise, runs, length, rng)
-        variance += float((drawn @ part).var()) * inflation
-        blocks += len(stretch) / length
-    variance *= (len(one) + len(other)) / freedom
-    error = np.sqrt(variance)
-    independent = max(blocks - 1 - (len(kinds) - 1) / max((len(one) + len(other)) / blocks, 1.0), 1.0)
-    reach = float(stdtrit(independent, (1 + CONFIDENCE) / 2)) * error
-    p = float(2 * stdtr(independent, -abs(shift) / error)) if error > 0 else float(shift == 0)
-    return Difference(was, now, shift - reach, shift + reach, p, hours, unmatched)
+        sides = (one, other) if len(one) and len(other) else (before, after)
+        was, now = (_mean(s.value) for s in sides)
+        return Difference(was, now, np.nan, np.nan, np.nan, hours, unmatched)
+    widest: tuple[float, float, float] | None = None
+    for scale in _SCALES:
+        coarse = _coarser(one, scale), _coarser(other, scale)
+        if scale > 1 and sum(map(len, coarse)) < _LEAST_ROWS:
+            break
+        found = _shift(*coarse, scale)
+        if found is not None and (widest is None or found[1] - found[0] > widest[1] - widest[0]):
+            widest = found
+    low, high, p = widest or (np.nan, np.nan, np.nan)
+    was, now = _matched_means(one, other)
+    middle = (
+        0.0 if widest is None else (low + high) / 2 - (now - was)
+    )  # the best estimate weighs the slots otherwise
+    return Difference(was, now + middle, low, high, p, hours, unmatched)
 
 
 def _mean(values: FloatArray) -> float:
     return float(values.mean()) if len(values) else float("nan")
 
 
-def _runs(slot: IntArray) -> IntArray:
-    """Number of the unbroken run that each slot is in."""
-    return np.concatenate([[0], np.cumsum(np.diff(slot) != 1)])
+def _matched_means(one: Stretch, other: Stretch) -> tuple[float, float]:
+    """Means over the kinds of hours, each weighed by the data that both sides have of it."""
+    kinds = np.unique(one.likeness)
+    at = [np.searchsorted(kinds, s.likeness) for s in (one, other)]
+    counts = [np.bincount(k, minlength=len(kinds)) for k in at]
+    weight = 1 / (1 / counts[0] + 1 / counts[1])
+    means = (
+        np.bincount(k, s.value, len(kinds)) / count
+        for k, s, count in zip(at, (one, other), counts, strict=True)
+    )
+    was, now = (float(weight @ mean / weight.sum()) for mean in means)
+    return was, now
 
 
-def _autocovariance(noise: FloatArray, runs: IntArray, most: int) -> FloatArray:
-    """At lags up to `most`, over pairs that lie in one run."""
-    centred = noise - noise.mean()
-    found = [float(centred @ centred) / len(noise)]
-    for lag in range(1, most + 1):
-        same = runs[lag:] == runs[:-lag]
-        found.append(float((centred[lag:] * centred[:-lag])[same].sum()) / len(noise))
-    return np.array(found)
+def _coarser(stretch: Stretch, scale: int) -> Stretch:
+    """The same in longer slots; slots of different kinds of hours are never put together."""
+    if scale == 1:
+        return stretch
+    slot = stretch.slot // scale
+    keys, first, group = np.unique(
+        np.stack([slot, stretch.likeness]), axis=1, return_index=True, return_inverse=True
+    )
+    group = group.reshape(-1)
+    value = np.bincount(group, stretch.value) / np.bincount(group)
+    order = np.argsort(first)
+    return Stretch(keys[0][order], value[order], stretch.likeness[first][order], scale * stretch.slot_s)
 
 
-def _block_length(noise: FloatArray, runs: IntArray) -> tuple[int, float]:
-    """(slots of a block, by how much the variance is to be raised as short stretches hide their own correlation)."""
-    n = len(noise)
-    most = max(1, min(n // 4, int(np.ceil(np.sqrt(n))) + 5))
-    gamma = _autocovariance(noise, runs, 2 * most)
-    if gamma[0] <= 0:
-        return 1, 1.0
-    rho = gamma / gamma[0]
-    band = 2 * np.sqrt(np.log10(max(n, 10)) / n)
-    quiet = np.flatnonzero(np.abs(rho[1 : most + 1]) < band)
-    cut = min(2 * int(quiet[0] if len(quiet) else most), 2 * most)
-    lag = np.arange(-cut, cut + 1)
-    taper = np.clip(2 * (1 - np.abs(lag) / max(cut, 1)), 0, 1) if cut else np.ones(1)
-    whole = taper * gamma[np.abs(lag)]
-    spectrum, slope = float(whole.sum()), float((np.abs(lag) * whole).sum())
-    length = 1.0
-    if spectrum > 0 and slope > 0:
-        length = (2 * slope**2 / (4 / 3 * spectrum**2)) ** (1 / 3) * n ** (1 / 3)
-    length = float(np.clip(length, 1, max(n / 4, 1)))
-    first = float(np.clip(rho[1], -0.5, 0.99)) if len(rho) > 1 else 0.0
-    true = min(first + (1 + 3 * max(first, 0.0)) / n, 0.98)  # a short stretch shows too little of it
-    return max(1, round(length)), max(_inflation(true, n) / _block_variance(first, round(length)), 1.0)
+def _shift(one: Stretch, other: Stretch, scale: int) -> tuple[float, float, float] | None:
+    """(low, high, p) of the shift by the change; None where the data leave nothing to judge the noise by."""
+    kinds, at = np.unique(np.concatenate([one.likeness, other.likeness]), return_inverse=True)
+    rows = len(at)
+    freedom = rows - len(kinds) - 1
+    if freedom < 2:
+        return None
+    design = np.zeros((rows, len(kinds) + 2))  # levels of the hours, the shift, and the figure itself
+    design[np.arange(rows), at.reshape(-1)] = 1
+    design[len(one) :, -2] = 1
+    design[:, -1] = np.concatenate([one.value, other.value])
+    apart = np.diff(np.concatenate([one.slot, other.slot]), prepend=0)
+    apart = np.maximum(apart, 1)  # a slot that two kinds of hours share is two rows
+    apart[[0, len(one)]] = 1 << 20  # before and after have nothing to do with each other
+    shift, error, weight = (np.zeros(len(_CORRELATIONS)) for _ in range(3))
+    for k, correlation in enumerate(_CORRELATIONS):
+        carried = (correlation**scale) ** apart.astype(np.float64)
+        spread = np.sqrt(1 - carried**2)
+        white = design.copy()
+        white[1:] -= carried[1:, None] * design[:-1]
+        white /= spread[:, None]
+        try:
+            triangle = np.linalg.cholesky(white.T @ white).T
+        except np.linalg.LinAlgError:
+            return _without_noise(one, other)
+        inner = triangle[:-1, :-1]
+        left = float(triangle[-1, -1] ** 2)
+        shift[k] = triangle[-2, -1] / triangle[-2, -2]
+        error[k] = np.sqrt(left / freedom) / abs(triangle[-2, -2])
+        determinants = np.log(spread).sum() + np.log(np.abs(np.diag(inner))).sum()
+        weight[k] = -determinants - freedom / 2 * np.log(left)
+    weight = np.exp(weight - weight.max())
+    width = np.gradient(_CORRELATIONS)
+    weight *= width / (weight * width).sum()
+
+    def below(x: float) -> float:
+        return float(weight @ stdtr(freedom, (x - shift) / error))
+
+    tail = (1 - CONFIDENCE) / 2
+    low, high = (_where(below, share, shift, error) for share in (tail, 1 - tail))
+    at_zero = below(0.0)
+    return low, high, 2 * min(at_zero, 1 - at_zero)
 
 
-def _inflation(rho: float, n: int) -> float:
-    """Variance of a mean of n values whose neighbours correlate, over that of independent ones."""
-    lag = np.arange(1, n)
-    return float(1 + 2 * ((1 - lag / n) * rho**lag).sum())
+def _without_noise(one: Stretch, other: Stretch) -> tuple[float, float, float] | None:
+    """Of figures that never move: the same, or another one, for certain."""
+    was, now = _matched_means(one, other)
+    spread = max(float(np.ptp(s.value)) for s in (one, other))
+    if spread > _STEADY * max(abs(was), abs(now), _STEADY):
+        return None
+    return now - was, now - was, float(was == now)
 
 
-def _block_variance(rho: float, length: int) -> float:
-    """What moving blocks of a length see of it."""
-    lag = np.arange(1, max(length, 1))
-    return float(1 + 2 * ((1 - lag / max(length, 1)) * max(rho, 0.0) ** lag).sum())
-
-
-def _moving_blocks(noise: FloatArray, runs: IntArray, length: int, rng: np.random.Generator) -> FloatArray:
-    """Series drawn from blocks that lie in one run each, shape (rounds, slots)."""
-    n = len(noise)
-    starts = np.flatnonzero(runs[: n - length + 1] == runs[length - 1 :])
-    if not len(starts):
-        starts = np.arange(n - length + 1)
-    count = -(-n // length)
-    chosen = rng.choice(starts, (_ROUNDS, count))
-    rows = (chosen[:, :, None] + np.arange(length)).reshape(_ROUNDS, -1)[:, :n]
-    drawn: FloatArray = noise[rows]
-    return drawn - noise.mean()
+def _where(below: Callable[[float], float], share: float, shift: FloatArray, error: FloatArray) -> float:
+    """The value below which the shift lies with a probability."""
+    low, high = float((shift - 1000 * error).min()), float((shift + 1000 * error).max())
+    for _ in range(_STEPS):
+        middle = (low + high) / 2
+        low, high = (middle, high) if below(middle) < share else (low, middle)
+    return (low + high) / 2
 
 
 def adjusted(p_values: Sequence[float]) -> FloatArray:

@@ -1,0 +1,100 @@
+"""The answer of `proof`."""
+
+import math
+from typing import Literal
+
+from pydantic import Field
+
+from gray_kettle.export.json_api.base import Answer, CaseAnswer
+from gray_kettle.export.utc import iso
+from gray_kettle.proof.prove import Changed, Proof, Result
+
+
+class WindowAnswer(Answer):
+    start: str
+    end: str
+
+
+class MeasureAnswer(Answer):
+    name: str = Field(
+        description="utilisation, level, retries, clear_air, expected_mbps, co_channel, adjacent, …"
+    )
+    subject: str = Field(description="Id of the own radio.")
+    radio: str = Field(description="Its name.")
+    band: str
+    unit: str = Field(description="share (0 to 1), dBm, Mb/s or radios.")
+    before: float | None
+    after: float | None
+    difference: float | None
+    low: float | None = Field(description="Interval of the difference, 95 %.")
+    high: float | None
+    verdict: str = Field(description="better, worse, no change shown or too little data.")
+    hours: float = Field(description="Of like hours on each side.")
+    hours_needed: float = Field(description="On each side, to settle it; 0 where it is settled.")
+
+
+class ChangeAnswer(Answer):
+    time: str
+    subject: str
+    radio: str
+    text: str
+    carried_out: bool = Field(description="Marked as done about then; else it moved by itself.")
+
+
+class ProofAnswer(CaseAnswer):
+    schema_: Literal["gray-kettle/proof/1"] = Field(default="gray-kettle/proof/1", alias="schema")
+    before: WindowAnswer
+    after: WindowAnswer
+    measures: list[MeasureAnswer]
+    changes: list[ChangeAnswer]
+    inseparable: list[str] = Field(description="Changes made at one time: no comparison tells them apart.")
+    came: list[str]
+    went: list[str]
+    unmatched_hours: float
+
+
+def proof_answer(proof: Proof) -> ProofAnswer:
+    before, after = (WindowAnswer(start=iso(s), end=iso(e)) for s, e in (proof.before, proof.after))
+    return ProofAnswer(
+        before=before,
+        after=after,
+        measures=[_measure(result) for result in proof.results],
+        changes=[_change(change) for change in proof.changes],
+        inseparable=list(proof.together),
+        came=list(proof.came),
+        went=list(proof.went),
+        unmatched_hours=round(proof.unmatched_hours, 2),
+    )
+
+
+def _measure(result: Result) -> MeasureAnswer:
+    found = result.found
+    return MeasureAnswer(
+        name=result.kind.key,
+        subject=result.radio,
+        radio=result.name,
+        band=result.band,
+        unit=result.kind.unit,
+        before=_number(found.before),
+        after=_number(found.after),
+        difference=_number(found.difference),
+        low=_number(found.low),
+        high=_number(found.high),
+        verdict=str(result.verdict),
+        hours=round(found.hours, 2),
+        hours_needed=round(result.hours_needed, 1),
+    )
+
+
+def _change(change: Changed) -> ChangeAnswer:
+    return ChangeAnswer(
+        time=iso(change.time_s),
+        subject=change.radio,
+        radio=change.name,
+        text=change.text,
+        carried_out=change.is_carried_out,
+    )
+
+
+def _number(value: float) -> float | None:
+    return None if math.isnan(value) else round(value, 4)

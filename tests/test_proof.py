@@ -1,0 +1,194 @@
+"""Did it help: what is compared, what is said, and how often that is right."""
+
+import json
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from gray_kettle.cli.main import main
+from gray_kettle.model.plan_preferences import CompletedStep
+from gray_kettle.model.records import Announcement, Piece, Sightings
+from gray_kettle.model.setup import Setup
+from gray_kettle.phy.channels import Channel
+from gray_kettle.proof.compare import Stretch, Verdict, adjusted, compared, verdict_of
+from gray_kettle.store import Case
+
+START_S = 1_796_284_800.0  # Thursday 2026-12-03 08:00 UTC
+DAY, HOUR = 288, 12
+
+
+def stretch(first, count, value):
+    slots = first + np.arange(count)
+    return Stretch(slots, np.asarray(value, float) * np.ones(count), slots % DAY // HOUR)
+
+
+def judged(before, after, least=0.05):
+    found = compared(before, after)
+    return found, verdict_of(found, float(adjusted([found.p])[0]), least, False)
+
+
+@given(st.integers(0, 10**6), st.sampled_from([24, 60, 200]), st.floats(0.0, 0.9), st.floats(-0.3, 0.3))
+def test_a_shift_of_all_that_came_after_shifts_the_answer(seed, count, correlation, shift):
+    rng = np.random.default_rng(seed)
+    noise = np.convolve(rng.normal(0, 0.03, 2 * count + 40), correlation ** np.arange(40), "valid")
+    before, after = (
+        stretch(96, count, 0.3 + noise[:count]),
+        stretch(96 + 7 * DAY, count, 0.3 + noise[count : 2 * count]),
+    )
+    moved = Stretch(after.slot, after.value + shift, after.likeness)
+    one, other = compared(before, after), compared(before, moved)
+    assert other.difference - one.difference == pytest.approx(shift, abs=1e-6)
+    assert (other.low - one.low, other.high - one.high) == pytest.approx((shift, shift), abs=1e-5)
+    back = compared(moved, before)
+    assert (back.low, back.high) == pytest.approx((-other.high, -other.low), abs=1e-5)
+    assert other.low <= other.difference <= other.high
+
+
+@pytest.mark.parametrize(
+    ("after", "verdict"),
+    [
+        (stretch(96 + 7 * DAY, 24, 0.3), Verdict.NO_CHANGE),
+        (stretch(96 + 7 * DAY, 24, 0.1), Verdict.BETTER),
+        (stretch(96 + 7 * DAY, 24, 0.5), Verdict.WORSE),
+        (stretch(96 + 7 * DAY + 60, 24, 0.1), Verdict.TOO_LITTLE),  # other hours
+        (stretch(96 + 7 * DAY, 3, 0.1), Verdict.TOO_LITTLE),
+        (stretch(96 + 7 * DAY, 0, 0.1), Verdict.TOO_LITTLE),
+    ],
+)
+def test_what_is_said_of_figures_that_never_move(after, verdict):
+    _, (said, hours) = judged(stretch(96, 24, 0.3), after)
+    assert said is verdict
+    assert (hours > 0) == (verdict is Verdict.TOO_LITTLE)
+
+
+def test_more_hours_than_are_asked_for_settle_it():
+    rng = np.random.default_rng(3)
+
+    def noisy(first, days):
+        parts = [stretch(first + d * DAY, 24, 0.3 + rng.normal(0, 0.25, 24)) for d in range(days)]
+        return Stretch(
+            *(np.concatenate([getattr(p, n) for p in parts]) for n in ("slot", "value", "likeness"))
+        )
+
+    _, (said, hours) = judged(noisy(96, 1), noisy(96 + 7 * DAY, 1))
+    assert said is Verdict.TOO_LITTLE
+    days = int(np.ceil(2 * hours / 2))
+    _, (said, _) = judged(noisy(96, days), noisy(96 + 70 * DAY, days))
+    assert said is not Verdict.TOO_LITTLE
+
+
+def test_how_often_it_is_right():
+    """A small part of benchmarks/proof.py: correlated slots of six hours, with and without a change."""
+    rng = np.random.default_rng(5)
+    wrong = found_it = covered = 0
+    for k in range(160):
+        shift = 0.1 * (k % 2)
+        noise = np.convolve(rng.normal(0, 0.025, 300), 0.6 ** np.arange(30), "valid")
+        found, (said, _) = judged(
+            stretch(96, 72, 0.3 + noise[:72]), stretch(96 + 7 * DAY, 72, 0.3 + shift + noise[150:222])
+        )
+        says = said in (Verdict.BETTER, Verdict.WORSE)
+        wrong += says and not shift
+        found_it += says and shift > 0
+        covered += found.low <= shift <= found.high
+    assert wrong <= 4
+    assert found_it >= 72
+    assert covered >= 145
+
+
+def test_of_many_figures_few_are_taken_for_changed():
+    rng = np.random.default_rng(7)
+    many = [adjusted(rng.uniform(0, 1, 40)).min() < 0.05 for _ in range(300)]
+    assert sum(many) <= 30
+    assert np.isnan(adjusted([np.nan, 0.01])[0])
+    assert adjusted([0.01, 0.02, 0.9]).tolist() == pytest.approx([0.03, 0.03, 0.9])
+
+
+def announcement(bssid, ssid, primary):
+    channel = Channel("2.4", primary, 20, (2407 + 5 * primary) * 1e6)
+    return Announcement(bssid, ssid, channel, "ax", 2, "WPA3", 100, (6.0,), "GB", "f" + bssid, 200)
+
+
+@pytest.fixture
+def changed_case(tmp_path):
+    """Four hours on a Thursday on channel 6, beside a loud radio, and the same a week later on channel 11."""
+    path = tmp_path / "a.kettle"
+    rng = np.random.default_rng(11)
+    ours, rival = "02:00:00:00:00:01", "02:00:00:00:00:02"
+    with Case.create(path, Setup(country="GB", own=("ours",))) as case:
+        for week, (primary, busy) in enumerate([(6, 0.55), (11, 0.2)]):
+            known = (announcement(ours, b"ours", primary), announcement(rival, b"rival", 6))
+            times = START_S + week * 7 * 86400 + np.arange(0, 4 * 3600, 60.0)
+            count = len(times)
+            load = np.clip(busy + np.repeat(rng.normal(0, 0.03, count // 5), 5), 0, 1)
+            rows = Sightings.empty()
+            for index, level, loads in ((0, -45, load), (1, -50, np.nan * load)):
+                whole, unknown = np.ones(count, np.int64), np.full(count, np.nan)
+                tuned, mw = known[index].channel.primary_hz * whole, 10 ** (level / 10) * whole
+                nothing = [0 * whole] * 4
+                one = Sightings(
+                    whole * index, times, tuned, mw, whole, unknown, loads, unknown, whole, *nothing
+                )
+                rows = Sightings.stacked([rows, one])
+            take = case.begin_take("scans", "iw scan", "hall")
+            case.append(take, Piece(known, rows, swept_bands=("2.4",), records=count))
+            case.finish_take(take, ("2.4",), (), complete=True)
+    return path, ours
+
+
+def proof(path, capsys, *words):
+    assert main(["proof", str(path), "--json", *words]) == 0
+    return json.loads(capsys.readouterr().out)
+
+
+def test_a_change_that_helped_is_shown_with_what_it_was(changed_case, capsys):
+    path, ours = changed_case
+    found = proof(path, capsys)
+    measures = {m["name"]: m for m in found["measures"]}
+    assert {m["subject"] for m in found["measures"]} == {ours}  # one radio, on whichever channel
+    busy = measures["utilisation"]
+    assert (busy["verdict"], round(busy["before"], 1), round(busy["after"], 1)) == ("better", 0.5, 0.2)
+    assert busy["low"] <= busy["difference"] <= busy["high"] < -0.2
+    rivals = measures["co_channel_radios"]
+    assert (rivals["verdict"], rivals["before"], rivals["after"]) == ("better", 1.0, 0.0)
+    assert measures["level"]["verdict"] == "no change shown"
+    (change,) = found["changes"]
+    assert (change["text"], change["carried_out"]) == ("6/20 to 11/20", False)
+
+    with Case.open(path) as case:  # the same, marked as done a few minutes before it was seen
+        moment_s = START_S + 7 * 86400 - 600
+        step = CompletedStep(moment_s, ours, "Set 11/20")
+        case.edit_setup(lambda setup: Setup(**{**vars(setup), "done": (step,)}))
+    (change,) = proof(path, capsys)["changes"]
+    assert (change["text"], change["carried_out"]) == ("Set 11/20", True)
+    assert main(["proof", str(path)]) == 0
+    said = capsys.readouterr().out
+    assert "ours 2.4 GHz: Set 11/20 (carried out)" in said
+    assert "channel busy, as the access point reports it" in said
+    assert "better" in said
+    assert "figures show no change: --all lists them." in said
+
+
+def test_a_weekend_is_not_compared_with_a_weekday(changed_case, capsys):
+    path, _ = changed_case
+    with Case.open(path) as case:
+        case.edit_setup(
+            lambda setup: Setup(**{**vars(setup), "reference": (START_S - 5 * 86400, START_S - 4.5 * 86400)})
+        )
+    found = proof(path, capsys)
+    assert {m["verdict"] for m in found["measures"]} <= {"too little data"}
+
+
+def test_without_a_change_it_says_what_to_do(tmp_path, capsys):
+    Case.create(tmp_path / "empty.kettle", Setup(country="GB")).close()
+    assert main(["proof", str(tmp_path / "empty.kettle")]) == 2
+    assert "collect before a change, and after it" in capsys.readouterr().err
+
+
+@pytest.mark.slow
+def test_two_days_of_the_demo_without_a_change_show_none(demo_case, capsys):
+    found = proof(demo_case, capsys, "--since", "2026-11-13T00:00", "--to", "2026-11-13T05:00")
+    assert len(found["measures"]) > 50
+    assert not [m for m in found["measures"] if m["verdict"] in ("better", "worse")]
