@@ -14,6 +14,8 @@ from gray_kettle.model.setup import Setup
 from gray_kettle.phy.channels import Channel
 from gray_kettle.proof.compare import Stretch, Verdict, adjusted, compared, verdict_of
 from gray_kettle.store import Case
+from tests.frames import busy_harbour, write_pcap
+from tests.terminal import PROGRAM
 
 START_S = 1_796_284_800.0  # Thursday 2026-12-03 08:00 UTC
 DAY, HOUR = 288, 12
@@ -166,7 +168,7 @@ def test_a_change_that_helped_is_shown_with_what_it_was(changed_case, capsys):
     assert main(["proof", str(path)]) == 0
     said = capsys.readouterr().out
     assert "ours 2.4 GHz: Set 11/20 (carried out)" in said
-    assert "channel busy, as the access point reports it" in said
+    assert "channel busy, reported" in said
     assert "better" in said
     assert "figures show no change: --all lists them." in said
 
@@ -192,3 +194,29 @@ def test_two_days_of_the_demo_without_a_change_show_none(demo_case, capsys):
     found = proof(demo_case, capsys, "--since", "2026-11-13T00:00", "--to", "2026-11-13T05:00")
     assert len(found["measures"]) > 50
     assert not [m for m in found["measures"] if m["verdict"] in ("better", "worse")]
+
+
+@pytest.mark.slow
+def test_the_proof_is_drawn_and_explained(terminal, changed_case):
+    path, _ = changed_case
+    terminal.start(*PROGRAM, "open", str(path), columns=140, lines=36)
+    terminal.wait_for("What is wrong")
+    terminal.keys("6")
+    terminal.wait_for("Did it help?", "better", "no change shown", "55 % → 21 %", "●", "moved by itself")
+    terminal.keys("i")
+    terminal.wait_for("covers the true one in 95 % of cases", "weekdays with weekdays")
+    terminal.keys("Escape")
+    terminal.wait_without("covers the true one")
+    terminal.keys("C-q")
+    terminal.wait_for_end()
+
+
+@pytest.mark.slow
+def test_without_a_change_the_view_says_what_to_do(terminal, case_of, tmp_path):
+    path = case_of(
+        write_pcap(tmp_path / "a.pcap", busy_harbour()), setup=Setup(country="GB", own=("tern-guest",))
+    )
+    terminal.start(*PROGRAM, "open", str(path), columns=80, lines=24)
+    terminal.wait_for("What is wrong")
+    terminal.keys("6")
+    terminal.wait_for("Nothing was changed yet", "collect before and after")

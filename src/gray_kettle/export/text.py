@@ -1,6 +1,5 @@
 """Answers as plain text and tables for a terminal or a pipe. Rich lays the tables out by terminal cells."""
 
-import math
 import sys
 from typing import TYPE_CHECKING
 
@@ -175,36 +174,22 @@ def sources_table(states: "tuple[SourceState, ...]") -> Table:
 
 def proof_table(results: "tuple[Result, ...]") -> Table:
     """Figures before and after, with the interval of the difference and what it says."""
+    from gray_kettle.proof import words
+
     rows = []
     for result in results:
-        found, unit = result.found, result.kind.unit
-        interval = (
-            "–" if math.isnan(found.low) else f"{_signed(found.low, unit)} to {_signed(found.high, unit)}"
-        )
-        needs = f", {result.hours_needed:.0f} h on each side would settle it" if result.hours_needed else ""
+        unit = result.kind.unit
         rows.append(
             [
                 f"{result.name} {result.band} GHz",
                 result.kind.title,
-                _figure(found.before, unit),
-                _figure(found.after, unit),
-                interval,
-                f"{result.verdict}{needs}",
+                words.figure(result.found.before, unit),
+                words.figure(result.found.after, unit),
+                words.interval(result),
+                words.verdict(result),
             ]
         )
     return _table(["radio", "figure", "before", "after", "difference (95 %)", "verdict"], rows, {2, 3})
-
-
-def _figure(value: float, unit: str) -> str:
-    if math.isnan(value):
-        return "–"
-    form = {"share": f"{100 * value:.0f} %", "dBm": f"{value:.0f} dBm", "Mb/s": f"{value:.0f} Mb/s"}
-    return form.get(unit, f"{value:.1f}").replace("-", "−")
-
-
-def _signed(value: float, unit: str) -> str:
-    form = {"share": f"{100 * value:+.0f}", "dBm": f"{value:+.1f}", "Mb/s": f"{value:+.0f}"}
-    return form.get(unit, f"{value:+.1f}").replace("-", "−")
 
 
 def alerts_table(alerts: "tuple[Alert, ...]", site_time: "SiteTime") -> Table:

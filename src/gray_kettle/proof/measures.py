@@ -28,14 +28,14 @@ class Kind:
     least: float
 
 
-UTILISATION = Kind("utilisation", "channel busy, as the access point reports it", "share", False, 0.05)
+UTILISATION = Kind("utilisation", "channel busy, reported", "share", False, 0.05)
 LEVEL = Kind("level", "level at the receiver", "dBm", True, 3.0)
 RETRIES = Kind("retries", "frames sent again", "share", False, 0.03)
 CLEAR_AIR = Kind("clear_air", "clear air", "share", True, 0.05)
 THROUGHPUT = Kind("expected_mbps", "expected throughput", "Mb/s", True, 0.10)
-CO_CHANNEL = Kind("co_channel", "lost to co-channel radios", "share", False, 0.03)
-ADJACENT = Kind("adjacent", "lost to adjacent channels", "share", False, 0.03)
-NON_WIFI = Kind("non_wifi", "lost to non-Wi-Fi emitters", "share", False, 0.03)
+CO_CHANNEL = Kind("co_channel", "lost to co-channel", "share", False, 0.03)
+ADJACENT = Kind("adjacent", "lost to adjacent", "share", False, 0.03)
+NON_WIFI = Kind("non_wifi", "lost to non-Wi-Fi", "share", False, 0.03)
 RIVALS = Kind("co_channel_radios", "radios on its channel", "radios", False, 1.0)
 _ASSESSED: tuple[tuple[Kind, Callable[[ChannelAssessment], float]], ...] = (
     (CLEAR_AIR, lambda now: now.clear_air),

@@ -133,6 +133,13 @@ def _title(radio: Radio) -> str:
     return f"{radio.name} {radio.band} GHz on {radio.channel.label}"
 
 
+def _without(window: Window, reference: Window) -> Window:
+    """The part of a window behind the reference, or before it where nothing lies behind."""
+    if reference[1] < window[1]:
+        return max(window[0], reference[1]), window[1]
+    return window[0], min(window[1], reference[0])
+
+
 def windows_of(
     reference: Window | None, changes: Sequence[Changed], window: Window, span: Window
 ) -> tuple[Window, Window] | None:
@@ -141,7 +148,7 @@ def windows_of(
     None where nothing was changed.
     """
     if reference is not None:
-        return reference, window
+        return reference, _without(window, reference)
     if not changes:
         return None
     last_s = changes[-1].time_s

@@ -14,6 +14,7 @@ _SUMMARIES = {
     "air": "Channels: who uses what, and what is left",
     "sweep": "Spectrum: presence, waterfall, emitters",
     "plan": "Channel and width for each own radio",
+    "proof": "Did it help: before and after",
 }
 _ACTIONS = (
     ("Take", "screen.take", "Listen now, or read captures, scan listings and sweeps"),

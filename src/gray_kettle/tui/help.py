@@ -14,7 +14,7 @@ from gray_kettle.tui.modal import Modal
 
 _EVERYWHERE = """
 Everywhere
-  1 2 3 4 5   Brief, Heard, Air, Sweep, Plan
+  1 … 6       Brief, Heard, Air, Sweep, Plan, Proof
   b           next band
   [  ]        move the window back and forward, by half its length
   {  }        make the window shorter or longer;  w  one hour, six, a day, all

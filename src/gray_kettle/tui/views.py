@@ -5,6 +5,7 @@ from gray_kettle.tui.brief.view import BriefView
 from gray_kettle.tui.frame.view import View
 from gray_kettle.tui.heard.view import HeardView
 from gray_kettle.tui.plan.view import PlanView
+from gray_kettle.tui.proof.view import ProofView
 from gray_kettle.tui.sweep.view import SweepView
 
 VIEW_CLASSES: dict[str, type[View]] = {
@@ -13,4 +14,5 @@ VIEW_CLASSES: dict[str, type[View]] = {
     "air": LanesView,
     "sweep": SweepView,
     "plan": PlanView,
+    "proof": ProofView,
 }

@@ -20,6 +20,7 @@ VIEWS = {
     "3": ("air", "Air"),
     "4": ("sweep", "Sweep"),
     "5": ("plan", "Plan"),
+    "6": ("proof", "Proof"),
 }
 
 

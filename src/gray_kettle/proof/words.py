@@ -1,0 +1,60 @@
+"""Figures of the proof as people read them."""
+
+import math
+
+from gray_kettle.analysis.explain import Explanation
+from gray_kettle.proof.compare import Verdict
+from gray_kettle.proof.prove import Result
+
+
+def figure(value: float, unit: str) -> str:
+    """For example "32 %", "−61 dBm", "1.5"; "–" for what is not known."""
+    if math.isnan(value):
+        return "–"
+    form = {"share": f"{100 * value:.0f} %", "dBm": f"{value:.0f} dBm", "Mb/s": f"{value:.0f} Mb/s"}
+    return form.get(unit, f"{value:.1f}").replace("-", "−")
+
+
+def step(value: float, unit: str) -> str:
+    """A difference with its sign: shares in points."""
+    form = {"share": f"{100 * value:+.0f}", "dBm": f"{value:+.1f}", "Mb/s": f"{value:+.0f}"}
+    return form.get(unit, f"{value:+.1f}").replace("-", "−")
+
+
+def interval(result: Result) -> str:
+    """For example "−12 to −7"; "–" where there is too little."""
+    found, unit = result.found, result.kind.unit
+    return "–" if math.isnan(found.low) else f"{step(found.low, unit)} to {step(found.high, unit)}"
+
+
+def verdict(result: Result) -> str:
+    """The verdict, with what would settle it."""
+    hours = f": {result.hours_needed:.0f} h on each side would settle it" if result.hours_needed else ""
+    return f"{result.verdict}{hours}"
+
+
+def explained(result: Result) -> Explanation:
+    """Where a figure and its verdict come from."""
+    found, kind = result.found, result.kind
+    inputs = (
+        ("before", figure(found.before, kind.unit), "mean over like hours"),
+        ("after", figure(found.after, kind.unit), "mean over like hours"),
+        ("interval of the difference", interval(result), "covers the true one in 95 % of cases"),
+        ("like hours on each side", f"{found.hours:.1f} h", "weekdays with weekdays, each hour with itself"),
+        ("hours with nothing like them", f"{found.unmatched:.1f} h", "left out"),
+    )
+    how = {
+        Verdict.BETTER: "The interval lies on the better side of zero, also when all figures are looked at together.",
+        Verdict.WORSE: "The interval lies on the worse side of zero, also when all figures are looked at together.",
+        Verdict.NO_CHANGE: "The interval is narrow, and holds no difference that matters for certain.",
+        Verdict.TOO_LITTLE: "The interval is too wide for a verdict, or there are no like hours.",
+    }[result.verdict]
+    title = f"{result.name} {result.band} GHz: {kind.title}"
+    return Explanation(
+        title,
+        verdict(result),
+        how,
+        inputs,
+        "docs/proof.md",
+        "More hours before and after narrow the interval.",
+    )

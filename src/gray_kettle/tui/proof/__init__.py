@@ -1,0 +1,1 @@
+"""View 6: did it help."""
