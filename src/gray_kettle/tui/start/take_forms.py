@@ -137,7 +137,10 @@ class TakeForm(Modal[Chosen | None]):
         elif found:
             text = f"First row: {found[0][1]}."
         self.query_one("#take-reading", Static).update(text)
-        self.query_one("#take-sources", RowList).show(self._rows)
+        rows = self.query_one("#take-sources", RowList)
+        rows.show(self._rows)
+        if self._readings:
+            rows.point_at(f"layout:{self._readings[0][0]}")
 
     def _rows(self, width: int) -> list[Row]:
         """What is ready first: its URI, or how to write one; then what is missing for the rest."""
