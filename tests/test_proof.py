@@ -161,10 +161,17 @@ def test_a_change_that_helped_is_shown_with_what_it_was(changed_case, capsys):
 
     with Case.open(path) as case:  # the same, marked as done a few minutes before it was seen
         moment_s = START_S + 7 * 86400 - 600
-        step = CompletedStep(moment_s, ours, "Set 11/20")
+        step = CompletedStep(
+            moment_s, ours, "Set 11/20", (("clear_air", 0.9, 0.93), ("expected_mbps", 150.0, 250.0))
+        )
         case.edit_setup(lambda setup: Setup(**{**vars(setup), "done": (step,)}))
-    (change,) = proof(path, capsys)["changes"]
+    found = proof(path, capsys)
+    (change,) = found["changes"]
     assert (change["text"], change["carried_out"]) == ("Set 11/20", True)
+    expected = {m["name"]: m["promised"] for m in found["measures"] if m["promised"] is not None}
+    assert expected == {"clear_air": 0.03, "expected_mbps": 100.0}
+    assert main(["proof", str(path), "--all"]) == 0
+    assert "the plan expected +100, which is too much" in capsys.readouterr().out
     assert main(["proof", str(path)]) == 0
     said = capsys.readouterr().out
     assert "ours 2.4 GHz: Set 11/20 (carried out)" in said

@@ -61,7 +61,7 @@ def prove(
     starts = _windows(before, after, length_s, like)
     measured += assessed(_assessments(case, starts, length_s, progress, is_cancelled), own, length_s, like)
     came, went = came_and_went(radios, before, after)
-    results = judged(measured, before, after, own)
+    results = judged(measured, before, after, own, setup.done)
     return Proof(
         before,
         after,

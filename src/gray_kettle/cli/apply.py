@@ -104,7 +104,7 @@ def _carry_out(opened: "Case", device: "Restconf", address: str, asked: _Asked) 
         move = written.source.move if written.source else None
         if move is not None and not move.stays:
             text = f"{move.source.label} → {move.target.label}"
-            step = CompletedStep(time.time(), move.radio.id, text)
+            step = CompletedStep(time.time(), move.radio.id, text, move.promised)
             opened.edit_setup(partial(with_completed, step=step))
     if done < len(wanted):
         raise KettleError(

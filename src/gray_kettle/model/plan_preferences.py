@@ -37,8 +37,12 @@ class PlanPreferences:
 
 @dataclass(frozen=True)
 class CompletedStep:
-    """A step that was carried out. radio: its id, "" for a step that is no channel change."""
+    """A step that was carried out. radio: its id, "" for a step that is no channel change.
+
+    promised: (figure, before, after) that the plan expected of it, by the names of the proof.
+    """
 
     time_s: float
     radio: str
     text: str
+    promised: tuple[tuple[str, float, float], ...] = ()

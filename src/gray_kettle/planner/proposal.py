@@ -66,6 +66,16 @@ class Move(ChannelOutcome):
     heatmap: tuple[HeatmapCell, ...]
     barred_by_clients: ClientBarred | None = None
 
+    @property
+    def promised(self) -> tuple[tuple[str, float, float], ...]:
+        """What it is expected to bring, as a step that is marked as done keeps it."""
+        if self.before is None or self.after is None:
+            return ()
+        return (
+            ("expected_mbps", self.before.expected_mbps, self.after.expected_mbps),
+            ("clear_air", self.before.clear_air, self.after.clear_air),
+        )
+
 
 @dataclass(frozen=True)
 class OtherStep:

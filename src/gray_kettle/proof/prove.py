@@ -1,5 +1,6 @@
 """The proof: every figure before and after a change, with a verdict, and what else changed. Source: docs/proof.md."""
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -15,7 +16,10 @@ Window = tuple[float, float]
 
 @dataclass(frozen=True)
 class Result:
-    """One figure of one own radio. hours_needed: on each side, to settle it; 0 where it is settled."""
+    """One figure of one own radio. hours_needed: on each side, to settle it; 0 where it is settled.
+
+    promised: the difference that the plan expected of the change, NaN where it said nothing.
+    """
 
     kind: Kind
     radio: str
@@ -24,6 +28,7 @@ class Result:
     found: Difference
     verdict: Verdict
     hours_needed: float
+    promised: float = math.nan
 
 
 @dataclass(frozen=True)
@@ -57,9 +62,22 @@ class Proof:
 
 
 def judged(
-    measured: Sequence[Measured], before: Window, after: Window, radios: Sequence[Radio]
+    measured: Sequence[Measured],
+    before: Window,
+    after: Window,
+    radios: Sequence[Radio],
+    done: Sequence[CompletedStep] = (),
 ) -> tuple[Result, ...]:
-    """Every figure with its verdict, all of them looked at together. The clearest changes come first."""
+    """Every figure with its verdict, all of them looked at together. The clearest changes come first.
+
+    done: steps that were carried out; what the plan promised of those between before and after is put beside.
+    """
+    promised = {
+        (step.radio, key): now - was
+        for step in done
+        if before[1] - _AT_THE_TIME_S <= step.time_s <= after[0] + _AT_THE_TIME_S
+        for key, was, now in step.promised
+    }
     by_id = {radio.id: radio for radio in radios}
     pairs = []
     for one in measured:
@@ -79,7 +97,8 @@ def judged(
             least = max(least * found.before, _LEAST_MBPS) if found.before == found.before else _LEAST_MBPS
         verdict, hours = verdict_of(found, float(p), least, one.kind.is_more_better)
         radio = by_id[one.radio]
-        out.append(Result(one.kind, radio.id, radio.name, radio.band, found, verdict, hours))
+        wanted = promised.get((radio.id, one.kind.key), math.nan)
+        out.append(Result(one.kind, radio.id, radio.name, radio.band, found, verdict, hours, wanted))
     order = list(Verdict)
     out.sort(key=lambda r: (order.index(r.verdict), r.name, r.band, r.kind.key))
     return tuple(out)
@@ -145,13 +164,14 @@ def windows_of(
 ) -> tuple[Window, Window] | None:
     """(before, after): the reference and the window where one is set, else up to the last change and from it on.
 
-    None where nothing was changed.
+    Changes that were carried out count before moves that came by themselves. None where nothing was changed.
     """
     if reference is not None:
         return reference, _without(window, reference)
     if not changes:
         return None
-    last_s = changes[-1].time_s
-    first_s = next((c.time_s for c in reversed(changes) if last_s - c.time_s > _AT_THE_TIME_S), span[0])
-    begins_s = min(c.time_s for c in changes if last_s - c.time_s <= _AT_THE_TIME_S)
+    made = [c.time_s for c in changes if c.is_carried_out] or [c.time_s for c in changes]
+    last_s = made[-1]
+    first_s = max((time_s for time_s in made if last_s - time_s > _AT_THE_TIME_S), default=span[0])
+    begins_s = min(time_s for time_s in made if last_s - time_s <= _AT_THE_TIME_S)
     return (first_s, begins_s), (last_s, span[1])

@@ -27,10 +27,25 @@ def interval(result: Result) -> str:
     return "–" if math.isnan(found.low) else f"{step(found.low, unit)} to {step(found.high, unit)}"
 
 
+def promise(result: Result) -> str:
+    """What the plan expected beside what came; "" where it said nothing."""
+    if math.isnan(result.promised):
+        return ""
+    text = f"the plan expected {step(result.promised, result.kind.unit)}"
+    if math.isnan(result.found.low):
+        return text
+    is_inside = result.found.low <= result.promised <= result.found.high
+    less = abs(result.found.difference) < abs(result.promised)
+    return (
+        f"{text}, which {'lies in the interval' if is_inside else 'is too much' if less else 'is too little'}"
+    )
+
+
 def verdict(result: Result) -> str:
     """The verdict, with what would settle it."""
     hours = f": {result.hours_needed:.0f} h on each side would settle it" if result.hours_needed else ""
-    return f"{result.verdict}{hours}"
+    expected = promise(result)
+    return f"{result.verdict}{hours}{'; ' if expected else ''}{expected}"
 
 
 def explained(result: Result) -> Explanation:

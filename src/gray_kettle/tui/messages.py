@@ -197,7 +197,8 @@ class EditPreferences(Message):
 
 @dataclass
 class MarkDone(Message):
-    """A step of the plan was carried out: ask when."""
+    """A step of the plan was carried out: ask when. promised: see CompletedStep."""
 
     radio: "Radio"
     text: str
+    promised: tuple[tuple[str, float, float], ...] = ()

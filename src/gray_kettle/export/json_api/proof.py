@@ -29,6 +29,9 @@ class MeasureAnswer(Answer):
     low: float | None = Field(description="Interval of the difference, 95 %.")
     high: float | None
     verdict: str = Field(description="better, worse, no change shown or too little data.")
+    promised: float | None = Field(
+        description="Difference that the plan expected of the change; null for none."
+    )
     hours: float = Field(description="Of like hours on each side.")
     hours_needed: float = Field(description="On each side, to settle it; 0 where it is settled.")
 
@@ -81,6 +84,7 @@ def _measure(result: Result) -> MeasureAnswer:
         low=_number(found.low),
         high=_number(found.high),
         verdict=str(result.verdict),
+        promised=_number(result.promised),
         hours=round(found.hours, 2),
         hours_needed=round(result.hours_needed, 1),
     )

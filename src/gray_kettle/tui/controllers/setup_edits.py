@@ -207,7 +207,8 @@ class SetupEdits:
             if time_s < 0:
                 self.change(lambda setup: without_completed(setup, radio.id))
             else:
-                self.change(lambda setup: with_completed(setup, CompletedStep(time_s, radio.id, asked.text)))
+                step = CompletedStep(time_s, radio.id, asked.text, asked.promised)
+                self.change(lambda setup: with_completed(setup, step))
 
         title = f"{radio.name} {radio.band} GHz {asked.text}"
         self._screen.app.push_screen(DoneForm(title, state.setup.site_time, state.case_end_s), entered)

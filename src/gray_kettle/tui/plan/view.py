@@ -259,4 +259,5 @@ class PlanView(View):
         move = self._move()
         if move is not None and self._state is not None:
             target = self._elsewhere.get(move.radio.id, move.target)
-            self.post_message(MarkDone(move.radio, f"{move.source.label} → {target.label}"))
+            promised = move.promised if target == move.target else ()
+            self.post_message(MarkDone(move.radio, f"{move.source.label} → {target.label}", promised))
