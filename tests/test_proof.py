@@ -180,6 +180,16 @@ def test_a_change_that_helped_is_shown_with_what_it_was(changed_case, capsys):
     assert "figures show no change: --all lists them." in said
 
 
+def test_the_drawing_names_every_figure_and_is_the_same_each_time(changed_case, tmp_path, capsys):
+    path, _ = changed_case
+    for name in ("a.svg", "b.svg"):
+        assert main(["draw", "proof", str(path), "-o", str(tmp_path / name)]) == 0
+    drawn = (tmp_path / "a.svg").read_text()
+    assert drawn == (tmp_path / "b.svg").read_text()
+    for text in ("did it help?", "ours 2.4 GHz: channel busy, reported   55 % → 21 %", "better", "worse"):
+        assert text in drawn
+
+
 def test_a_weekend_is_not_compared_with_a_weekday(changed_case, capsys):
     path, _ = changed_case
     with Case.open(path) as case:

@@ -8,6 +8,7 @@ from gray_kettle.export.drawings import (
     heatmap_figure,
     lanes_figure,
     levels_figure,
+    proof_figure,
     save,
     save_pages,
     share_chart_figure,
@@ -19,6 +20,7 @@ from gray_kettle.export.drawings.sweeps import Sweeping
 from gray_kettle.export.files import check_target, write_file
 from gray_kettle.phy.channels import centre_hz, numbers
 from gray_kettle.planner.change_sheet import sheet_of
+from gray_kettle.proving import prove
 from gray_kettle.session import Session, load_session_detected
 from gray_kettle.spectrum.views import Frame
 from gray_kettle.store import Case
@@ -29,7 +31,7 @@ _OF_READING = {
     "levels": levels_figure,
     "heatmap": heatmap_figure,
 }
-VIEWS = (*_OF_READING, "sweep", "waterfall")
+VIEWS = (*_OF_READING, "sweep", "waterfall", "proof")
 _COLUMNS, _LINES = 900, 500  # of the pictures inside a drawing: as many as print can show
 _EDGE_HZ = 20e6
 
@@ -52,7 +54,10 @@ def draw_view(
     check_target(output, force)
     with Case.open(path) as case:
         session = load_session_detected(case, start_s, end_s)
-        if view in _OF_READING:
+        if view == "proof":
+            proof = prove(case, (start_s, end_s))
+            figure = proof_figure(proof, session.setup.site, session.setup.site_time)
+        elif view in _OF_READING:
             figure = _OF_READING[view](session, band)
         else:
             shown = _sweeping(case, session, band)

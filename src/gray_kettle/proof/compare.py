@@ -34,8 +34,8 @@ class Verdict(StrEnum):
 
     BETTER = "better"
     WORSE = "worse"
-    NO_CHANGE = "no change shown"
     TOO_LITTLE = "too little data"
+    NO_CHANGE = "no change shown"
 
 
 @dataclass(frozen=True, eq=False)

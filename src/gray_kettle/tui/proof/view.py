@@ -49,7 +49,8 @@ class ProofView(View):
     ProofView #proof-rows { height: 1fr; }
     ProofView #proof-why { height: auto; max-height: 4; padding: 0 1; color: $dim; }
     """
-    HINTS = (("i", "where figures come from"), ("r", "reference"))
+    HINTS = (("i", "where figures come from"), ("r", "reference"), ("x", "export"))
+    EXPORTS = ("proof",)
     HELP = _HELP
 
     def __init__(self, *, id: str | None = None) -> None:

@@ -1,0 +1,83 @@
+"""Before and after, for paper: the difference of each figure with its interval, in differences that matter."""
+
+import math
+
+from matplotlib.axes import Axes
+from matplotlib.figure import Figure
+
+from gray_kettle.export.drawings.style import FOREIGN, INK, OWN, PAPER, literal
+from gray_kettle.proof import words
+from gray_kettle.proof.compare import Verdict
+from gray_kettle.proof.prove import Proof, Result
+from gray_kettle.safe_text import printable
+from gray_kettle.site_timezone import SiteTime
+
+_WORSE = "#b23c14"
+_INKS = {Verdict.BETTER: OWN, Verdict.WORSE: _WORSE, Verdict.NO_CHANGE: FOREIGN, Verdict.TOO_LITTLE: FOREIGN}
+_MOST, _REACH = 44, 8.0
+
+
+def proof_figure(proof: Proof, site: str, site_time: SiteTime) -> Figure:
+    """A line a figure, the clearest first; those without a shown change are left out where there is no room."""
+    shown = proof.results[:_MOST]
+    figure = Figure(figsize=(10.5, 2.0 + 0.24 * len(shown)), facecolor=PAPER, layout="constrained")
+    axes = figure.subplots()
+    for at, result in enumerate(shown):
+        _line(axes, at, result)
+    axes.axvline(0, color=INK, linewidth=0.8)
+    axes.axvspan(-1, 1, color=INK, alpha=0.05, linewidth=0)
+    axes.set_xlim(-_REACH, _REACH)
+    axes.set_ylim(len(shown) - 0.4, -0.6)
+    names = [f"{printable(r.name)} {r.band} GHz: {r.kind.title}   {_values(r)}" for r in shown]
+    axes.set_yticks(range(len(shown)), [literal(name) for name in names], fontsize=7)
+    axes.set_xlabel(
+        "difference, in the smallest that matters (grey: less than that); ◇ what the plan expected",
+        fontsize=8,
+    )
+    axes.spines[["top", "right", "left"]].set_visible(False)
+    axes.tick_params(axis="y", length=0)
+    right = axes.secondary_yaxis("right")
+    right.set_yticks(range(len(shown)), [str(r.verdict) for r in shown], fontsize=7)
+    right.spines["right"].set_visible(False)
+    right.tick_params(axis="y", length=0)
+    left_out = len(proof.results) - len(shown)
+    title = f"{printable(site) or 'Site not named'}: did it help?"
+    figure.suptitle(literal(title), x=0.01, ha="left", fontsize=12, color=INK)
+    axes.set_title(
+        literal(f"before {_span(proof.before, site_time)}, after {_span(proof.after, site_time)}{site_time.suffix}"
+                + (f"; {left_out} more figures show no change" if left_out else "")),
+        loc="left", fontsize=8, color=INK,
+    )  # fmt: skip
+    return figure
+
+
+def _line(axes: Axes, at: int, result: Result) -> None:
+    found, ink = result.found, _INKS[result.verdict]
+    if math.isnan(found.low):
+        axes.text(0.15, at, "too little data", fontsize=6.5, va="center", color=FOREIGN)
+        return
+    least = result.kind.least * (max(found.before, 1.0) if result.kind.unit == "Mb/s" else 1.0)
+    low, high, middle = (
+        max(-_REACH, min(_REACH, v / least)) for v in (found.low, found.high, found.difference)
+    )
+    axes.plot([low, high], [at, at], color=ink, linewidth=2.2, solid_capstyle="round")
+    axes.plot([middle], [at], "o", color=ink, markersize=5)
+    if not math.isnan(result.promised):
+        axes.plot(
+            [max(-_REACH, min(_REACH, result.promised / least))],
+            [at],
+            "D",
+            color=INK,
+            markersize=4,
+            fillstyle="none",
+        )
+
+
+def _values(result: Result) -> str:
+    unit = result.kind.unit
+    return f"{words.figure(result.found.before, unit)} → {words.figure(result.found.after, unit)}"
+
+
+def _span(window: tuple[float, float], site_time: SiteTime) -> str:
+    start, end = (site_time.minute(time_s) for time_s in window)
+    return f"{start:%a %d %b %H:%M} to {end:%a %d %b %H:%M}"
