@@ -11,8 +11,10 @@ from gray_kettle.cli.main import main
 from gray_kettle.model.plan_preferences import CompletedStep
 from gray_kettle.model.records import Announcement, Piece, Sightings
 from gray_kettle.model.setup import Setup
+from gray_kettle.model.trial import TrialRun
 from gray_kettle.phy.channels import Channel
 from gray_kettle.proof.compare import Stretch, Verdict, adjusted, compared, verdict_of
+from gray_kettle.proof.trials import judged_trials
 from gray_kettle.store import Case
 from tests.frames import busy_harbour, write_pcap
 from tests.terminal import PROGRAM
@@ -237,3 +239,60 @@ def test_without_a_change_the_view_says_what_to_do(terminal, case_of, tmp_path):
     terminal.wait_for("What is wrong")
     terminal.keys("6")
     terminal.wait_for("Nothing was changed yet", "collect before and after")
+
+
+def test_of_three_channels_the_best_is_named_when_the_runs_say_so(tmp_path, capsys):
+    path = tmp_path / "a.kettle"
+    Case.create(path, Setup(country="GB")).close()
+
+    def trial(*words, code=0):
+        assert main(["trial", *map(str, words)]) == code
+        return capsys.readouterr()
+
+    assert "No run with download" in trial("show", path, code=1).err
+    for setting, values in {"1/20": (40,), "6/20": (44,), "11/20": (90,)}.items():
+        for value in values:
+            trial("add", path, setting, "--down", value, "--client", "till\x1b[2J")
+    assert "run 1 more of" in trial("show", path).out  # one run of each tells no spread
+    rng = np.random.default_rng(4)
+    table = tmp_path / "runs.csv"
+    lines = ["time,setting,down_mbps,client"]
+    for k in range(5):
+        for setting, typical in (("1/20", 40), ("6/20", 44), ("11/20", 90)):
+            rate = typical * np.exp(rng.normal(0, 0.1))
+            lines.append(f"2026-11-30T10:{k}{len(lines) % 10}:00,{setting},{rate:.1f},till")
+    lines += ["2026-11-30T11:00:00,6/20,fast,till", ",6/20,4,till", "2026-11-30T11:00:00,6/20,-4,till"]
+    table.write_text("\n".join(lines))
+    said = trial("read", path, table).out
+    assert "15 runs were added" in said
+    assert said.count("left out") == 3
+    assert "0 runs were added, 15 were in the case already" in trial("read", path, table).out
+    assert "Best: 11/20." in trial("show", path).out
+    found = json.loads(trial("show", path, "--json").out)
+    assert (found["best"], found["settings"][0]["runs"], found["runs_needed"]) == ("11/20", 6, 0)
+    assert found["settings"][0]["chance_best"] > 0.95
+    ordered = trial("order", "1/20", "6/20", "11/20", "--runs", "4").out
+    assert [ordered.count(f"set {s},") for s in ("1/20", "6/20", "11/20")] == [4, 4, 4]
+    with Case.open(path) as case:
+        assert all("\x1b" not in run.client for run in case.trials.all())
+    for words in (
+        ("add", path, "6/20"),
+        ("add", path, "6/20", "--down", "-3"),
+        ("add", path, "", "--down", "3"),
+    ):
+        trial(*words, code=2)
+
+
+def test_settings_that_differ_little_are_not_told_apart_by_few_runs():
+    rng = np.random.default_rng(9)
+    wrong = 0
+    for _ in range(60):
+        runs = [
+            TrialRun(k, s, 50 * float(np.exp(rng.normal(0, 0.2)))) for k in range(5) for s in ("1", "6", "11")
+        ]
+        result = judged_trials(runs)
+        wrong += bool(result.best)
+        assert result.best or result.runs_needed >= 0
+    assert wrong <= 8
+    less = [TrialRun(k, s, idle_ms=ms + k % 2) for k in range(4) for s, ms in (("1", 9.0), ("6", 30.0))]
+    assert judged_trials(less, "idle_ms").best == "1"

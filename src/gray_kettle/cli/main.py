@@ -23,6 +23,7 @@ from gray_kettle.cli.stand_in import stand_in
 from gray_kettle.cli.stopping import INTERRUPTED
 from gray_kettle.cli.take import take
 from gray_kettle.cli.takes import alerts, check, takes, thin
+from gray_kettle.cli.trial import trial
 from gray_kettle.cli.watch import watch
 from gray_kettle.errors import InvalidInput, KettleError
 from gray_kettle.safe_output import printable_output
@@ -70,6 +71,7 @@ _COMMANDS: dict[str, Callable[..., None]] = {
 for name, command in _COMMANDS.items():
     app.command(name=name)(command)
 app.add_typer(stand_in, name="stand-in")
+app.add_typer(trial, name="trial")
 
 
 @app.callback(invoke_without_command=True)

@@ -1,5 +1,6 @@
 """Answers as plain text and tables for a terminal or a pipe. Rich lays the tables out by terminal cells."""
 
+import math
 import sys
 from typing import TYPE_CHECKING
 
@@ -19,6 +20,7 @@ if TYPE_CHECKING:  # each table imports what it needs
     from gray_kettle.model.records import Alert, TakeInfo
     from gray_kettle.planner.proposal import Proposal
     from gray_kettle.proof.prove import Result
+    from gray_kettle.proof.trials import TrialResult
     from gray_kettle.site_timezone import SiteTime
     from gray_kettle.sources import SourceState
 
@@ -190,6 +192,26 @@ def proof_table(results: "tuple[Result, ...]") -> Table:
             ]
         )
     return _table(["radio", "figure", "before", "after", "difference (95 %)", "verdict"], rows, {2, 3})
+
+
+def trials_table(result: "TrialResult") -> Table:
+    """Settings with what their runs say, the likeliest best first."""
+    rows = []
+    for found in result.settings:
+        sure = not math.isnan(found.low)
+        rows.append(
+            [
+                found.setting,
+                str(found.runs),
+                f"{found.median:.3g}",
+                f"{found.typical:.3g}",
+                f"{found.low:.3g} to {found.high:.3g}" if sure else "–",
+                f"×/÷ {found.spread:.2f}" if sure else "–",
+                "–" if math.isnan(found.chance_best) else _share(found.chance_best),
+            ]
+        )
+    heads = ["setting", "runs", "median", "typical", "interval (95 %)", "run to run", "best with"]
+    return _table(heads, rows, {1, 2, 3, 6})
 
 
 def alerts_table(alerts: "tuple[Alert, ...]", site_time: "SiteTime") -> Table:

@@ -46,6 +46,7 @@ from gray_kettle.store.sweep_writer import SweepWriter
 from gray_kettle.store.sweeps import Sweeps, is_thin
 from gray_kettle.store.takes import Input, Takes
 from gray_kettle.store.texts import Texts, renumbered
+from gray_kettle.store.trials import Trials
 from gray_kettle.store.upgrade import upgrade
 
 Table = TypeVar("Table", bound=Columns)
@@ -69,6 +70,7 @@ class Case:
         self.take_list = Takes(database, self.damage)
         self.journal = Journal(database, self.damage)
         self.alerts = Alerts(database, self.damage)
+        self.trials = Trials(database, self.damage)
         self.sweeps = Sweeps(database, self.take_list, self.damage)
         self.detections = DetectionCache(database, self.sweeps)
 

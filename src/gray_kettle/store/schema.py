@@ -160,6 +160,15 @@ alerts = sa.Table(
     sa.Column("text", sa.Text, nullable=False),
     _seal(),
 )
+# Runs of trials: what somebody measured with a setting.
+trials = sa.Table(
+    "trials",
+    metadata,
+    sa.Column("number", sa.Integer, primary_key=True),
+    sa.Column("time_s", sa.Float, nullable=False),
+    sa.Column("document", sa.Text, nullable=False),
+    _seal(),
+)
 _DROPPED_INDEXES = ("chunks_by_time", "sweep_chunks_by_time", "looks_by_time")
 
 
