@@ -218,10 +218,13 @@ def test_two_days_of_the_demo_without_a_change_show_none(demo_case, capsys):
 @pytest.mark.slow
 def test_the_proof_is_drawn_and_explained(terminal, changed_case):
     path, _ = changed_case
+    for setting, rate in (("6/20", 20), ("6/20", 22), ("11/20", 80), ("11/20", 84)):
+        assert main(["trial", "add", str(path), setting, "--down", str(rate)]) == 0
     terminal.start(*PROGRAM, "open", str(path), columns=140, lines=36)
     terminal.wait_for("What is wrong")
     terminal.keys("6")
     terminal.wait_for("Did it help?", "better", "no change shown", "55 % → 21 %", "●", "moved by itself")
+    terminal.wait_for("Trials, download", "Best: 11/20.", "82 Mb/s, 2 runs")
     terminal.keys("i")
     terminal.wait_for("covers the true one in 95 % of cases", "weekdays with weekdays")
     terminal.keys("Escape")

@@ -34,7 +34,9 @@ def proof(
     """
     from gray_kettle.export.json_api.proof import proof_answer
     from gray_kettle.export.text import print_rich, proof_table
+    from gray_kettle.proof import words
     from gray_kettle.proof.compare import Verdict
+    from gray_kettle.proof.trials import judged_trials
     from gray_kettle.proving import prove
     from gray_kettle.store import Case
 
@@ -43,8 +45,9 @@ def proof(
         with progress_bar("comparing") as progress:
             found = prove(opened, window, moment(since), progress)
         site_time = opened.setup().site_time
+        trials = judged_trials(opened.trials.all())
     if json:
-        print_json(proof_answer(found))
+        print_json(proof_answer(found, trials))
         return
     print(_summary(found, site_time))
     shown = tuple(r for r in found.results if all_ or r.verdict is not Verdict.NO_CHANGE)
@@ -52,6 +55,8 @@ def proof(
         print_rich(proof_table(shown))
     if len(shown) < len(found.results):
         print(f"{len(found.results) - len(shown)} figures show no change: --all lists them.")
+    if trials.settings:
+        print(f"Trials, download in Mb/s: {words.trials(trials)}")
 
 
 def _summary(found: "Proof", site_time: "SiteTime") -> str:

@@ -13,7 +13,6 @@ from gray_kettle.errors import InvalidInput, KettleError
 
 if TYPE_CHECKING:
     from gray_kettle.model.trial import TrialRun
-    from gray_kettle.proof.trials import TrialResult
 
 trial = typer.Typer(no_args_is_help=True, help="Throughput with each setting: which one is best?")
 _MOST_LINES, _MOST_BYTES = 10_000, 4 << 20
@@ -114,6 +113,7 @@ def show(
     """Which setting is best, or how many more runs would say so."""
     from gray_kettle.export.json_api.trials import trials_answer
     from gray_kettle.export.text import print_rich, trials_table
+    from gray_kettle.proof import words
     from gray_kettle.proof.trials import judged_trials
     from gray_kettle.store import Case
 
@@ -129,18 +129,7 @@ def show(
             f"No run with {_NAMES[figure]} was kept: `gray-kettle trial add CASE 6/20 --down 42`."
         )
     print_rich(trials_table(result))
-    print(_sentence(result))
-
-
-def _sentence(result: "TrialResult") -> str:
-    if result.best:
-        return f"Best: {result.best}."
-    if len(result.settings) < 2:
-        return "One setting alone: try another."
-    if result.runs_needed:
-        first, second = result.settings[0].setting, result.settings[1].setting
-        return f"None can be named yet: run {result.runs_needed} more of {first} and of {second}."
-    return "No difference that more runs would show: choose by other figures."
+    print(words.best(result))
 
 
 def _run_of(row: dict[str, str]) -> "TrialRun":

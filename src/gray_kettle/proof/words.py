@@ -5,6 +5,7 @@ import math
 from gray_kettle.analysis.explain import Explanation
 from gray_kettle.proof.compare import Verdict
 from gray_kettle.proof.prove import Result
+from gray_kettle.proof.trials import TrialResult
 
 
 def figure(value: float, unit: str) -> str:
@@ -46,6 +47,26 @@ def verdict(result: Result) -> str:
     hours = f": {result.hours_needed:.0f} h on each side would settle it" if result.hours_needed else ""
     expected = promise(result)
     return f"{result.verdict}{hours}{'; ' if expected else ''}{expected}"
+
+
+def trials(result: TrialResult) -> str:
+    """Settings with their medians, and which is best or what would say so."""
+    listed = ", ".join(
+        f"{s.setting} {s.median:.3g} ({s.runs} run{'s' * (s.runs != 1)})" for s in result.settings
+    )
+    return f"{listed}. {best(result)}"
+
+
+def best(result: TrialResult) -> str:
+    """Which setting is best, or how many more runs would say so."""
+    if result.best:
+        return f"Best: {result.best}."
+    if len(result.settings) < 2:
+        return "One setting alone: try another."
+    if result.runs_needed:
+        first, second = result.settings[0].setting, result.settings[1].setting
+        return f"None can be named yet: run {result.runs_needed} more of {first} and of {second}."
+    return "No difference that more runs would show: choose by other figures."
 
 
 def explained(result: Result) -> Explanation:

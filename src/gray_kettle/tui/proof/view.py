@@ -13,6 +13,7 @@ from gray_kettle.errors import KettleError
 from gray_kettle.proof import words
 from gray_kettle.proof.compare import Verdict
 from gray_kettle.proof.prove import Proof, Result
+from gray_kettle.proof.trials import TrialResult, judged_trials
 from gray_kettle.safe_text import printable
 from gray_kettle.tui.frame.row_list import Row, RowList
 from gray_kettle.tui.frame.view import View
@@ -36,7 +37,7 @@ _INKS = {Verdict.BETTER: "own!", Verdict.WORSE: "act!", Verdict.TOO_LITTLE: "wat
 _MARKS = {Verdict.BETTER: "▲", Verdict.WORSE: "▼", Verdict.TOO_LITTLE: "?", Verdict.NO_CHANGE: "="}
 _RADIO, _VALUES, _BAR, _BAR_LEASTS = 16, 21, 23, 6.0
 _TITLE, _VERDICT, _LONG = 44, 17, 50
-_WIDE = 110
+_WIDE, _TRIAL_BAR = 110, 24
 _AGAIN_S = 60.0  # while a take grows
 _Key = tuple[object, ...]
 
@@ -57,6 +58,7 @@ class ProofView(View):
         super().__init__(id=id)
         self._proof: Proof | None = None
         self._state: ViewState | None = None
+        self._trials: TrialResult | None = None
         self._refusal = ""
         self._share = 0.0
         self._key: _Key = ()
@@ -111,6 +113,7 @@ class ProofView(View):
         window = (None, None) if state.is_whole_case else (state.start_s, state.end_s)
         try:
             with Case.open(state.path) as case:
+                self._trials = judged_trials(case.trials.all())
                 proof = prove(case, window, None, self._progress, lambda: worker.is_cancelled)
         except KettleError as error:
             refusal = str(error)
@@ -161,12 +164,31 @@ class ProofView(View):
         if proof is None:
             if self._refusal:
                 lines = wrap(self._refusal, width - 4)
-                return [Row("empty", tuple((("  " + line, "text"),) for line in ["", *lines]), fixed=True)]
+                said = Row("empty", tuple((("  " + line, "text"),) for line in ["", *lines]), fixed=True)
+                return [said, *self._trial_rows(width)]
             bar = "━" * int(24 * self._share)
             return [Row("wait", ((), ((f"  comparing before and after … {bar:┄<24}", "dim"),)), fixed=True)]
         rows = [Row("heading", tuple(self._heading(proof, width)), fixed=True)]
         rows += [Row(str(k), (tuple(_line(result, width)),)) for k, result in enumerate(proof.results)]
-        return rows
+        return [*rows, *self._trial_rows(width)]
+
+    def _trial_rows(self, width: int) -> list[Row]:
+        """Below the figures: speed with each setting, where runs were kept."""
+        result = self._trials
+        if result is None or not result.settings:
+            return []
+        lines: list[tuple[Cell, ...]] = [
+            (),
+            (("Trials, download   ", "steam!"), (words.best(result), "text")),
+        ]
+        most = max(setting.median for setting in result.settings)
+        for setting in result.settings:
+            bar = "━" * max(1, round(_TRIAL_BAR * setting.median / most))
+            ink = "own" if setting.setting == result.best else "dim"
+            figures = f"{setting.median:.3g} Mb/s, {setting.runs} run{'s' * (setting.runs != 1)}"
+            cells: list[Cell] = [(f"  {fit(setting.setting, 14)} ", "text"), (fit(bar, _TRIAL_BAR), ink)]
+            lines.append((*cells, (fit(f"  {figures}", max(width - _TRIAL_BAR - 18, 10)), "dim")))
+        return [Row("trials", tuple(lines), fixed=True)]
 
     def _heading(self, proof: Proof, width: int) -> list[tuple[Cell, ...]]:
         """What came of it, what was compared, and what was changed."""
