@@ -88,6 +88,7 @@ class Terminal:
 
     def search_command(self, words: str) -> None:
         """Open the command palette and search; it may be drawn before it takes keys, and filters after a pause."""
+        time.sleep(0.5)  # it comes before the keys that a list has still to take
         self.keys("C-p")
         self.wait_for("Search for commands")
         time.sleep(0.7)
