@@ -264,11 +264,16 @@ def test_of_three_channels_the_best_is_named_when_the_runs_say_so(tmp_path, caps
         for setting, typical in (("1/20", 40), ("6/20", 44), ("11/20", 90)):
             rate = typical * np.exp(rng.normal(0, 0.1))
             lines.append(f"2026-11-30T10:{k}{len(lines) % 10}:00,{setting},{rate:.1f},till")
-    lines += ["2026-11-30T11:00:00,6/20,fast,till", ",6/20,4,till", "2026-11-30T11:00:00,6/20,-4,till"]
+    lines += [
+        "2026-11-30T11:00:00,6/20,fast,till",
+        ",6/20,4,till",
+        "2026-11-30T11:00:00,6/20,-4,till",
+        "0001-01-01,6/20,4,till",
+    ]
     table.write_text("\n".join(lines))
     said = trial("read", path, table).out
     assert "15 runs were added" in said
-    assert said.count("left out") == 3
+    assert said.count("left out") == 4
     assert "0 runs were added, 15 were in the case already" in trial("read", path, table).out
     assert "Best: 11/20." in trial("show", path).out
     found = json.loads(trial("show", path, "--json").out)
@@ -297,5 +302,9 @@ def test_settings_that_differ_little_are_not_told_apart_by_few_runs():
         wrong += bool(result.best)
         assert result.best or result.runs_needed >= 0
     assert wrong <= 8
+    many = [
+        TrialRun(k, f"channel {k % 3000}", 50.0 + k) for k in range(6000)
+    ]  # of a table that somebody made up
+    assert len(judged_trials(many).settings) <= 40
     less = [TrialRun(k, s, idle_ms=ms + k % 2) for k in range(4) for s, ms in (("1", 9.0), ("6", 30.0))]
     assert judged_trials(less, "idle_ms").best == "1"

@@ -305,7 +305,9 @@ def test_no_flip_changes_a_figure_silently(harbour, most):
     assert not named
     outcomes = [attacks.outcome(harbour, attacks.flipped(raw, rng, most), good) for _ in range(25)]
     assert "silent" not in outcomes
-    assert outcomes.count("named") + outcomes.count("refused") > 5
+    assert outcomes.count("named") + outcomes.count("refused") > (
+        5 if most > 1 else 0
+    )  # much of a small file is empty
 
 
 def test_a_time_that_became_something_else_is_named(harbour):

@@ -72,7 +72,7 @@ def read(case: CasePath, file: Annotated[Path, typer.Argument(metavar="FILE.csv"
     for number, row in enumerate(rows, 2):
         try:
             runs.append(_run_of(row))
-        except (InvalidInput, ValueError, TypeError) as error:
+        except (InvalidInput, ValueError, TypeError, OverflowError) as error:
             skipped.append(f"line {number}: {printable(str(error))}")
     if not runs:
         raise KettleError(
@@ -148,11 +148,14 @@ def _run_of(row: dict[str, str]) -> "TrialRun":
 
 def _check(run: "TrialRun") -> None:
     """Raises: InvalidInput, where it says nothing, or what cannot be."""
+    from gray_kettle.model.records import LATEST_S
     from gray_kettle.model.trial import FIGURES
 
     known = [value for name in FIGURES if not math.isnan(value := getattr(run, name))]
     if not run.setting or not known:
         raise InvalidInput("A run has a setting and at least one figure, for example: 6/20 --down 42.")
+    if not 0 <= run.time_s <= LATEST_S:
+        raise InvalidInput("The time lies between 1970 and 2100.")
     if not all(0 <= value < 1e9 for value in known) or (not math.isnan(run.loss) and run.loss > 1):
         raise InvalidInput("Rates and delays are numbers from 0 on, and loss is a share from 0 to 1.")
 

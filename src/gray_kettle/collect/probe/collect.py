@@ -45,6 +45,7 @@ class _Take:
     kind: str
     records: int = 0
     skipped: int = 0
+    is_stored: bool = False
     bands: set[str] = field(default_factory=set)
     notes: Notes = field(default_factory=Notes)
 
@@ -75,9 +76,20 @@ class Collection:
             self._store(on_piece)
         except KeyboardInterrupt:
             pass
+        except KettleError as error:
+            if not self._has_stored:
+                for held in self._queues.values():
+                    for take in held.takes.values():
+                        self._case.forget_take(take.number)
+                raise
+            self.notes.say(str(error))  # what was stored before is a take, and says why it ended
         finally:
             self._connection.close()
         return self._finished()
+
+    @property
+    def _has_stored(self) -> bool:
+        return any(take.is_stored for held in self._queues.values() for take in held.takes.values())
 
     def _wait_for_connection(self, is_over: IsCancelled) -> None:
         ready = self._connection.is_ready
@@ -162,6 +174,7 @@ class Collection:
         if parts:
             self._case.append_all(parts, {self._queues[n].digest: self._queues[n].last for n in last})
         for take, piece in stored:
+            take.is_stored = True
             take.records += piece.records
             take.skipped += piece.skipped
             take.bands.update(piece.swept_bands)
