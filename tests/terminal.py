@@ -23,8 +23,11 @@ class Terminal:
 
     def clear_field(self) -> None:
         """Empty the field under the cursor. Bindings run behind letters that come fast after them: nobody types so."""
+        before, until_s = self.screen(), time.monotonic() + 3.0
         self.keys("C-u")
-        time.sleep(0.5)
+        while self.screen() == before and time.monotonic() < until_s:
+            time.sleep(0.05)
+        time.sleep(0.3)
 
     def leave_field(self) -> None:
         """Enter, and the moment until a person strikes the next key."""

@@ -91,11 +91,11 @@ def all_choices(models):
     return np.array(list(itertools.product(*(range(len(p.costs)) for p in models))))
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=25, deadline=None)
 @given(sites(most=5))
 @pytest.mark.slow
 def test_the_solver_finds_what_trying_everything_finds(models):
-    """40 sites of up to five radios: the score of every combination against the one chosen, with and without a
+    """25 sites of up to five radios: the score of every combination against the one chosen, with and without a
     bound on the number of changes. Nothing is worse than staying, and the order of the radios is no matter."""
     objective, choices = Objective(models, shifts_for(len(models))), all_choices(models)
     scores = objective.score(choices)

@@ -16,7 +16,6 @@ from gray_kettle.phy.channels import Channel
 from gray_kettle.proof.compare import Stretch, Verdict, adjusted, compared, verdict_of
 from gray_kettle.proof.trials import judged_trials
 from gray_kettle.store import Case
-from tests.frames import busy_harbour, write_pcap
 from tests.terminal import PROGRAM
 
 START_S = 1_796_284_800.0  # Thursday 2026-12-03 08:00 UTC
@@ -231,17 +230,6 @@ def test_the_proof_is_drawn_and_explained(terminal, changed_case):
     terminal.wait_without("covers the true one")
     terminal.keys("C-q")
     terminal.wait_for_end()
-
-
-@pytest.mark.slow
-def test_without_a_change_the_view_says_what_to_do(terminal, case_of, tmp_path):
-    path = case_of(
-        write_pcap(tmp_path / "a.pcap", busy_harbour()), setup=Setup(country="GB", own=("tern-guest",))
-    )
-    terminal.start(*PROGRAM, "open", str(path), columns=80, lines=24)
-    terminal.wait_for("What is wrong")
-    terminal.keys("6")
-    terminal.wait_for("Nothing was changed yet", "collect before and after")
 
 
 def test_of_three_channels_the_best_is_named_when_the_runs_say_so(tmp_path, capsys):

@@ -19,7 +19,7 @@ def answer(capsys, *words):
 
 
 def test_a_thinned_case_is_small_and_answers_the_same(own_demo, capsys):
-    names = ("emitters", "brief", "air", "plan")
+    names = ("emitters", "brief", "air")
     before = {name: answer(capsys, name, own_demo) for name in names}
     size = own_demo.stat().st_size
     went = answer(capsys, "thin", own_demo, "--older", "1h")
@@ -30,7 +30,6 @@ def test_a_thinned_case_is_small_and_answers_the_same(own_demo, capsys):
     after = {name: answer(capsys, name, own_demo) for name in names}
     assert after["emitters"] == before["emitters"]
     assert after["brief"] == before["brief"]
-    assert [m["to"] for m in after["plan"]["moves"]] == [m["to"] for m in before["plan"]["moves"]]
     for one, other in zip(before["air"]["channels"], after["air"]["channels"], strict=True):
         for name in ("clear_air", "wifi_share", "non_wifi_share"):
             assert (one[name] is None) == (other[name] is None)
