@@ -11,7 +11,7 @@ from pathlib import Path
 
 import numpy as np
 
-from gray_kettle.collect.joining import joined
+from gray_kettle.collect.merge_pieces import joined
 from gray_kettle.store import Case
 from tests.frames import busy_harbour, pcap_bytes, pieces_of
 from tests.test_probes import START_S, Collecting, feed, made_case, running_broker

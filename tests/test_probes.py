@@ -18,8 +18,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gray_kettle.cli.main import main
-from gray_kettle.collect.joining import joined
 from gray_kettle.collect.live.uri import parse
+from gray_kettle.collect.merge_pieces import joined
 from gray_kettle.collect.probe.broker import PASSWORD_VARIABLE, broker_of
 from gray_kettle.collect.probe.publish import Publisher
 from gray_kettle.collect.probe.queue import LEAST_BYTES, ProbeQueue

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 
 from gray_kettle.collect.files import Source
 from gray_kettle.collect.input_stream import InputStream
-from gray_kettle.collect.joining import joined
 from gray_kettle.collect.live.source import ClockWatch, LiveSource, TakeControl, clock
+from gray_kettle.collect.merge_pieces import joined
 from gray_kettle.collect.possible_times import with_possible_times
 from gray_kettle.collect.prefetch import ahead_or_none
 from gray_kettle.errors import KettleError

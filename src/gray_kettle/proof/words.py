@@ -82,7 +82,7 @@ def explained(result: Result) -> Explanation:
     how = {
         Verdict.BETTER: "The interval lies on the better side of zero, also when all figures are looked at together.",
         Verdict.WORSE: "The interval lies on the worse side of zero, also when all figures are looked at together.",
-        Verdict.NO_CHANGE: "The interval is narrow, and holds no difference that matters for certain.",
+        Verdict.NO_CHANGE: "No difference that matters is certain, and the interval is narrow.",
         Verdict.TOO_LITTLE: "The interval is too wide for a verdict, or there are no like hours.",
     }[result.verdict]
     title = f"{result.name} {result.band} GHz: {kind.title}"

@@ -9,8 +9,8 @@ from dataclasses import dataclass, field
 from blake3 import blake3
 
 from gray_kettle.collect.ingest import TakeResult
-from gray_kettle.collect.joining import joined
 from gray_kettle.collect.live.source import IsCancelled, Notes, clock, wait
+from gray_kettle.collect.merge_pieces import joined
 from gray_kettle.collect.probe.broker import Broker, Connection
 from gray_kettle.collect.probe.topics import pieces_topic, probe_of, ready_topic, stored_topic
 from gray_kettle.collect.probe.wire import Header, Heard, WireError, heard_from, split

@@ -31,7 +31,8 @@ weekdays with weekdays, weekends with weekends, each hour with itself.
 
 The bar is the interval of the difference around zero ┊: the true difference
 lies in it in 95 % of cases. ● is the best estimate. Better, worse: the
-difference is certain and matters. No change shown: it is small for certain.
+difference is certain and matters. No change shown: none that matters is
+certain, and the interval is narrow; a small one may hide in it.
 """
 _INKS = {Verdict.BETTER: "own!", Verdict.WORSE: "act!", Verdict.TOO_LITTLE: "watch", Verdict.NO_CHANGE: "dim"}
 _MARKS = {Verdict.BETTER: "▲", Verdict.WORSE: "▼", Verdict.TOO_LITTLE: "?", Verdict.NO_CHANGE: "="}
