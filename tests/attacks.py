@@ -217,7 +217,9 @@ def mash(folder: Path, raw: bytes, rng: random.Random, keys: int) -> str:
     terminal = Terminal(str(folder / f"tmux-{rng.randrange(10**9)}"))
     try:
         terminal.start(
-            *PROGRAM, "open", str(case), columns=rng.choice((80, 120, 160)), lines=rng.choice((24, 40))
+            *("env", "-C", str(folder), *PROGRAM, "open", str(case)),  # exports go beside it
+            columns=rng.choice((80, 120, 160)),
+            lines=rng.choice((24, 40)),
         )
         terminal.wait_for("What is wrong", timeout_s=60)
         for _ in range(keys // 5):
