@@ -48,7 +48,7 @@ def demo_case(tmp_path_factory: pytest.TempPathFactory) -> Path:
             time.sleep(0.1)
     else:
         try:
-            assert main(["demo", "--make", str(path)]) == 0
+            assert main(["demo", "--make", str(path), "--before"]) == 0
         finally:
             path.with_suffix(".made").touch()
     return path

@@ -4,10 +4,23 @@ The store knows which rows wait; the detector knows nothing of a store. This mod
 """
 
 from collections.abc import Callable
+from dataclasses import dataclass
 
 from gray_kettle.interference import DETECTOR_VERSION
 from gray_kettle.interference.detect import detect
+from gray_kettle.model.records import Detection
+from gray_kettle.processes import in_processes
 from gray_kettle.store import Case
+from gray_kettle.store.sweeps import CodedRows, Run
+
+_FEWEST_BLOCKS = 16  # from which several processes are worth their start
+
+
+@dataclass(frozen=True, eq=False)
+class _Job:
+    run: Run
+    block: CodedRows
+    is_closed: bool
 
 
 def detect_pending(
@@ -25,12 +38,15 @@ def detect_pending(
     cache.discard_older(DETECTOR_VERSION)
     pending = cache.pending_runs()
     total, done = sum(rows for _, rows in pending), 0
-    for run, _ in pending:
-        for block, is_closed in cache.blocks(run):
-            if is_cancelled():
-                return False
-            found = detect(run.span, block.time_s, block.codes, block.offset_s)
-            cache.keep(run, block, is_closed, found, DETECTOR_VERSION)
-            done += len(block.time_s)
-            progress(min(done, total), total)
+    jobs = (_Job(run, block, is_closed) for run, _ in pending for block, is_closed in cache.blocks(run))
+    for job, found in in_processes(_examined, jobs, _FEWEST_BLOCKS):
+        if is_cancelled():
+            return False
+        cache.keep(job.run, job.block, job.is_closed, found, DETECTOR_VERSION)
+        done += len(job.block.time_s)
+        progress(min(done, total), total)
     return True
+
+
+def _examined(job: _Job) -> tuple[Detection, ...]:
+    return detect(job.run.span, job.block.time_s, job.block.codes, job.block.offset_s)

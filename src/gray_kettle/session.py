@@ -80,8 +80,8 @@ class Session:
 
 
 def _without_preferences(setup: Setup) -> Setup:
-    """The part of a setup that the assessment depends on: without the plan, client limits and completed steps."""
-    return replace(setup, preferences=Setup().preferences, done=(), clients=(), site="", complaint="")
+    """The part of a setup that the assessment depends on: without the plan and the client limits."""
+    return replace(setup, preferences=Setup().preferences, clients=(), site="", complaint="")
 
 
 def load_session(

@@ -157,6 +157,7 @@ class Radio:
     moves_a_day: the most changes in any 24 hours. episodes: from when to when it was there. swing_db: spread of its
     level; level_drop: (from, to, dB) of the longest time in which an own radio was far under its usual level.
     siblings: ids of radios of other bands in the same box. is_gone: not heard any more, though listened for.
+    outages: (from, to) in which an own radio was off the air; to is None where it goes on.
     """
 
     id: str
@@ -187,6 +188,7 @@ class Radio:
     level_drop: tuple[float, float, float] | None = None
     siblings: tuple[str, ...] = ()
     is_gone: bool = False
+    outages: tuple[tuple[float, float | None], ...] = ()
 
     @property
     def band(self) -> str:

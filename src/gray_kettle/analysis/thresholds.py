@@ -49,6 +49,7 @@ class Thresholds:
     gone_min: float = _limit(
         60, "min", "without being heard, while listened for, after which a radio is gone", 1, 1e5
     )
+    soak_h: float = _limit(24, "h", "how long the air is watched after a change", 1, 336)
 
 
 def thresholds_of(setup: Setup) -> Thresholds:

@@ -7,7 +7,7 @@ import typer
 
 from gray_kettle.cli.options import CasePath
 from gray_kettle.cli.progress import progress_bar
-from gray_kettle.errors import KettleError
+from gray_kettle.errors import InvalidInput, KettleError
 
 
 def run(case: Path | None) -> None:
@@ -23,11 +23,16 @@ def demo(
     make: Annotated[
         Path | None, typer.Option("--make", help="Write the demo case to this file and exit.")
     ] = None,
+    before: Annotated[
+        bool, typer.Option("--before", help="With --make: as the technician finds it, before any change.")
+    ] = False,
 ) -> None:
     """Open the demo case: Tern Quay, a fictional ferry terminal. It is made on first use."""
     from gray_kettle.simulator.demo_path import demo_path
 
     path = make or demo_path()
+    if before and make is None:
+        raise InvalidInput("--before goes with --make FILE.")
     if make is not None and path.exists():
         raise KettleError(f"{path} already exists: choose another name.")
     if not path.exists():
@@ -35,7 +40,7 @@ def demo(
 
         path.parent.mkdir(parents=True, exist_ok=True)
         with progress_bar("making the demo case") as step:
-            make_demo(path, step)
+            make_demo(path, step, is_changed=not before)
     if make is None:
         run(path)
 

@@ -183,7 +183,7 @@ def proof_table(results: "tuple[Result, ...]") -> Table:
         unit = result.kind.unit
         rows.append(
             [
-                f"{result.name} {result.band} GHz",
+                result.subject,
                 result.kind.title,
                 words.figure(result.found.before, unit),
                 words.figure(result.found.after, unit),

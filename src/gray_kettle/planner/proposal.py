@@ -69,12 +69,19 @@ class Move(ChannelOutcome):
     @property
     def promised(self) -> tuple[tuple[str, float, float], ...]:
         """What it is expected to bring, as a step that is marked as done keeps it."""
-        if self.before is None or self.after is None:
-            return ()
-        return (
-            ("expected_mbps", self.before.expected_mbps, self.after.expected_mbps),
-            ("clear_air", self.before.clear_air, self.after.clear_air),
-        )
+        return promised(self.before, self.after)
+
+
+def promised(
+    before: ChannelAssessment | None, after: ChannelAssessment | None
+) -> tuple[tuple[str, float, float], ...]:
+    """What a step is expected to bring, as CompletedStep keeps it."""
+    if before is None or after is None:
+        return ()
+    return (
+        ("expected_mbps", before.expected_mbps, after.expected_mbps),
+        ("clear_air", before.clear_air, after.clear_air),
+    )
 
 
 @dataclass(frozen=True)

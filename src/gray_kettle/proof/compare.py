@@ -80,8 +80,8 @@ class Difference:
         return self.after - self.before
 
 
-def compared(before: Stretch, after: Stretch) -> Difference:
-    """The difference over like hours."""
+def compared(before: Stretch, after: Stretch, bounds: tuple[float, float] = (-np.inf, np.inf)) -> Difference:
+    """The difference over like hours. bounds: between which every value lies; no difference leads out of them."""
     common = np.intersect1d(before.likeness, after.likeness)
     one, other = (s.rows(np.isin(s.likeness, common)) for s in (before, after))
     unmatched = before.hours + after.hours - one.hours - other.hours
@@ -103,7 +103,23 @@ def compared(before: Stretch, after: Stretch) -> Difference:
     middle = (
         0.0 if widest is None else (low + high) / 2 - (now - was)
     )  # the best estimate weighs the slots otherwise
-    return Difference(was, now + middle, low, high, p, hours, unmatched)
+    then = float(np.clip(now + middle, *bounds))
+    low, high = (float(np.clip(end, bounds[0] - was, bounds[1] - was)) for end in (low, high))
+    return Difference(was, then, low, high, p, hours, unmatched)
+
+
+def expected_difference(before: Stretch, expected: Stretch, after: Stretch) -> float:
+    """Mean of what was expected over what was, over the hours that the comparison weighs; NaN where there are none.
+
+    expected: of slots of before.
+    """
+    common = np.intersect1d(before.likeness, after.likeness)
+    one, then, other = (s.rows(np.isin(s.likeness, common)) for s in (before, expected, after))
+    one = one.rows(np.isin(one.slot, then.slot))
+    if not len(one) or not len(other) or len(one) != len(then):
+        return float("nan")
+    change = replace(one, value=then.value - one.value)
+    return _matched_means(change, other.rows(np.isin(other.likeness, one.likeness)))[0]
 
 
 def _mean(values: FloatArray) -> float:

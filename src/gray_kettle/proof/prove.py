@@ -3,22 +3,37 @@
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from gray_kettle.analysis.assessment import Change, Radio
 from gray_kettle.model.plan_preferences import CompletedStep
-from gray_kettle.proof.compare import Difference, Verdict, adjusted, compared, verdict_of
-from gray_kettle.proof.measures import THROUGHPUT, Kind, Measured
+from gray_kettle.proof.compare import (
+    Difference,
+    Stretch,
+    Verdict,
+    adjusted,
+    compared,
+    expected_difference,
+    verdict_of,
+)
+from gray_kettle.proof.measures import SITE, Kind, Measured
 
-_AT_THE_TIME_S = 3600.0  # within which a step that is marked as done and a change that was seen are the same
+if TYPE_CHECKING:
+    from gray_kettle.proof.soak import Soak
+
+AT_THE_TIME_S = 3600.0  # within which a step that is marked as done and a change that was seen are the same
 _LEAST_MBPS = 1.0
+_EXPECTED_SLACK = 0.5
 Window = tuple[float, float]
 
 
 @dataclass(frozen=True)
 class Result:
-    """One figure of one own radio. hours_needed: on each side, to settle it; 0 where it is settled.
+    """One figure of one own radio, or of the site: radio is "" then.
 
-    promised: the difference that the plan expected of the change, NaN where it said nothing.
+    hours_needed: on each side, to settle it; 0 where it is settled. promised: the difference that the plan expected of
+    the change when it was made; expected: what the model expects of it in the hours that are compared, from the data
+    before alone. NaN where they say nothing.
     """
 
     kind: Kind
@@ -29,6 +44,26 @@ class Result:
     verdict: Verdict
     hours_needed: float
     promised: float = math.nan
+    expected: float = math.nan
+
+    @property
+    def is_expected(self) -> bool | None:
+        """Whether what was expected lies in the interval; None where nothing was, or there is too little."""
+        wanted = self.promised if math.isnan(self.expected) else self.expected
+        if math.isnan(wanted) or math.isnan(self.found.low):
+            return None
+        slack = _EXPECTED_SLACK * self.least  # less than what matters is no error
+        return self.found.low - slack <= wanted <= self.found.high + slack
+
+    @property
+    def subject(self) -> str:
+        """ "hall 2.4 GHz", or "the site"."""
+        return f"{self.name} {self.band} GHz" if self.radio else self.name
+
+    @property
+    def least(self) -> float:
+        """The smallest difference that matters, in the unit of the figure."""
+        return _least(self.kind, self.found)
 
 
 @dataclass(frozen=True)
@@ -46,6 +81,8 @@ class Changed:
 class Proof:
     """before, after: what was compared. together: changes that no comparison can tell apart. came, went: foreign
     radios that were heard only after, and only before. unmatched_hours: that have nothing like them on the other side.
+    soak: of the hours after the change, None where no own radio was changed. absent: own radios without data before or
+    after.
     """
 
     before: Window
@@ -56,6 +93,14 @@ class Proof:
     came: tuple[str, ...]
     went: tuple[str, ...]
     unmatched_hours: float
+    soak: "Soak | None" = None
+    absent: tuple[str, ...] = ()
+
+    @property
+    def record(self) -> tuple[int, int]:
+        """(figures of which the model's expectation lies in the interval, all of which it expected something)."""
+        said = [result.is_expected for result in self.results if result.is_expected is not None]
+        return sum(said), len(said)
 
     def count(self, verdict: Verdict) -> int:
         return sum(result.verdict is verdict for result in self.results)
@@ -67,41 +112,68 @@ def judged(
     after: Window,
     radios: Sequence[Radio],
     done: Sequence[CompletedStep] = (),
+    expected: Sequence[Measured] = (),
 ) -> tuple[Result, ...]:
     """Every figure with its verdict, all of them looked at together. The clearest changes come first.
 
-    done: steps that were carried out; what the plan promised of those between before and after is put beside.
+    Radios that have no figure at all on one side are left out: see absent_of. done: steps that were carried out; what
+    the plan promised of those between before and after is put beside. expected: of the windows before, with the
+    changes.
     """
     promised = {
         (step.radio, key): now - was
         for step in done
-        if before[1] - _AT_THE_TIME_S <= step.time_s <= after[0] + _AT_THE_TIME_S
+        if before[1] - AT_THE_TIME_S <= step.time_s <= after[0] + AT_THE_TIME_S
         for key, was, now in step.promised
     }
     by_id = {radio.id: radio for radio in radios}
-    pairs = []
+    with_changes = {(one.radio, one.kind): one.stretch for one in expected}
+    absent = {radio.id for radio in absent_of(measured, before, after, radios)}
+    pairs, wanted_of = [], []
     for one in measured:
-        inside = [
-            (one.stretch.slot * one.stretch.slot_s >= start_s)
-            & ((one.stretch.slot + 1) * one.stretch.slot_s <= end_s + one.stretch.slot_s / 2)
-            for start_s, end_s in (before, after)
-        ]
-        sides = [one.stretch.rows(chosen) for chosen in inside]
-        if len(sides[0]) or len(sides[1]):
-            pairs.append((one, compared(*sides)))
+        was, now = _sides(one.stretch, before, after)
+        if one.radio not in absent and (len(was) or len(now)):
+            pairs.append((one, compared(was, now, one.kind.bounds)))
+            then = with_changes.get((one.radio, one.kind))
+            wanted_of.append(math.nan if then is None else expected_difference(was, then, now))
     chances = adjusted([found.p for _, found in pairs])
     out = []
-    for (one, found), p in zip(pairs, chances, strict=True):
-        least = one.kind.least
-        if one.kind is THROUGHPUT:
-            least = max(least * found.before, _LEAST_MBPS) if found.before == found.before else _LEAST_MBPS
-        verdict, hours = verdict_of(found, float(p), least, one.kind.is_more_better)
-        radio = by_id[one.radio]
-        wanted = promised.get((radio.id, one.kind.key), math.nan)
-        out.append(Result(one.kind, radio.id, radio.name, radio.band, found, verdict, hours, wanted))
+    for (one, found), p, wanted in zip(pairs, chances, wanted_of, strict=True):
+        verdict, hours = verdict_of(found, float(p), _least(one.kind, found), one.kind.is_more_better)
+        radio = by_id.get(one.radio)
+        who = (radio.id, radio.name, radio.band) if radio else ("", SITE, "")
+        told = promised.get((one.radio, one.kind.key), math.nan)
+        out.append(Result(one.kind, *who, found, verdict, hours, told, wanted))
     order = list(Verdict)
-    out.sort(key=lambda r: (order.index(r.verdict), r.name, r.band, r.kind.key))
+    out.sort(key=lambda r: (order.index(r.verdict), r.radio != "", r.name, r.band, r.kind.key))
     return tuple(out)
+
+
+def _sides(stretch: Stretch, before: Window, after: Window) -> tuple[Stretch, Stretch]:
+    start_s = stretch.slot * stretch.slot_s
+    was, now = (
+        stretch.rows((start_s >= from_s) & (start_s + stretch.slot_s / 2 <= to_s))
+        for from_s, to_s in (before, after)
+    )
+    return was, now
+
+
+def absent_of(
+    measured: Sequence[Measured], before: Window, after: Window, radios: Sequence[Radio]
+) -> tuple[Radio, ...]:
+    """Radios of which nothing was measured on one of the sides, such as one that was switched off."""
+    found: dict[str, list[int]] = {}
+    for one in measured:
+        counts = found.setdefault(one.radio, [0, 0])
+        for k, side in enumerate(_sides(one.stretch, before, after)):
+            counts[k] += len(side)
+    return tuple(radio for radio in radios if min(found.get(radio.id, [0, 0])) == 0)
+
+
+def _least(kind: Kind, found: Difference) -> float:
+    if kind.unit != "Mb/s":
+        return kind.least
+    return max(kind.least * found.before, _LEAST_MBPS) if found.before == found.before else _LEAST_MBPS
 
 
 def changes_of(
@@ -117,21 +189,26 @@ def changes_of(
         for change in radio.changes:
             if start_s <= change.time_s <= end_s and not _is_marked(radio, change, done):
                 text = f"{change.before.label} to {change.after.label}"
-                out.append(Changed(change.time_s, radio.id, radio.name, text, False))
+                out.append(Changed(change.time_s, radio.id, title_of(radio), text, False))
     return tuple(sorted(out, key=lambda change: change.time_s))
 
 
 def _is_marked(radio: Radio, change: Change, done: Sequence[CompletedStep]) -> bool:
-    return any(s.radio == radio.id and abs(s.time_s - change.time_s) <= _AT_THE_TIME_S for s in done)
+    return any(s.radio == radio.id and abs(s.time_s - change.time_s) <= AT_THE_TIME_S for s in done)
 
 
 def _name(radios: Sequence[Radio], radio_id: str) -> str:
-    return next((f"{r.name} {r.band} GHz" for r in radios if r.id == radio_id), "the site")
+    return next((title_of(r) for r in radios if r.id == radio_id), SITE)
+
+
+def title_of(radio: Radio) -> str:
+    """For example "hall 2.4 GHz"."""
+    return f"{radio.name} {radio.band} GHz"
 
 
 def inseparable(changes: Sequence[Changed], after: Window) -> tuple[str, ...]:
     """Changes between which nothing lies that could tell them apart."""
-    near = [c for c in changes if abs(c.time_s - after[0]) <= _AT_THE_TIME_S]
+    near = [c for c in changes if abs(c.time_s - after[0]) <= AT_THE_TIME_S]
     return tuple(f"{c.name}: {c.text}" for c in near) if len(near) > 1 else ()
 
 
@@ -149,7 +226,7 @@ def came_and_went(
 
 
 def _title(radio: Radio) -> str:
-    return f"{radio.name} {radio.band} GHz on {radio.channel.label}"
+    return f"{title_of(radio)} on {radio.channel.label}"
 
 
 def _without(window: Window, reference: Window) -> Window:
@@ -170,8 +247,23 @@ def windows_of(
         return reference, _without(window, reference)
     if not changes:
         return None
+    return groups_of(changes, span)[-1]
+
+
+def groups_of(changes: Sequence[Changed], span: Window) -> list[tuple[Window, Window]]:
+    """(before, after) of each change, those together that were made within an hour of one another.
+
+    Changes that were carried out count before moves that came by themselves.
+    """
     made = [c.time_s for c in changes if c.is_carried_out] or [c.time_s for c in changes]
-    last_s = made[-1]
-    first_s = max((time_s for time_s in made if last_s - time_s > _AT_THE_TIME_S), default=span[0])
-    begins_s = min(time_s for time_s in made if last_s - time_s <= _AT_THE_TIME_S)
-    return (first_s, begins_s), (last_s, span[1])
+    groups: list[list[float]] = []
+    for time_s in sorted(made):
+        if groups and time_s - groups[-1][-1] <= AT_THE_TIME_S:
+            groups[-1].append(time_s)
+        else:
+            groups.append([time_s])
+    edges = [span[0], *(group[-1] for group in groups)]
+    ends = [*(group[0] for group in groups[1:]), span[1]]
+    return [
+        ((edge, group[0]), (group[-1], end)) for edge, group, end in zip(edges, groups, ends, strict=False)
+    ]

@@ -29,22 +29,22 @@ def interval(result: Result) -> str:
 
 
 def promise(result: Result) -> str:
-    """What the plan expected beside what came; "" where it said nothing."""
-    if math.isnan(result.promised):
+    """What was expected beside what came; "" where nothing that matters was."""
+    wanted = result.promised if math.isnan(result.expected) else result.expected
+    if math.isnan(wanted) or (abs(wanted) < result.least and result.is_expected is not False):
         return ""
-    text = f"the plan expected {step(result.promised, result.kind.unit)}"
-    if math.isnan(result.found.low):
+    text = f"expected {step(wanted, result.kind.unit)}"
+    if result.is_expected is None:
         return text
-    is_inside = result.found.low <= result.promised <= result.found.high
-    less = abs(result.found.difference) < abs(result.promised)
-    return (
-        f"{text}, which {'lies in the interval' if is_inside else 'is too much' if less else 'is too little'}"
-    )
+    return f"{text}, as it came" if result.is_expected else f"{text}, missed"
 
 
 def verdict(result: Result) -> str:
     """The verdict, with what would settle it."""
-    hours = f": {result.hours_needed:.0f} h on each side would settle it" if result.hours_needed else ""
+    of_what = " of captures" if result.kind.is_of_captures else ""
+    hours = (
+        f": {result.hours_needed:.0f} h{of_what} on each side would settle it" if result.hours_needed else ""
+    )
     expected = promise(result)
     return f"{result.verdict}{hours}{'; ' if expected else ''}{expected}"
 
@@ -85,7 +85,7 @@ def explained(result: Result) -> Explanation:
         Verdict.NO_CHANGE: "No difference that matters is certain, and the interval is narrow.",
         Verdict.TOO_LITTLE: "The interval is too wide for a verdict, or there are no like hours.",
     }[result.verdict]
-    title = f"{result.name} {result.band} GHz: {kind.title}"
+    title = f"{result.subject}: {kind.title}"
     return Explanation(
         title,
         verdict(result),

@@ -4,10 +4,12 @@ The bytes follow IEEE Std 802.11-2020 9.3.3.2 and 9.4.2; the decoder does not sh
 """
 
 import struct
+from functools import lru_cache
 
 from gray_kettle.phy.channels import Channel, wide
 from gray_kettle.simulator.site import SimClient, SimNetwork, SimRadio
 
+_MARK = "\0"  # in the text of a listing: what differs from scan to scan
 _RSN = b"\x00\x0f\xac"
 _VENDOR = b"\x00\x50\xf2"
 _SECURITY = {
@@ -145,6 +147,16 @@ def listing_text(
     radio: SimRadio, network: SimNetwork, channel: Channel, level_dbm: float, load: tuple[float, int] | None
 ) -> str:
     """The same as the lines of one BSS in a scan listing."""
+    before, between, behind = _listing_parts(radio, network, channel, None if load is None else load[1])
+    busy = "" if load is None else f"{round(load[0] * 255)}/255"
+    return f"{before}{level_dbm:.2f} dBm{between}{busy}{behind}"
+
+
+@lru_cache(maxsize=1 << 10)
+def _listing_parts(
+    radio: SimRadio, network: SimNetwork, channel: Channel, stations: int | None
+) -> tuple[str, str, str]:
+    """The text before the level, between level and busy share, and behind it: the same from scan to scan."""
     privacy, ciphers, keys, vendor_wpa = _SECURITY[network.security]
     rates = [f"{r:.1f}{'*' if r in radio.basic_rates_mbps else ''}" for r in _rates(radio, channel.band)]
     lines = [
@@ -152,7 +164,7 @@ def listing_text(
         f"\tfreq: {channel.primary_hz / 1e6:.1f}",
         "\tbeacon interval: 100 TUs",
         f"\tcapability: ESS {'Privacy ' if privacy else ''}ShortSlotTime (0x{0x411 if privacy else 0x401:04x})",
-        f"\tsignal: {level_dbm:.2f} dBm",
+        f"\tsignal: {_MARK}",
         "\tlast seen: 40 ms ago",
         f"\tSSID: {_escaped(network.ssid)}",
         f"\tSupported rates: {' '.join(rates[:8])} ",
@@ -160,12 +172,8 @@ def listing_text(
     if channel.band == "2.4":
         lines.append(f"\tDS Parameter set: channel {channel.primary}")
     lines.append("\tCountry: GB\tEnvironment: Indoor/Outdoor")
-    if load is not None:
-        lines += [
-            "\tBSS Load:",
-            f"\t\t * station count: {load[1]}",
-            f"\t\t * channel utilisation: {round(load[0] * 255)}/255",
-        ]
+    if stations is not None:
+        lines += ["\tBSS Load:", f"\t\t * station count: {stations}", f"\t\t * channel utilisation: {_MARK}"]
     if len(rates) > 8:
         lines.append(f"\tExtended supported rates: {' '.join(rates[8:])} ")
     if ciphers is not None and keys is not None:
@@ -196,7 +204,8 @@ def listing_text(
         lines += [f"\t\t\t{s} streams: MCS 0-11" for s in range(1, radio.streams + 1)]
     if newer >= 4:
         lines += ["\tEHT capabilities:"]
-    return "\n".join(lines) + "\n"
+    before, between, *behind = ("\n".join(lines) + "\n").split(_MARK)
+    return before, between, "".join(behind)
 
 
 def _escaped(ssid: bytes) -> str:

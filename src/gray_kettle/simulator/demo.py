@@ -3,16 +3,22 @@
 import tempfile
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ProcessPoolExecutor
+from dataclasses import dataclass, replace
 from multiprocessing import get_context
 from pathlib import Path
 
 import numpy as np
 
+from gray_kettle.analysis.assessment import Radio
+from gray_kettle.analysis.loss.channel_assessment import assess_hypothetical
 from gray_kettle.collect.files import open_file
 from gray_kettle.collect.ingest import ingest
 from gray_kettle.detection import detect_pending
+from gray_kettle.model.plan_preferences import CompletedStep
 from gray_kettle.model.setup import Setup
-from gray_kettle.simulator import tern_quay, tern_sweeps
+from gray_kettle.planner.proposal import promised
+from gray_kettle.session import load_session
+from gray_kettle.simulator import tern_after, tern_quay, tern_sweeps
 from gray_kettle.simulator.receivers import write_capture, write_scan_log
 from gray_kettle.simulator.site import Site
 from gray_kettle.simulator.spectra.scene import Instrument
@@ -20,18 +26,52 @@ from gray_kettle.simulator.spectra.writers import write_table
 from gray_kettle.store import Case
 
 _EVERY_S = 180.0  # scans from the hall
-_SHORT = (
-    ("tea bar", 9.0),
-    ("pier", 10.0),
-    ("office", 10.5),
-    ("boat shed", 11.0),
-)  # spot and hour of half an hour there
-_CAPTURES = (
-    ("ticket hall", 33.5),
-    ("ticket hall", 36.0),
-)  # hours after the start: in between, and with a boat in
+_SWEEPS = (("2.4", tern_sweeps.LOW), ("5", tern_sweeps.HIGH))
+_FILES = 1 + len(_SWEEPS)  # of a visit, beside the shorter ones
 
-_SWEEPS = (("2.4", tern_sweeps.LOW, tern_sweeps.low_times), ("5", tern_sweeps.HIGH, tern_sweeps.high_times))
+
+@dataclass(frozen=True)
+class _Visit:
+    """Two days. prefix: of its file names. shorter: spot and hour (after midnight of the first day) of half an hour
+    there; captures: likewise.
+    """
+
+    prefix: str
+    start_s: float
+    end_s: float
+    site_of: Callable[[], Site]
+    shorter: tuple[tuple[str, float], ...]
+    captures: tuple[tuple[str, float], ...]
+    seed: int
+    camera_until_s: float = np.inf
+    dense_hours: tuple[float, ...] = tern_sweeps.DENSE_HOURS
+
+    @property
+    def days(self) -> tuple[float, float]:
+        return self.start_s, self.end_s
+
+    def moment(self, hour: float) -> float:
+        return self.start_s // 86400 * 86400 + hour * 3600
+
+    @property
+    def files(self) -> int:
+        return _FILES + len(self.shorter) + len(self.captures)
+
+
+_SPOTS = (("tea bar", 33.0), ("pier", 34.0), ("office", 34.5), ("boat shed", 35.0))
+_CAPTURES = (("ticket hall", 33.5), ("ticket hall", 36.0))  # between two boats, and with one in
+_BEFORE = _Visit("", tern_quay.START_S, tern_quay.END_S, tern_quay.site, _SPOTS, _CAPTURES, tern_quay.SEED)
+_AFTER = _Visit(
+    "after-",
+    tern_after.START_S,
+    tern_after.END_S,
+    tern_after.site,
+    _SPOTS,
+    _CAPTURES,
+    tern_quay.SEED + 100,
+    tern_after.CAMERA_OFF_S,
+    tern_after.DENSE_HOURS,
+)
 
 
 def demo_setup() -> Setup:
@@ -46,12 +86,19 @@ def demo_setup() -> Setup:
     )
 
 
-def make_demo(path: Path, progress: Callable[[int, int], None] = lambda done, total: None) -> None:
-    """Write the demo case to a file that does not exist yet. progress: steps done and steps in all."""
-    site = tern_quay.site()
+def make_demo(
+    path: Path,
+    progress: Callable[[int, int], None] = lambda done, total: None,
+    is_changed: bool = True,
+) -> None:
+    """Write the demo case to a file that does not exist yet. progress: steps done and steps in all.
+
+    is_changed: with the changes and the two days after them; else as the technician finds the site.
+    """
+    visits = (_BEFORE, _AFTER) if is_changed else (_BEFORE,)
     unfinished = path.with_name(path.name + ".part")
     unfinished.unlink(missing_ok=True)
-    total = 2 * (1 + len(_SHORT) + len(_CAPTURES) + len(_SWEEPS))  # each file is generated, then read
+    total = 2 * sum(visit.files for visit in visits)  # each file is generated, then read
     # The sweeps are made beside the rest where there is a second core.
     beside = ProcessPoolExecutor(1, mp_context=get_context("spawn"))
     with (
@@ -60,41 +107,76 @@ def make_demo(path: Path, progress: Callable[[int, int], None] = lambda done, to
         Case.create(unfinished, demo_setup()) as case,
     ):
         progress(0, total)
-        swept = [beside.submit(_write_sweeps, k, Path(folder)) for k in range(len(_SWEEPS))]
-        for number, (spot, file) in enumerate(_files(site, Path(folder), swept)):
-            progress(2 * number + 1, total)
-            ingest(case, open_file(file), spot)
-            progress(2 * number + 2, total)
-        detect_pending(case)
+        swept = {v.prefix: [beside.submit(_write_sweeps, v.prefix, k, Path(folder)) for k in range(len(_SWEEPS))]
+                 for v in visits}  # fmt: skip
+        number = 0
+        for visit in visits:
+            for spot, file in _files(visit, Path(folder), swept[visit.prefix]):
+                progress(2 * number + 1, total)
+                ingest(case, open_file(file), spot)
+                number += 1
+                progress(2 * number, total)
+            detect_pending(case)
+        if is_changed:
+            _record_changes(case)
     unfinished.rename(path)
 
 
-def _files(site: Site, folder: Path, swept: "list[Future[Path]]") -> Iterator[tuple[str, Path]]:
-    """Generate the files of the job one by one: spot and path of each."""
-    long = folder / "hall-scans.txt"
+def _record_changes(case: Case) -> None:
+    """The steps as they were carried out, each with what the model expected of it, and the trials."""
+    session = load_session(case, *_BEFORE.days)
+    own = [view.radio for view in session.assessment.own]
+    now = {view.radio.id: view.now for view in session.assessment.own}
+    radio_of = {step: _radio(own, step) for step in tern_after.STEPS}
+    channels = {radio.id: radio.channel for radio in own}
+    channels |= {radio_of[step].id: step.channel for step in tern_after.STEPS if step.channel}
+    then = assess_hypothetical(channels, session.assessment)
+    done = []
+    for step, radio in radio_of.items():
+        text = f"{radio.channel.label} → {step.channel.label}" if step.channel else step.text
+        expected = promised(now[radio.id], then.get(radio.id)) if step.channel else ()
+        done.append(CompletedStep(step.time_s, radio.id, text, expected))
+    done.append(CompletedStep(tern_after.CAMERA_OFF_S, "", tern_after.CAMERA_TEXT))
+    case.save_setup(replace(case.setup(), done=tuple(done)))
+    case.trials.add(tern_after.trials())
+
+
+def _radio(own: list[Radio], step: tern_after.Step) -> Radio:
+    return next(radio for radio in own if (radio.name, radio.band) == (step.radio, step.band))
+
+
+def _files(visit: _Visit, folder: Path, swept: "list[Future[Path]]") -> Iterator[tuple[str, Path]]:
+    """Generate the files of a visit one by one: spot and path of each."""
+    site = visit.site_of()
+    long = folder / f"{visit.prefix}hall-scans.txt"
     with long.open("w") as log:
-        times = np.arange(tern_quay.START_S, tern_quay.END_S, _EVERY_S)
-        write_scan_log(log, site, "ticket hall", times, tern_quay.SEED)
+        write_scan_log(log, site, "ticket hall", np.arange(*visit.days, _EVERY_S), visit.seed)
     yield "ticket hall", long
-    for k, (spot, hour) in enumerate(_SHORT):
-        path = folder / f"{spot.replace(' ', '-')}-scans.txt"
-        start_s = tern_quay.START_S + 86400 + hour * 3600
+    for k, (spot, hour) in enumerate(visit.shorter):
+        path = folder / f"{visit.prefix}{spot.replace(' ', '-')}-scans.txt"
+        start_s = visit.moment(hour)
         with path.open("w") as log:
-            write_scan_log(log, site, spot, np.arange(start_s, start_s + 1800, 60.0), tern_quay.SEED + 10 + k)
+            write_scan_log(log, site, spot, np.arange(start_s, start_s + 1800, 60.0), visit.seed + 10 + k)
         yield spot, path
-    for k, (spot, hour) in enumerate(_CAPTURES):
-        path = folder / f"walk-{k + 1}.pcapng"
+    for k, (spot, hour) in enumerate(visit.captures):
+        path = folder / f"{visit.prefix}walk-{k + 1}.pcapng"
         with path.open("wb") as capture:
-            write_capture(capture, site, spot, tern_quay.START_S + hour * 3600, 30.0, tern_quay.SEED + 20 + k)
+            write_capture(capture, site, spot, visit.moment(hour), 30.0, visit.seed + 20 + k)
         yield spot, path
     for made in swept:
         yield "ticket hall", made.result()
 
 
-def _write_sweeps(k: int, folder: Path) -> Path:
-    band, span, when = _SWEEPS[k]
-    path = folder / f"hall-sweeps-{band.replace('.', '-')}.csv"
-    scene = tern_sweeps.scene(tern_quay.site(), "ticket hall", band, tern_quay.SEED + 30 + k)
+def _write_sweeps(prefix: str, k: int, folder: Path) -> Path:
+    visit = next(v for v in (_BEFORE, _AFTER) if v.prefix == prefix)
+    band, span = _SWEEPS[k]
+    low = band == "2.4"
+    times_s = (
+        tern_sweeps.low_times(*visit.days, visit.dense_hours) if low else tern_sweeps.high_times(*visit.days)
+    )
+    path = folder / f"{visit.prefix}hall-sweeps-{band.replace('.', '-')}.csv"
+    seed = visit.seed + 30 + k
+    scene = tern_sweeps.scene(visit.site_of(), "ticket hall", band, seed, visit.days, visit.camera_until_s)
     with path.open("wb") as table:
-        write_table(table, span, scene.rows(Instrument(span), when()))
+        write_table(table, span, scene.rows(Instrument(span), times_s))
     return path

@@ -10,7 +10,7 @@ import numpy as np
 from gray_kettle.phy import modes
 from gray_kettle.phy.channels import Channel, centre_hz, numbers
 from gray_kettle.simulator.beacons import beacon_body, listing_text, request_body
-from gray_kettle.simulator.site import Point, SimRadio, Site, busy_share, level_dbm, path_loss_db
+from gray_kettle.simulator.site import Point, SimRadio, Site, busy_shares, level_dbm, path_loss_db
 
 _DWELL_S = 0.25
 _BEACON_S = 0.1024
@@ -57,19 +57,20 @@ def _dwell(
     site: Site, at: Point, place: tuple[str, int], time_s: float, rng: np.random.Generator
 ) -> Iterator[tuple[float, bytes, int]]:
     tuned_hz = centre_hz(*place)
-    for radio in site.radios:
+    for number, busy in busy_shares(site, time_s).items():
+        radio = site.radios[number]
         channel = radio.channel_at(time_s)
-        if not radio.present_at(time_s) or channel.band != place[0]:
+        if channel.band != place[0]:
             continue
         level = level_dbm(radio, at, time_s)
         away = abs(channel.primary - place[1])
         if away == 0:
-            yield from _beacons(site, radio, channel, tuned_hz, level, time_s, rng)
+            yield from _beacons(busy, radio, channel, tuned_hz, level, time_s, rng)
             yield from _data(radio, tuned_hz, level, at, time_s, rng)
             yield from _management(site, radio, channel, tuned_hz, level, at, time_s, rng)
         elif place[0] == "2.4" and away <= 2 and min(radio.basic_rates_mbps) <= 2 and level > -70:
             # Slow DSSS frames decode some numbers away from where they were sent.
-            heard = _beacons(site, radio, channel, tuned_hz, level - 7 * away, time_s, rng)
+            heard = _beacons(busy, radio, channel, tuned_hz, level - 7 * away, time_s, rng)
             yield from (frame for frame in heard if rng.random() < 0.4 / away)
 
 
@@ -94,7 +95,7 @@ def _radiotap(way: float | str, hz: float, level: float) -> bytes:
 
 
 def _beacons(
-    site: Site,
+    busy: float,
     radio: SimRadio,
     channel: Channel,
     hz: float,
@@ -102,7 +103,7 @@ def _beacons(
     time_s: float,
     rng: np.random.Generator,
 ) -> Iterator[tuple[float, bytes, int]]:
-    load = (busy_share(site, radio, time_s), len(radio.clients)) if radio.tells_load else None
+    load = (busy, len(radio.clients)) if radio.tells_load else None
     rate = min(radio.basic_rates_mbps) if channel.band == "2.4" else 6.0
     for k, network in enumerate(radio.networks):
         phase = (hash_of(network.bssid) % 1000) / 1000 * _BEACON_S + k * 0.004
@@ -197,11 +198,10 @@ def write_scan_log(
     at = site.spots[spot]
     for time_s in times_s:
         file.write(f"{time_s:.0f}\n")
-        for radio in site.radios:
-            if not radio.present_at(time_s):
-                continue
+        for number, busy in busy_shares(site, time_s).items():
+            radio = site.radios[number]
             level = level_dbm(radio, at, time_s)
-            load = (busy_share(site, radio, time_s), len(radio.clients)) if radio.tells_load else None
+            load = (busy, len(radio.clients)) if radio.tells_load else None
             for network in radio.networks:
                 faded = level + rng.normal(0, 1.5)
                 if faded > _SENSITIVITY_DBM and rng.random() > 0.02:

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from gray_kettle.phy.channels import Channel
 
 Point = tuple[float, float]
+_HEARD_DBM = -85.0  # from which a radio defers
 
 
 @dataclass(frozen=True)
@@ -78,13 +79,18 @@ def level_dbm(radio: SimRadio, listener: Point, time_s: float) -> float:
     return radio.power_dbm - path_loss_db(metres, freq_hz) + (swing if metres > 2 else 0.3 * swing)
 
 
-def busy_share(site: Site, radio: SimRadio, time_s: float) -> float:
-    """What a radio finds its own channel busy: all present radios on its primary that it hears, itself included."""
-    channel = radio.channel_at(time_s)
-    free = 1.0
-    for other in site.radios:
-        if not other.present_at(time_s) or other.channel_at(time_s).primary != channel.primary:
-            continue
-        if other.channel_at(time_s).band == channel.band and level_dbm(other, radio.at, time_s) > -85:
-            free *= 1 - other.activity_at(time_s)
-    return 1 - free
+def busy_shares(site: Site, time_s: float) -> dict[int, float]:
+    """What each radio that is there finds its own channel busy, by its position: all present radios on its primary
+    that it hears, itself included.
+    """
+    there = [(k, r, r.channel_at(time_s)) for k, r in enumerate(site.radios) if r.present_at(time_s)]
+    active = {k: r.activity_at(time_s) for k, r, _ in there}
+    out = {}
+    for k, radio, channel in there:
+        free = 1.0
+        for n, other, its in there:
+            is_same = (its.primary, its.band) == (channel.primary, channel.band)
+            if is_same and level_dbm(other, radio.at, time_s) > _HEARD_DBM:
+                free *= 1 - active[n]
+        out[k] = 1 - free
+    return out

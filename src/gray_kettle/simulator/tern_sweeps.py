@@ -20,7 +20,7 @@ _QUIETEST_DBM = -97.0
 _STEP_S = 120.0
 _OVEN_FILLED = 0.33  # of the wave: an old tube that needs more of the half-wave to start
 _FIRST_BOUT, _LAST_BOUT = 11.75, 13.5  # hours of the oven
-_DENSE = (3.1, 8.2, 10.0, 11.78, 12.7, 15.6, 18.8)  # hours with dense sweeps
+DENSE_HOURS = (3.1, 8.2, 10.0, 11.78, 12.7, 15.6, 18.8)  # hours with dense sweeps
 _UNEVEN_S = 0.05  # no instrument sweeps by the clock
 _DENSE_S, _DENSE_EVERY_S, _SPARSE_EVERY_S = 180.0, 0.2, 20.0
 
@@ -54,23 +54,30 @@ def _step_by_step(of_time: Callable[[float], float]) -> Callable[[Floats], Float
     return values
 
 
-def scene(site: Site, spot: str, band: str, seed: int) -> Scene:
-    """All that an instrument at a spot observes in a band."""
+def scene(
+    site: Site,
+    spot: str,
+    band: str,
+    seed: int,
+    days: tuple[float, float] = (tern_quay.START_S, tern_quay.END_S),
+    camera_until_s: float = np.inf,
+) -> Scene:
+    """All that an instrument at a spot observes in a band. days: from when to when it may be asked."""
     at = site.spots[spot]
-    radios = [r for r in site.radios if r.channel_at(tern_quay.START_S).band == band]
-    met = [_radio(r, at) for r in radios if level_dbm(r, at, tern_quay.START_S) > _QUIETEST_DBM]
-    return Scene((*met, *(_others_low(at) if band == "2.4" else _others_high())), seed)
+    radios = [r for r in site.radios if r.channel_at(days[0]).band == band]
+    met = [_radio(r, at, days) for r in radios if level_dbm(r, at, days[0]) > _QUIETEST_DBM]
+    return Scene((*met, *(_others_low(at, camera_until_s) if band == "2.4" else _others_high())), seed)
 
 
-def _radio(radio: SimRadio, at: Point) -> Transmitter:
+def _radio(radio: SimRadio, at: Point, days: tuple[float, float]) -> Transmitter:
     """An access point with its clients; it sends on the channel that it has at the time."""
-    channel = radio.channel_at(tern_quay.START_S)
-    level = level_dbm(radio, at, tern_quay.START_S)
+    channel = radio.channel_at(days[0])
+    level = level_dbm(radio, at, days[0])
     duty = _step_by_step(lambda t: radio.activity_at(t) if radio.present_at(t) else 0.0)
     if radio.generation == "b":
         return tx.dsss(radio.name, channel.centre_hz, level, duty)
     made = tx.wifi(radio.name, channel.centre_hz, channel.width_mhz, level, duty)
-    if all(radio.channel_at(t) == channel for t in np.arange(tern_quay.START_S, tern_quay.END_S, 600.0)):
+    if all(radio.channel_at(t) == channel for t in np.arange(*days, 600.0)):
         return made
     centre_of = _step_by_step(lambda t: radio.channel_at(t).centre_hz)
 
@@ -85,8 +92,8 @@ def _heard(power_dbm: float, source: Point, at: Point, freq_hz: float) -> float:
     return power_dbm - path_loss_db(float(np.hypot(source[0] - at[0], source[1] - at[1])), freq_hz)
 
 
-def _others_low(at: Point) -> tuple[Transmitter, ...]:
-    boat = _step_by_step(lambda t: float(tern_quay.boat_in(t)))
+def _others_low(at: Point, camera_until_s: float) -> tuple[Transmitter, ...]:
+    boat = _step_by_step(lambda t: float(tern_quay.boat_in(t) and t < camera_until_s))
     crew = _step_by_step(lambda t: 0.16 if 7 <= tern_quay.hour_of(t) < 20 else 0.0)
     return (
         tx.oven("tea bar oven", _heard(26, _OVEN_AT, at, 2.46e9), oven_on, filled=_OVEN_FILLED),
@@ -104,13 +111,18 @@ def _others_high() -> tuple[Transmitter, ...]:
     return (tx.radar("rain radar", -58.0, 5.604e9, is_on=now_and_then),)
 
 
-def low_times() -> FloatArray:
-    """Both days: sparse all the time, dense at telling times."""
-    sparse = np.arange(tern_quay.START_S, tern_quay.END_S, _SPARSE_EVERY_S)
+def low_times(
+    start_s: float = tern_quay.START_S,
+    end_s: float = tern_quay.END_S,
+    dense_hours: tuple[float, ...] = DENSE_HOURS,
+) -> FloatArray:
+    """Both days: sparse all the time, dense at telling hours."""
+    sparse = np.arange(start_s, end_s, _SPARSE_EVERY_S)
     dense = [
-        tern_quay.START_S + day * 86400 + hour * 3600 + np.arange(0, _DENSE_S, _DENSE_EVERY_S)
-        for day in range(2)
-        for hour in _DENSE
+        day_s + hour * 3600 + np.arange(0, _DENSE_S, _DENSE_EVERY_S)
+        for day_s in _days(start_s, end_s)
+        for hour in dense_hours
+        if day_s + hour * 3600 >= start_s
     ]
     looked_closely = np.concatenate(dense)
     apart = np.abs(sparse[:, None] - np.array([[d[0], d[-1]] for d in dense]).mean(axis=1)) > _DENSE_S / 2
@@ -118,8 +130,13 @@ def low_times() -> FloatArray:
     return times + np.random.default_rng(tern_quay.SEED).uniform(0, _UNEVEN_S, len(times))
 
 
-def high_times() -> FloatArray:
+def _days(start_s: float, end_s: float) -> FloatArray:
+    """Where each day begins."""
+    return np.arange(start_s // 86400 * 86400, end_s, 86400.0)
+
+
+def high_times(start_s: float = tern_quay.START_S, end_s: float = tern_quay.END_S) -> FloatArray:
     """A row a minute, and a while of close looking on the second day."""
-    slow = np.arange(tern_quay.START_S + 7, tern_quay.END_S, 60.0)
-    close = tern_quay.START_S + 86400 + 10.2 * 3600 + np.arange(0, 240, 0.5)
+    slow = np.arange(start_s + 7, end_s, 60.0)
+    close = _days(start_s, end_s)[1] + 10.2 * 3600 + np.arange(0, 240, 0.5)
     return np.sort(np.concatenate([slow[(slow < close[0]) | (slow > close[-1])], close]))

@@ -1,7 +1,7 @@
 """Findings about own radios themselves: retries, channel changes, beacons, levels, and unused ones."""
 
+import math
 from collections.abc import Iterator
-from itertools import pairwise
 
 from gray_kettle.analysis.assessment import Finding, Radio
 from gray_kettle.analysis.figures import (
@@ -33,7 +33,6 @@ from gray_kettle.safe_text import dbm, network_name
 _SLOW_MBPS = 2
 _OLD = {"b", "g", "a", "n"}
 _LOUDER_DB = 5.0
-_SILENT_S = 7200.0
 
 
 def _retries(facts: Facts) -> Iterator[Finding]:
@@ -216,21 +215,20 @@ def _unsteady(facts: Facts) -> Iterator[Finding]:
 
 
 def _silent(facts: Facts) -> Iterator[Finding]:
-    """An own radio that was not heard for hours although its band was listened to where it is strongest."""
+    """An own radio that was off the air for minutes, or is, although its band was listened to."""
     for radio in (v.radio for v in facts.own):
-        gaps = [(b[0] - a[1], a[1], b[0]) for a, b in pairwise(radio.episodes) if b[0] - a[1] >= _SILENT_S]
-        if not gaps and not radio.is_gone:
+        if not radio.outages:
             continue
-        ended_s: float | None = None
-        began_s, until = radio.last_s, "and was not heard again"
-        if not radio.is_gone:
-            _, began_s, ended_s = max(gaps)
-            until = f"until {facts.clock(ended_s)}"
+        began_s, ended_s = max(radio.outages, key=_length_s)
+        until = "and was not heard again" if ended_s is None else f"until {facts.clock(ended_s)}"
+        more = len(radio.outages) - 1
+        times = f" That is the longest of {more + 1} times." if more else ""
         yield Finding(
             severity=Severity.WATCH,
             kind=FindingKind.OWN_SILENT,
             subject=title(radio),
-            cause=f"It was last heard {facts.clock(began_s)} {until}, while its band was scanned at the same spot.",
+            cause=f"It was last heard {facts.clock(began_s)} {until}, while its band was scanned at the same "
+            f"spot.{times}",
             effect="Its clients have no network there, or crowd another access point.",
             first_step="Check its power, its uplink and its log for that time; in a DFS channel, for radar.",
             figures=Silence(began_s, ended_s),
@@ -239,9 +237,13 @@ def _silent(facts: Facts) -> Iterator[Finding]:
         )
 
 
+def _length_s(outage: tuple[float, float | None]) -> float:
+    return math.inf if outage[1] is None else outage[1] - outage[0]
+
+
 def _level_drop(facts: Facts) -> Iterator[Finding]:
     for radio in (v.radio for v in facts.own):
-        if radio.level_drop is None or radio.moves:
+        if radio.level_drop is None:
             continue
         began_s, ended_s, drop_db = radio.level_drop
         yield Finding(

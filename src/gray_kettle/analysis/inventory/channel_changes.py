@@ -15,7 +15,7 @@ from gray_kettle.model.records import FloatArray, IntArray
 _LEAST_LEVELS = 20
 _DAY_S = 86400.0
 _ANNOUNCED_S = 120.0  # a switch that was reported so long before a change is that change
-_QUARTER_S, _DROP_S, _DROP_DB = 900.0, 2700.0, 12.0
+_PART_S, _DROP_S, _DROP_DB, _DROP_READINGS = 300.0, 540.0, 12.0, 4
 _GAP_SCANS = 3  # so many scans without it: it was away
 
 
@@ -68,7 +68,7 @@ def swing_db(rows: IntArray, ground: BssidIndex) -> float | None:
 def level_drop(rows: IntArray, ground: BssidIndex) -> tuple[float, float, float] | None:
     """(from, to, dB): the longest time in which the level at the main spot was far under its usual one.
 
-    None where it never was. By quarters of an hour, those without a level left out.
+    None where it never was. By parts of five minutes, those without a level left out; two in a row are the least.
     """
     levels = ground.levels_mw[rows]
     known = rows[levels > 0]
@@ -77,16 +77,17 @@ def level_drop(rows: IntArray, ground: BssidIndex) -> tuple[float, float, float]
     spots = ground.sightings.spot[known]
     here = known[spots == np.argmax(np.bincount(spots))]
     level, time_s = 10 * np.log10(ground.levels_mw[here]), ground.sightings.time_s[here]
-    quarter = np.floor(time_s / _QUARTER_S).astype(np.int64)
-    starts = np.flatnonzero(np.diff(quarter, prepend=-1))
-    medians = np.array([np.median(part) for part in np.split(level, starts[1:])])
+    part = np.floor(time_s / _PART_S).astype(np.int64)
+    starts = np.flatnonzero(np.diff(part, prepend=-1))
+    medians = np.array([np.median(some) for some in np.split(level, starts[1:])])
     usual = float(np.median(level))
     low = medians <= usual - _DROP_DB
     edges = np.flatnonzero(np.diff(np.concatenate([[False], low, [False]]).astype(np.int8)))
     found = []
     for first, after in zip(edges[::2], edges[1::2], strict=True):
         begins, ends = time_s[starts[first]], time_s[starts[after] - 1] if after < len(starts) else time_s[-1]
-        if ends - begins >= _DROP_S:
+        readings = (starts[after] if after < len(starts) else len(level)) - starts[first]
+        if ends - begins >= _DROP_S and readings >= _DROP_READINGS:
             found.append(
                 (float(begins), float(ends), round(usual - float(np.median(medians[first:after])), 1))
             )

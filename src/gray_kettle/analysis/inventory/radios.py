@@ -21,6 +21,7 @@ from gray_kettle.analysis.inventory.channel_changes import (
     with_siblings,
 )
 from gray_kettle.analysis.inventory.networks import network_of
+from gray_kettle.analysis.inventory.outages import outages_of, without_switched_off
 from gray_kettle.analysis.inventory.radio_grouping import (
     ALONE,
     BY_HAND,
@@ -55,6 +56,7 @@ from gray_kettle.safe_text import is_hidden, network_name
 
 _LEAST_AWAY_S = 300.0
 _AWAY_SCANS = 3
+_SWITCHED_OFF_S = 3600.0  # around a step that is marked as done
 
 
 def find_radios(
@@ -176,6 +178,7 @@ def _radio(
         swing_db=swing_db(on_channel, ground),
         level_drop=level_drop(on_channel, ground) if own else None,
         **_absences(all_rows, channel.band, ground, coverage, gone_s),
+        outages=_outages(members, all_rows, ground, setup, coverage) if own else (),
     )
 
 
@@ -192,6 +195,17 @@ def _absences(rows: IntArray, band: str, ground: BssidIndex, coverage: Coverage,
     is_gone = bool(len(scan_times_s) and scan_times_s[-1] > heard_s[-1] + gone_s)
     away_s = max(_LEAST_AWAY_S, coverage.median_gap_s(band, home) * _AWAY_SCANS)
     return {"episodes": episodes_of(heard_s, scan_times_s, away_s), "is_gone": is_gone}
+
+
+def _outages(
+    members: list[BssidRows], rows: IntArray, ground: BssidIndex, setup: Setup, coverage: Coverage
+) -> tuple[tuple[float, float | None], ...]:
+    """At the spot where it was heard most."""
+    spots = ground.sightings.spot[rows]
+    home = int(np.bincount(spots).argmax())
+    scans_s = coverage.moments(members[0].latest.channel.band, home)
+    found = outages_of(ground.sightings.time_s[rows[spots == home]], scans_s)
+    return without_switched_off(found, (m.bssid for m in members), setup.done, _SWITCHED_OFF_S)
 
 
 def _why_grouped(members: list[BssidRows], setup: Setup) -> str:

@@ -3,6 +3,7 @@
 Layout of the text: the public source of the iw program's printing; docs/formats.md, "Scan listings".
 """
 
+import math
 import re
 from collections.abc import Generator, Iterable
 from hashlib import blake2b
@@ -24,6 +25,12 @@ _BSS = re.compile(r"^BSS ((?:[0-9a-fA-F]{2}:){5}[0-9a-fA-F]{2})\b")
 _VOLATILE = re.compile(
     r"^\t(?:TSF:|signal:|last seen:|Information elements from|\t \* (?:station count|channel utilisation):).*\n?",
     re.MULTILINE,
+)
+_LAST_SEEN = re.compile(r"last seen: (\d+) ms ago")
+_SIGNAL_DBM, _SIGNAL_SHARE = re.compile(r"signal: (-?[\d.]+) dBm"), re.compile(r"signal: (\d+)/100")
+_UTILISATION, _STATIONS = (
+    re.compile(r"\* channel utilisation: (\d+)/255"),
+    re.compile(r"\* station count: (\d+)"),
 )
 _ESCAPE = re.compile(rb"\\x([0-9a-fA-F]{2})")
 _UNKNOWN = re.compile(r"^\t+Unknown (IE|Extension ID) \((\d+)\):((?: [0-9a-f]{2})*)", re.MULTILINE)
@@ -89,16 +96,16 @@ class IwScanReader:
         if announcement is None:
             rows.skipped += 1
             return
-        seen_ms = _number(text, r"last seen: (\d+) ms ago")
-        level_dbm, share = _number(text, r"signal: (-?[\d.]+) dBm"), _number(text, r"signal: (\d+)/100")
-        estimated = bool(np.isnan(level_dbm) and not np.isnan(share))  # a driver that reports no decibels
+        seen_ms, level_dbm = _number(text, _LAST_SEEN), _number(text, _SIGNAL_DBM)
+        share = _number(text, _SIGNAL_SHARE) if math.isnan(level_dbm) else math.nan
+        estimated = not math.isnan(share)  # a driver that reports no decibels
         rows.add(
             announcement,
-            time_s - (0.0 if np.isnan(seen_ms) else min(seen_ms, 60_000) / 1000),
+            time_s - (0.0 if math.isnan(seen_ms) else min(seen_ms, 60_000) / 1000),
             share / 2 - 100 if estimated else level_dbm,
             estimated=estimated,
-            busy=_number(text, r"\* channel utilisation: (\d+)/255") / 255,
-            stations=_number(text, r"\* station count: (\d+)"),
+            busy=_number(text, _UTILISATION) / 255,
+            stations=_number(text, _STATIONS),
         )
 
     def _announcement(self, bssid: str, text: str) -> Announcement | None:
@@ -110,7 +117,7 @@ class IwScanReader:
         return self._known[stable]
 
 
-def _number(text: str, pattern: str) -> float:
+def _number(text: str, pattern: str | re.Pattern[str]) -> float:
     match = re.search(pattern, text)
     return float(match[1]) if match else float("nan")
 

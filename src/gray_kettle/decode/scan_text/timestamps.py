@@ -28,7 +28,7 @@ class Clock:
 
     def takes(self, line: str) -> bool:
         """Whether a line was a date; the clock is set by it."""
-        if len(line) > 60 or not (line[:1].isdigit() or line[:1].isspace()):  # nearly all lines: no search
+        if len(line) > 60 or not line.lstrip()[:1].isdigit():  # nearly all lines: no search
             return False
         match = _DATE.fullmatch(line)
         time_s = time_of(match[2] or match[1]) if match else None

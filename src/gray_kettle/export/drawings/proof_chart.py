@@ -28,7 +28,7 @@ def proof_figure(proof: Proof, site: str, site_time: SiteTime) -> Figure:
     axes.axvspan(-1, 1, color=INK, alpha=0.05, linewidth=0)
     axes.set_xlim(-_REACH, _REACH)
     axes.set_ylim(len(shown) - 0.4, -0.6)
-    names = [f"{printable(r.name)} {r.band} GHz: {r.kind.title}   {_values(r)}" for r in shown]
+    names = [f"{printable(r.subject)}: {r.kind.title}   {_values(r)}" for r in shown]
     axes.set_yticks(range(len(shown)), [literal(name) for name in names], fontsize=7)
     axes.set_xlabel(
         "difference, in the smallest that matters (grey: less than that); ◇ what the plan expected",
@@ -56,7 +56,7 @@ def _line(axes: Axes, at: int, result: Result) -> None:
     if math.isnan(found.low):
         axes.text(0.15, at, "too little data", fontsize=6.5, va="center", color=FOREIGN)
         return
-    least = result.kind.least * (max(found.before, 1.0) if result.kind.unit == "Mb/s" else 1.0)
+    least = result.least
     low, high, middle = (
         max(-_REACH, min(_REACH, v / least)) for v in (found.low, found.high, found.difference)
     )

@@ -21,7 +21,7 @@ class MeasureAnswer(Answer):
     name: str = Field(
         description="utilisation, level, retries, clear_air, expected_mbps, co_channel, adjacent, …"
     )
-    subject: str = Field(description="Id of the own radio.")
+    subject: str = Field(description='Id of the own radio; "" for the site.')
     radio: str = Field(description="Its name.")
     band: str
     unit: str = Field(description="share (0 to 1), dBm, Mb/s or radios.")
@@ -33,6 +33,9 @@ class MeasureAnswer(Answer):
     verdict: str = Field(description="better, worse, no change shown or too little data.")
     promised: float | None = Field(
         description="Difference that the plan expected of the change; null for none."
+    )
+    expected: float | None = Field(
+        description="Difference that the model expects in the hours compared, from the data before alone."
     )
     hours: float = Field(description="Of like hours on each side.")
     hours_needed: float = Field(description="On each side, to settle it; 0 where it is settled.")
@@ -89,6 +92,7 @@ def _measure(result: Result) -> MeasureAnswer:
         high=_number(found.high),
         verdict=str(result.verdict),
         promised=_number(result.promised),
+        expected=_number(result.expected),
         hours=round(found.hours, 2),
         hours_needed=round(result.hours_needed, 1),
     )

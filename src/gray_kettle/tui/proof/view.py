@@ -155,7 +155,7 @@ class ProofView(View):
         if result is not None:
             found = result.found
             text = (
-                f"{result.name} {result.band} GHz, {result.kind.title}: {words.verdict(result)}. Difference "
+                f"{result.subject}, {result.kind.title}: {words.verdict(result)}. Difference "
                 f"{words.interval(result)} (95 %), over {found.hours:.1f} like hours on each side."
             )
         self.query_one("#proof-why", Static).update(text)
@@ -233,7 +233,7 @@ def _line(result: Result, width: int) -> list[Cell]:
     title = min(max(left - _VERDICT, 12), _TITLE)
     return [
         (f"{_MARKS[result.verdict]} ", ink),
-        (fit(f"{result.name} {result.band}", _RADIO) + " ", plain),
+        (fit(f"{result.name} {result.band}".rstrip(), _RADIO) + " ", plain),
         (fit(result.kind.title, title), plain),
         (fit(values, _VALUES, True) + "  ", plain),
         *bar,
@@ -246,10 +246,9 @@ def _bar(result: Result) -> list[Cell]:
     found, half = result.found, _BAR // 2
     if math.isnan(found.low):
         return [(" " * half + "┊" + " " * half + "  ", "faint")]
-    least = result.kind.least * (max(found.before, 1.0) if result.kind.unit == "Mb/s" else 1.0)
 
     def column(value: float) -> int:
-        return half + round(max(-1.0, min(1.0, value / least / _BAR_LEASTS)) * half)
+        return half + round(max(-1.0, min(1.0, value / result.least / _BAR_LEASTS)) * half)
 
     low, high, middle = (column(value) for value in (found.low, found.high, found.difference))
     out: list[Cell] = []

@@ -1,0 +1,83 @@
+"""Work for several processes: results come in the order of the jobs, and nothing outlives who asked for it."""
+
+import os
+import signal
+import threading
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import Future, ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
+from itertools import islice
+from multiprocessing import get_context, parent_process
+from typing import TypeVar
+
+_MOST_PROCESSES = 4
+_AHEAD = 2  # jobs that wait, for each process
+Job = TypeVar("Job")
+Result = TypeVar("Result")
+
+
+def in_processes(
+    function: Callable[[Job], Result], jobs: Iterable[Job], fewest: int
+) -> Iterator[tuple[Job, Result]]:
+    """Each job with its result. Function and jobs can be pickled.
+
+    Fewer jobs than fewest, or one core: computed here, as to start processes takes a second. Where processes cannot be
+    started, or one dies, the rest is computed here too.
+    """
+    waiting = iter(jobs)
+    first = list(islice(waiting, fewest))
+    processes = min(os.cpu_count() or 1, _MOST_PROCESSES)
+    if len(first) < fewest or processes < 2:
+        yield from ((job, function(job)) for job in first)
+        yield from ((job, function(job)) for job in waiting)
+        return
+    pool = ProcessPoolExecutor(processes, get_context("spawn"), initializer=_begin)
+    submitted: deque[tuple[Job, Future[Result] | None]] = deque()
+    try:
+        for job in _both(first, waiting):
+            submitted.append((job, _submit(pool, function, job)))
+            if len(submitted) >= _AHEAD * processes:
+                yield _result(*submitted.popleft(), function)
+        while submitted:
+            yield _result(*submitted.popleft(), function)
+    finally:
+        pool.shutdown(wait=False, cancel_futures=True)
+
+
+def _both(first: Iterable[Job], then: Iterable[Job]) -> Iterator[Job]:
+    yield from first
+    yield from then
+
+
+def _submit(
+    pool: ProcessPoolExecutor, function: Callable[[Job], Result], job: Job
+) -> "Future[Result] | None":
+    try:
+        return pool.submit(function, job)
+    except (BrokenProcessPool, OSError):
+        return None
+
+
+def _result(
+    job: Job, future: "Future[Result] | None", function: Callable[[Job], Result]
+) -> tuple[Job, Result]:
+    if future is not None:
+        try:
+            return job, future.result()
+        except BrokenProcessPool:
+            pass
+    return job, function(job)
+
+
+def _begin() -> None:
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # ctrl+c is for the process that waits
+    threading.Thread(target=_end_with_parent, daemon=True).start()
+
+
+def _end_with_parent() -> None:
+    """Without this a process waits for ever for the next job of one that was killed."""
+    parent = parent_process()
+    if parent is not None:
+        parent.join()
+        os._exit(1)
