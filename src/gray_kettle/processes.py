@@ -2,13 +2,15 @@
 
 import os
 import signal
+import sys
 import threading
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
+from contextlib import redirect_stderr, suppress
 from itertools import islice
-from multiprocessing import get_context, parent_process
+from multiprocessing import get_context, parent_process, resource_tracker
 from typing import TypeVar
 
 _MOST_PROCESSES = 4
@@ -32,7 +34,7 @@ def in_processes(
         yield from ((job, function(job)) for job in first)
         yield from ((job, function(job)) for job in waiting)
         return
-    pool = ProcessPoolExecutor(processes, get_context("spawn"), initializer=_begin)
+    pool = pool_of(processes)
     submitted: deque[tuple[Job, Future[Result] | None]] = deque()
     try:
         for job in _both(first, waiting):
@@ -43,6 +45,13 @@ def in_processes(
             yield _result(*submitted.popleft(), function)
     finally:
         pool.shutdown(wait=False, cancel_futures=True)
+
+
+def pool_of(processes: int) -> ProcessPoolExecutor:
+    """Processes that end with this one and write nothing on the terminal."""
+    with suppress(OSError, ValueError), redirect_stderr(sys.__stderr__):
+        resource_tracker.ensure_running()  # it passes on stderr, which is no file while the app has the screen
+    return ProcessPoolExecutor(processes, get_context("spawn"), initializer=_begin)
 
 
 def _both(first: Iterable[Job], then: Iterable[Job]) -> Iterator[Job]:
@@ -72,6 +81,7 @@ def _result(
 
 def _begin() -> None:
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # ctrl+c is for the process that waits
+    os.dup2(os.open(os.devnull, os.O_WRONLY), 2)  # the app has the screen
     threading.Thread(target=_end_with_parent, daemon=True).start()
 
 

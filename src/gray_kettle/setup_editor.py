@@ -20,6 +20,7 @@ from gray_kettle.site_timezone import is_time_zone
 
 _ADDRESS_LENGTH, _ADDRESS_COLONS = 17, 5
 _LONGEST_MARK, _MOST_MARKS = 40, 500
+_MOST_STEPS = 500
 MOST_CHANGES, MOST_COST, MOST_WEIGHT = 999, 5.0, 100.0
 
 
@@ -105,13 +106,30 @@ def with_emitter_note(setup: Setup, note: EmitterNote) -> Setup:
 
 
 def with_completed(setup: Setup, step: CompletedStep) -> Setup:
-    """The step was carried out; an earlier one for the same radio is replaced."""
-    rest = tuple(d for d in setup.done if d.radio != step.radio)
-    return replace(setup, done=(*rest, step))
+    """The step was carried out. The last one of the same radio is replaced where it says the same: its time was
+    wrong.
+    """
+    last = next((d for d in reversed(setup.done) if d.radio == step.radio), None)
+    rest = tuple(d for d in setup.done if d is not last or d.text != step.text)
+    if len(rest) >= _MOST_STEPS:
+        raise InvalidInput(f"A case holds at most {_MOST_STEPS} changes that were carried out.")
+    return replace(setup, done=tuple(sorted((*rest, step), key=lambda d: d.time_s)))
 
 
 def without_completed(setup: Setup, radio: str) -> Setup:
-    return replace(setup, done=tuple(d for d in setup.done if d.radio != radio))
+    """Takes the last step of a radio away."""
+    last = next((d for d in reversed(setup.done) if d.radio == radio), None)
+    return replace(setup, done=tuple(d for d in setup.done if d is not last))
+
+
+def without_step(setup: Setup, radio: str, time_s: float) -> Setup:
+    """Takes the step of a radio away that is nearest to a moment. Raises: InvalidInput, where there is none."""
+    found = min(
+        (d for d in setup.done if d.radio == radio), key=lambda d: abs(d.time_s - time_s), default=None
+    )
+    if found is None:
+        raise InvalidInput("There is no such change: without WHAT, `done` lists those that are known.")
+    return replace(setup, done=tuple(d for d in setup.done if d is not found))
 
 
 def with_mark(setup: Setup, time_s: float, text: str) -> Setup:

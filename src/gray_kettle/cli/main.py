@@ -16,6 +16,7 @@ import typer
 from gray_kettle import __version__
 from gray_kettle.cli import answers, diagnostics, files, open_app, setup
 from gray_kettle.cli.apply import apply
+from gray_kettle.cli.done import done
 from gray_kettle.cli.probe import probe
 from gray_kettle.cli.proof import proof
 from gray_kettle.cli.sources import sources
@@ -59,6 +60,7 @@ _COMMANDS: dict[str, Callable[..., None]] = {
     "emitters": answers.emitters,
     "brief": answers.brief,
     "plan": answers.plan,
+    "done": done,
     "proof": proof,
     "explain": answers.explain,
     "sheet": files.sheet,

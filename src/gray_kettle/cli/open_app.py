@@ -10,11 +10,11 @@ from gray_kettle.cli.progress import progress_bar
 from gray_kettle.errors import InvalidInput, KettleError
 
 
-def run(case: Path | None) -> None:
+def run(case: Path | None, is_demo: bool = False) -> None:
     """Open the app and leave with its return code."""
     from gray_kettle.tui.app import KettleApp
 
-    shown = KettleApp(case)
+    shown = KettleApp(case, is_demo)
     shown.run()
     raise typer.Exit(shown.return_code or 0)
 
@@ -42,7 +42,7 @@ def demo(
         with progress_bar("making the demo case") as step:
             make_demo(path, step, is_changed=not before)
     if make is None:
-        run(path)
+        run(path, is_demo=True)
 
 
 def open_case(case: CasePath) -> None:

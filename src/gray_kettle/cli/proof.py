@@ -6,6 +6,7 @@ import typer
 
 from gray_kettle.cli.options import CasePath, End, Json, Start, moment, print_json, window_of
 from gray_kettle.cli.progress import progress_bar
+from gray_kettle.errors import InvalidInput
 
 if TYPE_CHECKING:
     from gray_kettle.proof.prove import Proof
@@ -25,6 +26,12 @@ def proof(
     all_: Annotated[
         bool, typer.Option("--all", help="List the figures without a shown change too, line by line.")
     ] = False,
+    each: Annotated[
+        bool,
+        typer.Option(
+            "--each", help="Each change with what lay between it and its neighbours, one after the other."
+        ),
+    ] = False,
     json: Json = False,
 ) -> None:
     """Did the change help? Every figure of our radios before and after, like hours with like hours.
@@ -37,15 +44,29 @@ def proof(
     from gray_kettle.proof import words
     from gray_kettle.proof.compare import Verdict
     from gray_kettle.proof.trials import judged_trials
-    from gray_kettle.proving import prove
+    from gray_kettle.proving import prove, prove_each
     from gray_kettle.store import Case
 
     window = window_of(from_, to)
+    if each and (since or from_ or to or json):
+        raise InvalidInput(
+            "--each takes every change of the case, as text: leave out --since, --from, --to and --json."
+        )
     with Case.open(case) as opened:
         with progress_bar("comparing") as progress:
-            found = prove(opened, window, moment(since), progress)
+            if each:
+                proofs = prove_each(opened, progress)
+            else:
+                found = prove(opened, window, moment(since), progress)
         site_time = opened.setup().site_time
         trials = judged_trials(opened.trials.all())
+    if each:
+        for number, one in enumerate(proofs, 1):
+            print(f"{number}  {_summary(one, site_time)}")
+            certain = tuple(r for r in one.results if r.verdict in (Verdict.BETTER, Verdict.WORSE))
+            if certain:
+                print_rich(proof_table(certain))
+        return
     if json:
         print_json(proof_answer(found, trials))
         return
@@ -55,12 +76,17 @@ def proof(
         print_rich(proof_table(shown))
     if len(shown) < len(found.results):
         print(f"{len(found.results) - len(shown)} figures show no change: --all lists them.")
+    if found.soak is not None:
+        print(f"Soak: {words.soak_progress(found.soak, site_time)}")
+        for event in found.soak.events:
+            print(f"  {words.event(event, site_time)}")
     if trials.settings:
         print(f"Trials, download in Mb/s: {words.trials(trials)}")
 
 
 def _summary(found: "Proof", site_time: "SiteTime") -> str:
     """What was compared, what was changed, and what came of it."""
+    from gray_kettle.proof import words
     from gray_kettle.proof.compare import Verdict
 
     def span(window: tuple[float, float]) -> str:
@@ -71,13 +97,16 @@ def _summary(found: "Proof", site_time: "SiteTime") -> str:
     lines = [
         f"before {span(found.before)}   after {span(found.after)}{site_time.suffix}: {counts or 'nothing'}"
     ]
-    for change in found.changes:
-        how = "carried out" if change.is_carried_out else "moved by itself"
-        lines.append(f"{site_time.minute(change.time_s):%a %d %H:%M}  {change.name}: {change.text} ({how})")
+    lines += words.changes(found.changes, site_time)
     if found.together:
         lines.append(
-            f"Made at one time, so that no comparison can say which helped: {'; '.join(found.together)}."
+            f"{len(found.together)} changes were made at one time: what they did to the same radio cannot be told "
+            "apart."
         )
+    if found.absent:
+        lines.append(f"Not compared, as not heard on both sides: {', '.join(found.absent)}.")
+    if words.record(found):
+        lines.append(words.record(found))
     for what, names in (("Came", found.came), ("Went", found.went)):
         if names:
             more = " …" if len(names) > _MOST_NAMES else ""

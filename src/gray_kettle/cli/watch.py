@@ -52,7 +52,7 @@ def watch(
     ] = "",
     json: Annotated[bool, typer.Option("--json", help="One JSON object a line.")] = False,
 ) -> None:
-    """Watch for new radios, own ones that go or move, busy channels, retries and emitters.
+    """Watch for new radios, own ones that go or move, busy channels, retries and emitters, and the end of a soak.
 
     The limits are the thresholds of the case (`set --threshold`).
     """
@@ -129,6 +129,7 @@ class _Watching:
         """What is to be said of what came since the last look. A case that is locked is looked at the next time."""
         from gray_kettle.analysis.alerts import AlertWatch
         from gray_kettle.analysis.thresholds import thresholds_of
+        from gray_kettle.proving.soaking import soak_that_ended
         from gray_kettle.session import load_session, load_session_detected
         from gray_kettle.store import Case
         from gray_kettle.store.thinning import thin
@@ -148,6 +149,7 @@ class _Watching:
                     thin(case, self._end_s - self._keep_s)
                     self._thinned_s = self._end_s
                 found = self._watch.look(session.assessment, session.observations)
+                found += soak_that_ended(case, self._end_s)
                 if found and not case.read_only:
                     case.alerts.add(found)
             return found

@@ -172,3 +172,4 @@ class AlertKind(StrEnum):
     BUSY = "busy channel"
     RETRIES = "retries"
     EMITTER = "emitter"
+    SOAK = "soak"

@@ -124,7 +124,7 @@ def of_site(measured: Iterable[Measured], sides: Sequence[tuple[float, float]]) 
         if not len(common):
             continue
         values = np.array([row.value for row in rows])
-        floor = _LEAST_MBPS if kind is THROUGHPUT else -np.inf
+        floor = _LEAST_MBPS if kind == THROUGHPUT else -np.inf
         together = replace(rows[0], value=mean_of(np.maximum(values, floor), axis=0))
         out.append(Measured(kind, SITE, together))
     return out

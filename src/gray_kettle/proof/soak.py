@@ -172,7 +172,7 @@ def _hours(
 ) -> tuple[Hour, ...]:
     by_hour: dict[int, list[tuple[float, str]]] = {}
     for one in measured:
-        if one.kind is not CLEAR_AIR or one.radio not in titles:
+        if one.kind != CLEAR_AIR or one.radio not in titles:
             continue
         slot_s = one.stretch.slot * one.stretch.slot_s
         for time_s, value in zip(slot_s, one.stretch.value, strict=True):

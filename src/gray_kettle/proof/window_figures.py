@@ -69,7 +69,7 @@ def figures_of(assessment: Assessment, changes: SiteChanges | None = None) -> Wi
 def _figures(own: OwnView, now: ChannelAssessment, assessment: Assessment) -> Iterator[tuple[Kind, float]]:
     is_swept = own.radio.band in assessment.swept_bands
     for kind, value_of in _ASSESSED:
-        if kind is not NON_WIFI or is_swept:
+        if kind != NON_WIFI or is_swept:
             yield kind, value_of(now)
     if is_swept:
         primary = own.radio.band, own.radio.channel.primary

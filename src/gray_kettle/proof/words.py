@@ -1,11 +1,18 @@
 """Figures of the proof as people read them."""
 
 import math
+from collections import Counter
+from collections.abc import Sequence
 
 from gray_kettle.analysis.explain import Explanation
 from gray_kettle.proof.compare import Verdict
-from gray_kettle.proof.prove import Result
+from gray_kettle.proof.prove import Changed, Proof, Result
+from gray_kettle.proof.soak import HOUR_S, Event, Soak
 from gray_kettle.proof.trials import TrialResult
+from gray_kettle.safe_text import printable
+from gray_kettle.site_timezone import SiteTime
+
+_MOST_MOVES = 3
 
 
 def figure(value: float, unit: str) -> str:
@@ -36,7 +43,9 @@ def promise(result: Result) -> str:
     text = f"expected {step(wanted, result.kind.unit)}"
     if result.is_expected is None:
         return text
-    return f"{text}, as it came" if result.is_expected else f"{text}, missed"
+    if result.is_expected:
+        return f"{text}, as it came"
+    return f"{text}, {'more' if (result.found.difference - wanted) * wanted > 0 else 'less'} came"
 
 
 def verdict(result: Result) -> str:
@@ -67,6 +76,73 @@ def best(result: TrialResult) -> str:
         first, second = result.settings[0].setting, result.settings[1].setting
         return f"None can be named yet: run {result.runs_needed} more of {first} and of {second}."
     return "No difference that more runs would show: choose by other figures."
+
+
+def changes(made: Sequence[Changed], site_time: SiteTime) -> list[str]:
+    """A line each; moves of one radio by itself, where they are many, in one."""
+    by_itself = Counter(change.radio for change in made if not change.is_carried_out)
+    lines, summed = [], set()
+    for change in made:
+        when = f"{site_time.minute(change.time_s):%a %d %H:%M}"
+        if change.is_carried_out:
+            lines.append(f"{when}  {printable(change.name)}: {printable(change.text)} (carried out)")
+        elif by_itself[change.radio] <= _MOST_MOVES:
+            lines.append(f"{when}  {printable(change.name)}: {printable(change.text)} (moved by itself)")
+        elif change.radio not in summed:
+            summed.add(change.radio)
+            lines.append(
+                f"from {when}  {printable(change.name)} moved by itself {by_itself[change.radio]} times"
+            )
+    return lines
+
+
+def soak_progress(soak: Soak, site_time: SiteTime) -> str:
+    """How far it is, and its worst hour."""
+    hours, planned = (soak.end_s - soak.start_s) / HOUR_S, soak.planned_s / HOUR_S
+    until = site_time.minute(soak.start_s + soak.planned_s)
+    state = (
+        f"{planned:.0f} h, over"
+        if soak.is_over
+        else f"{hours:.1f} of {planned:.0f} h, until {until:%a %d %H:%M}"
+    )
+    text = f"{state}, {soak.seen_s / HOUR_S:.1f} h of it observed."
+    worst = soak.worst
+    if worst is not None:
+        when = site_time.minute(worst.start_s)
+        text += (
+            f" Worst hour {when:%a %H:%M}: {figure(worst.clear_air, 'share')} clear air in the mean, "
+            f"{worst.worst} {figure(worst.worst_clear_air, 'share')}."
+        )
+    return text
+
+
+def event(what: Event, site_time: SiteTime) -> str:
+    """What happened in a soak, and when."""
+    start_s, end_s = what.spans[0][0], what.spans[-1][1]
+    start, end = site_time.minute(start_s), site_time.minute(end_s)
+    when = f"{start:%a %H:%M}"
+    if end_s - start_s >= 60:
+        when += f" – {end:%H:%M}" if end.date() == start.date() else f" – {end:%a %H:%M}"
+    return f"{when}  {what.text}"
+
+
+def soak_verdict(proof: Proof, soak: Soak, site_time: SiteTime) -> str:
+    """What a soak says at its end, in one sentence or two."""
+    counts = [f"{proof.count(v)} figures {v}" for v in (Verdict.BETTER, Verdict.WORSE) if proof.count(v)]
+    happened = Counter(str(event.kind) for event in soak.events)
+    noted = ", ".join(f"{kind} ({count})" if count > 1 else kind for kind, count in happened.items())
+    return (
+        f"Soak since {site_time.minute(soak.start_s):%a %d %H:%M}: {' and '.join(counts) or 'no change shown'}. "
+        f"{soak_progress(soak, site_time)}{f' What happened: {noted}.' if noted else ''}"
+    )
+
+
+def record(proof: Proof) -> str:
+    """How the model did with what it expected; "" where it expected nothing."""
+    right, said = proof.record
+    if not said:
+        return ""
+    return f"Of {said} differences that the model expected from the days before, {right} came so."
 
 
 def explained(result: Result) -> Explanation:

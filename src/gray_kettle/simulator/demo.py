@@ -2,9 +2,8 @@
 
 import tempfile
 from collections.abc import Callable, Iterator
-from concurrent.futures import Future, ProcessPoolExecutor
+from concurrent.futures import Future
 from dataclasses import dataclass, replace
-from multiprocessing import get_context
 from pathlib import Path
 
 import numpy as np
@@ -17,6 +16,7 @@ from gray_kettle.detection import detect_pending
 from gray_kettle.model.plan_preferences import CompletedStep
 from gray_kettle.model.setup import Setup
 from gray_kettle.planner.proposal import promised
+from gray_kettle.processes import pool_of
 from gray_kettle.session import load_session
 from gray_kettle.simulator import tern_after, tern_quay, tern_sweeps
 from gray_kettle.simulator.receivers import write_capture, write_scan_log
@@ -100,7 +100,7 @@ def make_demo(
     unfinished.unlink(missing_ok=True)
     total = 2 * sum(visit.files for visit in visits)  # each file is generated, then read
     # The sweeps are made beside the rest where there is a second core.
-    beside = ProcessPoolExecutor(1, mp_context=get_context("spawn"))
+    beside = pool_of(1)
     with (
         tempfile.TemporaryDirectory() as folder,
         beside,

@@ -2,17 +2,16 @@
 
 from collections.abc import Callable
 from dataclasses import replace
-from datetime import UTC, datetime
 from functools import partial
 
 import numpy as np
 
 from gray_kettle.phy.channels import Channel, narrow, wide
+from gray_kettle.simulator.demo_path import BEFORE_S
 from gray_kettle.simulator.site import SimClient, SimNetwork, SimRadio, Site
 
 SEED = 20261112
-START_S = datetime(2026, 11, 12, 0, 0, tzinfo=UTC).timestamp()
-END_S = datetime(2026, 11, 14, 0, 0, tzinfo=UTC).timestamp()
+START_S, END_S = BEFORE_S
 RADAR_S = START_S + 3 * 3600 + 1200  # the rain radar turns our way, see radar_on
 COMPLAINT = (
     "The ticket scanners drop when a boat is in. The tills freeze at lunch. "

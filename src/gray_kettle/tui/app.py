@@ -12,6 +12,7 @@ from textual.binding import Binding
 
 from gray_kettle import configuration
 from gray_kettle.errors import KettleError
+from gray_kettle.simulator.demo_path import BEFORE_S, WELCOME
 from gray_kettle.tui import theme
 from gray_kettle.tui.crash import PlainCrash
 from gray_kettle.tui.main_screen import MainScreen
@@ -20,12 +21,12 @@ from gray_kettle.tui.start.screen import StartScreen
 from gray_kettle.tui.start.style import FORM_CSS
 from gray_kettle.tui.unfinished import STORING
 
-_INTERRUPTED, _GRACE_S = 130, 1.5
+_INTERRUPTED, _GRACE_S, _WELCOME_S = 130, 1.5, 15
 _LOGGER = logging.getLogger(__name__)
 
 
 class KettleApp(PlainCrash):
-    """Opens a case, or the start screen when none is given."""
+    """Opens a case, the demo, or the start screen when none is given."""
 
     TITLE = "gray kettle"
     # The palette's own sign is one that few terminal fonts have.
@@ -33,9 +34,9 @@ class KettleApp(PlainCrash):
     ENABLE_COMMAND_PALETTE = True
     BINDINGS: ClassVar = [Binding("ctrl+q", "quit", "quit", id="app.quit", priority=True)]
 
-    def __init__(self, case: Path | None) -> None:
+    def __init__(self, case: Path | None, is_demo: bool = False) -> None:
         super().__init__()
-        self._case = case
+        self._case, self._is_demo = case, is_demo
         self._complaint = ""  # about the configuration, shown once the app is up
         try:
             wanted = configuration.load()
@@ -51,7 +52,11 @@ class KettleApp(PlainCrash):
 
     def on_mount(self) -> None:
         self._end_on_signals()
-        self.push_screen(StartScreen() if self._case is None else MainScreen(self._case))
+        if self._is_demo and self._case is not None:
+            self.push_screen(MainScreen(self._case, window=BEFORE_S))
+            self.notify(WELCOME, title="Tern Quay, the demo", timeout=_WELCOME_S, markup=False)
+        else:
+            self.push_screen(StartScreen() if self._case is None else MainScreen(self._case))
         if self._complaint:
             self.notify(self._complaint, title="Configuration", severity="warning", markup=False, timeout=15)
 
@@ -91,11 +96,12 @@ class KettleApp(PlainCrash):
         path = demo_path()
         try:
             if not path.exists():
-                self.notify("Making the demo case. This takes about ten seconds …", timeout=12)
+                self.notify("Making the demo case. This takes some twenty seconds …", timeout=20)
                 path.parent.mkdir(parents=True, exist_ok=True)
                 make_demo(path)
         except (KettleError, OSError) as error:
             _LOGGER.warning("demo: %s", error)
             self.notify(str(error), title="No demo", severity="error", markup=False)
         else:
-            self.call_from_thread(self.switch_screen, MainScreen(path))
+            self.call_from_thread(self.switch_screen, MainScreen(path, window=BEFORE_S))
+            self.notify(WELCOME, title="Tern Quay, the demo", timeout=_WELCOME_S, markup=False)

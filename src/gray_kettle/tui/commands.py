@@ -39,6 +39,8 @@ _ACTIONS = (
         "As access points of the band report it",
     ),
     ("Window: last hour", "screen.to_time('last hour')", "The newest that the case has"),
+    ("Window: before the change", "screen.to_time('before the change')", "Up to the steps marked as done"),
+    ("Window: since the change", "screen.to_time('since the change')", "From the steps marked as done on"),
     ("Walk", "screen.on_site('walk')", "The level of one of our radios, and spots named on the way"),
     ("What is new", "screen.on_site('since')", "New, gone and moved radios since before the newest take"),
     (

@@ -20,6 +20,7 @@ Everywhere
   {  }        make the window shorter or longer;  w  one hour, six, a day, all
   ,  .        the take before, the next one;  y  the same hours of the day before
   !  0        the busiest quarter of an hour of the band;  0  the last hour
+  (  )        up to the steps that were marked as done;  )  since then
               on the time line the mouse drags a window, or moves it by a click
   r           make this window the reference: radios that were not observed in it
               are reported as new; once more, and there is no reference

@@ -91,7 +91,7 @@ class MainScreen(Screen[None]):
         Binding("ctrl+z", "undo", "undo", id="main.undo"),
     ]
 
-    def __init__(self, path: Path, fresh: bool = False) -> None:
+    def __init__(self, path: Path, fresh: bool = False, window: Window = WHOLE) -> None:
         super().__init__()
         self._path, self._fresh = path, fresh
         self._state: ViewState | None = None
@@ -99,7 +99,7 @@ class MainScreen(Screen[None]):
         self._wanted = "brief"
         self._stale: set[str] = set()  # views that do not show the newest state yet
         self._band = ""
-        self._window: Window = WHOLE
+        self._window = window
         self._busy: dict[str, list[float]] = {}
         self._followed: frozenset[str] = frozenset()
         self._loader = Loader(self, path)

@@ -9,6 +9,7 @@ from gray_kettle.export.json_api.base import Answer, CaseAnswer
 from gray_kettle.export.json_api.trials import SettingAnswer, trials_answer
 from gray_kettle.export.utc import iso
 from gray_kettle.proof.prove import Changed, Proof, Result
+from gray_kettle.proof.soak import HOUR_S, Hour, Soak
 from gray_kettle.proof.trials import TrialResult
 
 
@@ -49,6 +50,38 @@ class ChangeAnswer(Answer):
     carried_out: bool = Field(description="Marked as done about then; else it moved by itself.")
 
 
+class EventAnswer(Answer):
+    kind: str = Field(
+        description="own radio off the air, level drop, own radio moved, newcomer, non-Wi-Fi emitter or nothing "
+        "collected."
+    )
+    text: str
+    spans: list[WindowAnswer] = Field(description="Each time that it happened.")
+
+
+class HourAnswer(Answer):
+    start: str
+    clear_air: float = Field(description="Mean over own radios, 0 to 1.")
+    worst: str = Field(description="The own radio with least of it.")
+    worst_clear_air: float
+
+
+class SoakAnswer(Answer):
+    start: str = Field(description="When the change was made.")
+    end: str = Field(description="Of what was collected so far.")
+    planned_hours: float
+    observed_hours: float
+    is_over: bool
+    events: list[EventAnswer]
+    hours: list[HourAnswer]
+    worst_hour: HourAnswer | None
+
+
+class RecordAnswer(Answer):
+    expected: int = Field(description="Figures of which the model expected something.")
+    came: int = Field(description="Of them, those whose interval holds it.")
+
+
 class ProofAnswer(CaseAnswer):
     schema_: Literal["gray-kettle/proof/1"] = Field(default="gray-kettle/proof/1", alias="schema")
     before: WindowAnswer
@@ -60,6 +93,9 @@ class ProofAnswer(CaseAnswer):
     came: list[str]
     went: list[str]
     unmatched_hours: float
+    absent: list[str] = Field(description="Own radios without data on one side: not compared.")
+    record: RecordAnswer
+    soak: SoakAnswer | None
 
 
 def proof_answer(proof: Proof, trials: TrialResult) -> ProofAnswer:
@@ -74,6 +110,38 @@ def proof_answer(proof: Proof, trials: TrialResult) -> ProofAnswer:
         came=list(proof.came),
         went=list(proof.went),
         unmatched_hours=round(proof.unmatched_hours, 2),
+        absent=list(proof.absent),
+        record=RecordAnswer(expected=proof.record[1], came=proof.record[0]),
+        soak=None if proof.soak is None else _soak(proof.soak),
+    )
+
+
+def _soak(soak: Soak) -> SoakAnswer:
+    return SoakAnswer(
+        start=iso(soak.start_s),
+        end=iso(soak.end_s),
+        planned_hours=round(soak.planned_s / HOUR_S, 2),
+        observed_hours=round(soak.seen_s / HOUR_S, 2),
+        is_over=soak.is_over,
+        events=[
+            EventAnswer(
+                kind=str(event.kind),
+                text=event.text,
+                spans=[WindowAnswer(start=iso(a), end=iso(b)) for a, b in event.spans],
+            )
+            for event in soak.events
+        ],
+        hours=[_hour(hour) for hour in soak.hours],
+        worst_hour=None if soak.worst is None else _hour(soak.worst),
+    )
+
+
+def _hour(hour: Hour) -> HourAnswer:
+    return HourAnswer(
+        start=iso(hour.start_s),
+        clear_air=round(hour.clear_air, 4),
+        worst=hour.worst,
+        worst_clear_air=round(hour.worst_clear_air, 4),
     )
 
 

@@ -17,6 +17,7 @@ from gray_kettle.tui.view_state import BANDS
 if TYPE_CHECKING:
     from gray_kettle.model.setup import Setup
     from gray_kettle.session import Session
+    from gray_kettle.store import Case
 
 Window = tuple[float | None, float | None]
 WHOLE: Window = (None, None)
@@ -30,6 +31,7 @@ class Loader:
         self._screen, self._path = screen, path
         self._session: Session | None = None  # the newest that was shown
         self._span_s = (0.0, 0.0)
+        self._has_busy = False
         self._worker: Worker[None] | None = None
         self.took_s = self.ended_s = 0.0  # of the last load (monotonic)
 
@@ -74,7 +76,7 @@ class Loader:
             with Case.open(self._path) as case:
                 self._span_s = case.span_s() or (0.0, 0.0)
                 session = load_session(case, *window, setup=setup)
-                busy = _busy(session, self._span_s) if window == WHOLE else None
+                busy = self._busy_of(case, session, window)
                 if session.observations.rows_pending:  # show what is known first; detection takes seconds
                     _ = session.assessment
                     self._show(session, busy, False)
@@ -89,6 +91,15 @@ class Loader:
             return
         self._answer(session, busy)
         _LOGGER.info("loaded and planned in %.2f s", time.monotonic() - began_s)
+
+    def _busy_of(self, case: "Case", session: "Session", window: Window) -> dict[str, list[float]] | None:
+        """For the timeline: of the whole case, so it is computed anew only when that is read."""
+        from gray_kettle.session import load_session
+
+        if window != WHOLE and self._has_busy:
+            return None
+        self._has_busy = True
+        return _busy(session if window == WHOLE else load_session(case), self._span_s)
 
     def _answer(self, session: "Session", busy: dict[str, list[float]] | None) -> None:
         worker = get_current_worker()

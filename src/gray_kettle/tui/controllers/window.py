@@ -44,6 +44,31 @@ def newest(state: ViewState) -> Window:
     return max(state.case_end_s - _HOUR_S, state.case_start_s), state.case_end_s
 
 
+def before_change(state: ViewState) -> Window | None:
+    """Up to the last steps that were marked as done, from those before them on; None without any."""
+    groups = _done(state)
+    return (groups[-2][1] if len(groups) > 1 else state.case_start_s, groups[-1][0]) if groups else None
+
+
+def since_change(state: ViewState) -> Window | None:
+    """From the last step that was marked as done on."""
+    groups = _done(state)
+    return (groups[-1][1], state.case_end_s) if groups else None
+
+
+def _done(state: ViewState) -> list[Window]:
+    """First and last moment of steps that were marked as done, those together that lie within an hour."""
+    groups: list[Window] = []
+    for time_s in sorted(step.time_s for step in state.setup.done):
+        if not state.case_start_s < time_s < state.case_end_s:
+            continue
+        if groups and time_s - groups[-1][1] <= _HOUR_S:
+            groups[-1] = groups[-1][0], time_s
+        else:
+            groups.append((time_s, time_s))
+    return groups
+
+
 def busiest(state: ViewState) -> Window | None:
     """The quarter of an hour in which access points of the band reported most; None where none reported."""
     busy = state.busy.get(state.band) or []
@@ -108,6 +133,8 @@ KEYS = (
     ("y", "day-before", "day before"),
     ("exclamation_mark", "busiest", "busiest quarter hour"),
     ("0", "newest", "last hour"),
+    ("left_parenthesis", "before-change", "before the change"),
+    ("right_parenthesis", "since-change", "since the change"),
 )
 JUMPS: dict[str, Callable[[ViewState], Window | None]] = {
     "take before": partial(take_beside, step=-1),
@@ -115,4 +142,6 @@ JUMPS: dict[str, Callable[[ViewState], Window | None]] = {
     "day before": day_before,
     "busiest quarter hour": busiest,
     "last hour": newest,
+    "before the change": before_change,
+    "since the change": since_change,
 }

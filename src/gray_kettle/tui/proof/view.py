@@ -2,9 +2,11 @@
 
 import math
 import time
+from typing import ClassVar
 
 from textual import work
 from textual.app import ComposeResult
+from textual.binding import Binding
 from textual.widgets import Static
 from textual.worker import get_current_worker
 
@@ -17,12 +19,14 @@ from gray_kettle.proof.trials import TrialResult, judged_trials
 from gray_kettle.safe_text import printable
 from gray_kettle.tui.frame.row_list import Row, RowList
 from gray_kettle.tui.frame.view import View
+from gray_kettle.tui.proof.below import soak_rows, trial_rows
 from gray_kettle.tui.theme import Cell, fit, wrap
 from gray_kettle.tui.view_state import ViewState
 
 _HELP = """
 Proof: did the change help?
   ↑ ↓         figure;  i  where it and its verdict come from
+  a           all figures, or those with a certain difference alone
   r           make this window the reference, that is, the time before
 
 Before and after are the reference window and the window where a reference is
@@ -32,13 +36,19 @@ weekdays with weekdays, weekends with weekends, each hour with itself.
 The bar is the interval of the difference around zero ┊: the true difference
 lies in it in 95 % of cases. ● is the best estimate. Better, worse: the
 difference is certain and matters. No change shown: none that matters is
-certain, and the interval is narrow; a small one may hide in it.
+certain, and the interval is narrow; a small one may hide in it. ◇ is what the
+model expected of these hours, from the data before the change alone.
+
+Soak: the hours after the change, with what happened in them.
+  ▼ ▽ →       own radio off the air, far weaker, moved by itself
+  ✶ □ ┄       emitter, new radio, nothing collected
 """
 _INKS = {Verdict.BETTER: "own!", Verdict.WORSE: "act!", Verdict.TOO_LITTLE: "watch", Verdict.NO_CHANGE: "dim"}
 _MARKS = {Verdict.BETTER: "▲", Verdict.WORSE: "▼", Verdict.TOO_LITTLE: "?", Verdict.NO_CHANGE: "="}
 _RADIO, _VALUES, _BAR, _BAR_LEASTS = 16, 21, 23, 6.0
 _TITLE, _VERDICT, _LONG = 44, 17, 50
-_WIDE, _TRIAL_BAR = 110, 24
+_WIDE, _LOW, _MOST_CHANGES = 110, 26, 6
+_CLEAR = (Verdict.BETTER, Verdict.WORSE)
 _AGAIN_S = 60.0  # while a take grows
 _Key = tuple[object, ...]
 
@@ -51,7 +61,8 @@ class ProofView(View):
     ProofView #proof-rows { height: 1fr; }
     ProofView #proof-why { height: auto; max-height: 4; padding: 0 1; color: $dim; }
     """
-    HINTS = (("i", "where figures come from"), ("r", "reference"), ("x", "export"))
+    HINTS = (("i", "where figures come from"), ("a", "all figures"), ("r", "reference"), ("x", "export"))
+    BINDINGS: ClassVar = [Binding("a", "all", "all figures", show=False, id="proof.all")]
     EXPORTS = ("proof",)
     HELP = _HELP
 
@@ -61,6 +72,7 @@ class ProofView(View):
         self._state: ViewState | None = None
         self._trials: TrialResult | None = None
         self._refusal = ""
+        self._shows_all = False
         self._share = 0.0
         self._key: _Key = ()
         self._ended_s = 0.0  # of the last one that was computed (monotonic)
@@ -77,6 +89,10 @@ class ProofView(View):
 
     def focus_first(self) -> None:
         self.query_one(RowList).focus()
+
+    def action_all(self) -> None:
+        self._shows_all = not self._shows_all
+        self._refresh()
 
     def explain(self) -> tuple[Explanation, ...]:
         result = self._chosen()
@@ -166,54 +182,52 @@ class ProofView(View):
             if self._refusal:
                 lines = wrap(self._refusal, width - 4)
                 said = Row("empty", tuple((("  " + line, "text"),) for line in ["", *lines]), fixed=True)
-                return [said, *self._trial_rows(width)]
+                return [said, *trial_rows(self._trials, width)]
             bar = "━" * int(24 * self._share)
             return [Row("wait", ((), ((f"  comparing before and after … {bar:┄<24}", "dim"),)), fixed=True)]
         rows = [Row("heading", tuple(self._heading(proof, width)), fixed=True)]
-        rows += [Row(str(k), (tuple(_line(result, width)),)) for k, result in enumerate(proof.results)]
-        return [*rows, *self._trial_rows(width)]
-
-    def _trial_rows(self, width: int) -> list[Row]:
-        """Below the figures: speed with each setting, where runs were kept."""
-        result = self._trials
-        if result is None or not result.settings:
-            return []
-        lines: list[tuple[Cell, ...]] = [
-            (),
-            (("Trials, download   ", "steam!"), (words.best(result), "text")),
-        ]
-        most = max(setting.median for setting in result.settings)
-        for setting in result.settings:
-            bar = "━" * max(1, round(_TRIAL_BAR * setting.median / most))
-            ink = "own" if setting.setting == result.best else "dim"
-            figures = f"{setting.median:.3g} Mb/s, {setting.runs} run{'s' * (setting.runs != 1)}"
-            cells: list[Cell] = [(f"  {fit(setting.setting, 14)} ", "text"), (fit(bar, _TRIAL_BAR), ink)]
-            lines.append((*cells, (fit(f"  {figures}", max(width - _TRIAL_BAR - 18, 10)), "dim")))
-        return [Row("trials", tuple(lines), fixed=True)]
+        shown = [k for k, r in enumerate(proof.results) if self._shows_all or r.verdict in _CLEAR]
+        rows += [Row(str(k), (tuple(_line(proof.results[k], width)),)) for k in shown]
+        if len(shown) < len(proof.results):
+            more = (
+                f"  and {len(proof.results) - len(shown)} figures without a certain difference: a lists them"
+            )
+            rows.append(Row("more", (((more, "dim"),),), fixed=True))
+        assert self._state is not None
+        rows += soak_rows(proof.soak, self._state.setup.site_time, width)
+        return [*rows, *trial_rows(self._trials, width)]
 
     def _heading(self, proof: Proof, width: int) -> list[tuple[Cell, ...]]:
         """What came of it, what was compared, and what was changed."""
         cells: list[Cell] = [("Did it help?   ", "steam!")]
         for verdict, ink in _INKS.items():
             if count := proof.count(verdict):
-                cells.append((f"{_MARKS[verdict]} {count} {verdict}   ", ink))
+                word = (
+                    str(verdict) if width >= _WIDE else verdict.removesuffix(" data").removesuffix(" shown")
+                )
+                cells.append((f"{_MARKS[verdict]} {count} {word}   ", ink))
         lines: list[tuple[Cell, ...]] = [tuple(cells)]
         compared = f"before {self._span(proof.before)}   after {self._span(proof.after)}"
         lines.append(((fit(compared, width), "dim"),))
         assert self._state is not None
-        for change in proof.changes[-4:]:
-            how = "carried out" if change.is_carried_out else "moved by itself"
-            when = f"{self._state.setup.site_time.minute(change.time_s):%a %d %H:%M}"
-            text = f"{when}  {printable(change.name)}: {printable(change.text)} ({how})"
+        site_time = self._state.setup.site_time
+        is_low = self.size.height < _LOW
+        for text in words.changes(proof.changes, site_time)[-2 if is_low else -_MOST_CHANGES :]:
             lines.append(((fit(text, width), "text"),))
-        if proof.together:
-            text = "These were made at one time: no comparison can say which of them helped."
+        if proof.together and not is_low:
+            text = "They were made at one time: what they did to the same radio cannot be told apart."
             lines += [((line, "watch"),) for line in wrap(text, width - 2)]
         came = [
             f"{what}: {len(names)}" for what, names in (("came", proof.came), ("went", proof.went)) if names
         ]
-        if came:
-            lines.append(((f"foreign radios that {', '.join(came)}", "dim"),))
+        also = [f"Foreign radios that {', '.join(came)}."] if came else []
+        if proof.absent:
+            also.append(
+                f"Not compared, as not heard on both sides: {', '.join(map(printable, proof.absent))}."
+            )
+        also.append(words.record(proof))
+        if not is_low:
+            lines += [((line, "dim"),) for line in wrap(" ".join(filter(None, also)), width - 2)]
         lines.append(())
         return lines
 
@@ -251,9 +265,12 @@ def _bar(result: Result) -> list[Cell]:
         return half + round(max(-1.0, min(1.0, value / result.least / _BAR_LEASTS)) * half)
 
     low, high, middle = (column(value) for value in (found.low, found.high, found.difference))
+    wanted = None if math.isnan(result.expected) or result.is_expected is None else column(result.expected)
     out: list[Cell] = []
     for x in range(_BAR):
-        if x == middle:
+        if x == wanted != middle:
+            out.append(("◇", "text"))
+        elif x == middle:
             out.append(("●", _INKS[result.verdict]))
         elif low <= x <= high:
             out.append(("━", _INKS[result.verdict].rstrip("!")))
