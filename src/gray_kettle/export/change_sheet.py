@@ -2,11 +2,22 @@
 
 import csv
 import io
+from textwrap import wrap
 
-from gray_kettle.planner.change_sheet import Line, Sheet, notes_of, settings_of
+from gray_kettle.planner.change_sheet import (
+    CONNECTION_LOST,
+    Line,
+    Sheet,
+    check_of,
+    notes_of,
+    old_settings_of,
+    one_at_a_time,
+    settings_of,
+)
 from gray_kettle.safe_text import no_formula
 
-_COLUMNS = [
+_COLUMNS = 100
+_HEADS = [
     "step",
     "radio",
     "band",
@@ -32,6 +43,8 @@ def sheet_text(sheet: Sheet) -> str:
     out = [f"{sheet.site}: what to change", ""]
     if not sheet.changes:
         out.append("No radio needs another channel.")
+    if one_at_a_time(sheet):
+        out += [*wrap(one_at_a_time(sheet), _COLUMNS), ""]
     for line in sheet.changes:
         out += [
             f"[ ] {line.step}. {line.radio}: {line.now.label} -> {line.to.label}",
@@ -44,8 +57,18 @@ def sheet_text(sheet: Sheet) -> str:
         out += [
             f"      why: {line.why}",
             f"      it is: {', '.join(line.networks)}; {', '.join(line.bssids)}",
+            f"      check: {check_of(line)}",
+            f"      back: {old_settings_of(line)}",
         ]
         out += ["      done at ____:____   clients are back [ ]", ""]
+    if sheet.changes:
+        out += ["When the connection is lost after a step:"]
+        out += [
+            wrapped
+            for text in CONNECTION_LOST
+            for wrapped in wrap(text, _COLUMNS, initial_indent="  - ", subsequent_indent="    ")
+        ]
+        out.append("")
     if sheet.conflicts:
         out += ["No channel is available for:", *(f"    {text}" for text in sheet.conflicts), ""]
     if sheet.stays:
@@ -67,7 +90,7 @@ def sheet_table(sheet: Sheet) -> str:
     """One row a radio, those that stay with step 0. No cell begins a formula."""
     out = io.StringIO()
     writer = csv.writer(out)
-    writer.writerow(_COLUMNS)
+    writer.writerow(_HEADS)
     for line in (*sheet.changes, *sheet.stays):
         before, after = line.before, line.after
         row = [

@@ -81,11 +81,51 @@ def _line(move: Move, step: int, country: str) -> Line:
 
 def settings_of(line: Line) -> str:
     """What to set, in words that every access point's page has in one form or another."""
-    reach = (
-        f"{line.to.parts[0]}" if line.to.width_mhz == 20 else f"{min(line.to.parts)} to {max(line.to.parts)}"
+    return f"{_setting(line.to)}, automatic choice off"
+
+
+def old_settings_of(line: Line) -> str:
+    """What it was, to go back to."""
+    return _setting(line.now)
+
+
+def _setting(channel: Channel) -> str:
+    width = ""
+    if channel.width_mhz > 20:
+        reach = f"{min(channel.parts)} to {max(channel.parts)}"
+        width = f" (fills {reach}, centre {channel.centre_hz / 1e6:.0f} MHz)"
+    return f"channel {channel.primary}, width {channel.width_mhz} MHz{width}"
+
+
+def check_of(line: Line) -> str:
+    """How to see that a step took effect."""
+    after = f"{max(round(line.watch_s / 60), 1)} min of radar watch" if line.watch_s else "a minute"
+    return (
+        f"after {after} a scan lists {line.bssids[0]} on {line.to.label}, and its clients are back; after an hour "
+        "its retries and clear air say more"
     )
-    width = "" if line.to.width_mhz == 20 else f" (fills {reach}, centre {line.centre_mhz:.0f} MHz)"
-    return f"channel {line.to.primary}, width {line.to.width_mhz} MHz{width}, automatic choice off"
+
+
+def one_at_a_time(sheet: Sheet) -> str:
+    """Why steps are made apart; "" where there is but one."""
+    if len({line.step for line in sheet.changes}) < 2:
+        return ""
+    return (
+        "Make one step at a time, from the top, and leave a day between two where you can: what two steps did to the "
+        "same radio cannot be told apart afterwards. The same holds for both bands of one access point, as clients "
+        "move from one to the other. Steps with one number belong together."
+    )
+
+
+# What to do when the access point cannot be reached after a step.
+CONNECTION_LOST = (
+    "Wait two minutes, and the radar watch where a step names one: the radio starts anew, and clients search every "
+    "channel.",
+    "Join another radio of ours, or plug a cable into the access point or its switch: its settings do not need the "
+    "radio that was changed.",
+    "Set the old values, which each step names, and note the time.",
+    "Where a single client stays away, it cannot use the new channel: note which, and set its limit in the plan.",
+)
 
 
 def notes_of(line: Line) -> tuple[str, ...]:

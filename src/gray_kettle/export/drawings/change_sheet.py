@@ -7,7 +7,16 @@ from matplotlib.figure import Figure
 from matplotlib.patches import Rectangle
 
 from gray_kettle.export.drawings.style import FOREIGN, INK, OWN, PAPER, literal
-from gray_kettle.planner.change_sheet import Line, Sheet, notes_of, settings_of
+from gray_kettle.planner.change_sheet import (
+    CONNECTION_LOST,
+    Line,
+    Sheet,
+    check_of,
+    notes_of,
+    old_settings_of,
+    one_at_a_time,
+    settings_of,
+)
 
 _WIDTH_IN, _HEIGHT_IN, _MARGIN_IN = 8.27, 11.69, 0.7
 _LINE_IN, _COLUMNS = 0.2, 98
@@ -52,12 +61,20 @@ def _blocks(sheet: Sheet) -> Iterator[list[tuple[_Text, bool]]]:
     """What must stay together on a page; with whether a box to tick is beside it."""
     if not sheet.changes:
         yield [(("No radio needs another channel.", 11, INK, 0.0), False)]
+    if one_at_a_time(sheet):
+        yield [(text, False) for text in _lines(one_at_a_time(sheet), 9.5, INK, 0.0)]
     band = ""
     for line in sheet.changes:
         if line.band != band:
             band = line.band
             yield [(("", 6, INK, 0.0), False), ((f"{band} GHz, in this order", 12, OWN, 0.0), False)]
         yield _block(line)
+    if sheet.changes:
+        yield [
+            (("", 6, INK, 0.0), False),
+            (("When the connection is lost after a step", 12, OWN, 0.0), False),
+            *((t, False) for text in CONNECTION_LOST for t in _lines(text, 9.5, INK, 0.3)),
+        ]
     if sheet.conflicts:
         yield [
             (("No channel is available for", 12, OWN, 0.0), False),
@@ -101,6 +118,8 @@ def _block(line: Line) -> list[tuple[_Text, bool]]:
         gain,
         line.why,
         f"{', '.join(line.networks)}; {', '.join(line.bssids)}",
+        f"Check: {check_of(line)}.",
+        f"Back: {old_settings_of(line)}.",
     ):
         out += [(t, False) for t in _lines(text, 8.5, FOREIGN, 0.3)]
     out.append((("done at  ____ : ____      clients are back   [  ]", 8.5, FOREIGN, 0.3), False))
