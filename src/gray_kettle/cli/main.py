@@ -19,6 +19,7 @@ from gray_kettle.cli.apply import apply
 from gray_kettle.cli.done import done
 from gray_kettle.cli.probe import probe
 from gray_kettle.cli.proof import proof
+from gray_kettle.cli.responder import responder
 from gray_kettle.cli.sources import sources
 from gray_kettle.cli.stand_in import stand_in
 from gray_kettle.cli.stopping import INTERRUPTED
@@ -62,6 +63,7 @@ _COMMANDS: dict[str, Callable[..., None]] = {
     "plan": answers.plan,
     "done": done,
     "proof": proof,
+    "responder": responder,
     "explain": answers.explain,
     "sheet": files.sheet,
     "draw": files.draw,

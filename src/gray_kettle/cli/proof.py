@@ -43,7 +43,7 @@ def proof(
     from gray_kettle.export.text import print_rich, proof_table
     from gray_kettle.proof import words
     from gray_kettle.proof.compare import Verdict
-    from gray_kettle.proof.trials import judged_trials
+    from gray_kettle.proof.trials import judged_by_client
     from gray_kettle.proving import prove, prove_each
     from gray_kettle.store import Case
 
@@ -59,7 +59,7 @@ def proof(
             else:
                 found = prove(opened, window, moment(since), progress)
         site_time = opened.setup().site_time
-        trials = judged_trials(opened.trials.all())
+        trials = judged_by_client(opened.trials.all())
     if each:
         for number, one in enumerate(proofs, 1):
             print(f"{number}  {_summary(one, site_time)}")
@@ -80,8 +80,9 @@ def proof(
         print(f"Soak: {words.soak_progress(found.soak, site_time)}")
         for event in found.soak.events:
             print(f"  {words.event(event, site_time)}")
-    if trials.settings:
-        print(f"Trials, download in Mb/s: {words.trials(trials)}")
+    for result in trials:
+        by = words.measured_by(result)
+        print(f"Trials, download in Mb/s{' ' + by if by else ''}: {words.trials(result)}")
 
 
 def _summary(found: "Proof", site_time: "SiteTime") -> str:

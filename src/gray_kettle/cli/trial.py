@@ -9,12 +9,15 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from gray_kettle.cli.options import CasePath, Json, moment, print_json
+from gray_kettle.cli.trial_measure import guide, measure
 from gray_kettle.errors import InvalidInput, KettleError
 
 if TYPE_CHECKING:
     from gray_kettle.model.trial import TrialRun
 
 trial = typer.Typer(no_args_is_help=True, help="Throughput with each setting: which one is best?")
+trial.command()(measure)
+trial.command()(guide)
 _MOST_LINES, _MOST_BYTES = 10_000, 4 << 20
 _NAMES = {"down_mbps": "download", "up_mbps": "upload", "idle_ms": "idle delay", "loaded_ms": "delay under load",
           "loss": "loss"}  # fmt: skip
@@ -110,26 +113,30 @@ def show(
     figure: Annotated[str, typer.Option("--figure", help=f"By which: {', '.join(_NAMES)}.")] = "down_mbps",
     json: Json = False,
 ) -> None:
-    """Which setting is best, or how many more runs would say so."""
+    """Which setting is best, or how many more runs would say so; each client at each spot by itself."""
     from gray_kettle.export.json_api.trials import trials_answer
     from gray_kettle.export.text import print_rich, trials_table
     from gray_kettle.proof import words
-    from gray_kettle.proof.trials import judged_trials
+    from gray_kettle.proof.trials import judged_by_client
     from gray_kettle.store import Case
 
     if figure not in _NAMES:
         raise InvalidInput(f"--figure is one of {', '.join(_NAMES)}.")
     with Case.open(case) as opened:
-        result = judged_trials(opened.trials.all(), figure)
+        results = judged_by_client(opened.trials.all(), figure)
     if json:
-        print_json(trials_answer(result))
+        print_json(trials_answer(results, figure))
         return
-    if not result.settings:
+    if not results:
         raise KettleError(
             f"No run with {_NAMES[figure]} was kept: `gray-kettle trial add CASE 6/20 --down 42`."
         )
-    print_rich(trials_table(result))
-    print(words.best(result))
+    for result in results:
+        print(
+            " ".join(filter(None, [f"{_NAMES[figure].capitalize()},", words.measured_by(result)])).rstrip(",")
+        )
+        print_rich(trials_table(result))
+        print(words.best(result))
 
 
 def _run_of(row: dict[str, str]) -> "TrialRun":

@@ -196,6 +196,8 @@ def proof_table(results: "tuple[Result, ...]") -> Table:
 
 def trials_table(result: "TrialResult") -> Table:
     """Settings with what their runs say, the likeliest best first."""
+    from gray_kettle.proof import words
+
     rows = []
     for found in result.settings:
         sure = not math.isnan(found.low)
@@ -203,11 +205,13 @@ def trials_table(result: "TrialResult") -> Table:
             [
                 found.setting,
                 str(found.runs),
-                f"{found.median:.3g}",
-                f"{found.typical:.3g}",
-                f"{found.low:.3g} to {found.high:.3g}" if sure else "–",
+                words.number(found.median),
+                words.number(found.typical),
+                f"{words.number(found.low)} to {words.number(found.high)}" if sure else "–",
                 f"×/÷ {found.spread:.2f}" if sure else "–",
-                "–" if math.isnan(found.chance_best) else _share(found.chance_best),
+                "–"
+                if math.isnan(found.chance_best) or len(result.settings) < 2
+                else _share(found.chance_best),
             ]
         )
     heads = ["setting", "runs", "median", "typical", "interval (95 %)", "run to run", "best with"]

@@ -6,7 +6,7 @@ docs/proof.md, "Trials".
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.special import stdtrit
@@ -16,6 +16,7 @@ from gray_kettle.model.trial import TrialRun
 CONFIDENCE = 0.95
 _DRAWS = 20_000
 _MOST_RUNS, _MOST_SETTINGS = 50, 40
+_LOSS_SHIFT = 1e-3
 _Z = 1.64 + 0.84  # of a difference that is to be found in 80 % of cases, one-sided
 
 
@@ -37,21 +38,39 @@ class SettingResult:
 
 @dataclass(frozen=True)
 class TrialResult:
-    """Settings, the likeliest best first. best: the one that is named, "" while none is. runs_needed: more of each of
-    the first two, until one can be named; 0 where it is, or where nothing would decide it.
+    """Settings, the likeliest best first, measured with one client at one spot.
+
+    best: the one that is named, "" while none is. runs_needed: more of each of the first two, until one can be named; 0
+    where it is, or where nothing would decide it.
     """
 
     figure: str
     settings: tuple[SettingResult, ...]
     best: str
     runs_needed: int
+    client: str = ""
+    spot: str = ""
+
+
+def judged_by_client(runs: Sequence[TrialRun], figure: str = "down_mbps") -> tuple[TrialResult, ...]:
+    """Each client at each spot by itself, as two devices differ more than two channels; most runs first."""
+    groups: dict[tuple[str, str], list[TrialRun]] = {}
+    for run in runs:
+        groups.setdefault((run.client, run.spot), []).append(run)
+    ordered = sorted(groups.items(), key=lambda item: (-len(item[1]), item[0]))
+    judged = [
+        replace(judged_trials(of_client, figure), client=client, spot=spot)
+        for (client, spot), of_client in ordered
+    ]
+    return tuple(result for result in judged if result.settings)
 
 
 def judged_trials(runs: Sequence[TrialRun], figure: str = "down_mbps", seed: int = 0) -> TrialResult:
     """Compare settings by one figure; of delays and loss less is better. Of very many those with most runs."""
     by_setting: dict[str, list[float]] = {}
+    shift = _LOSS_SHIFT if figure == "loss" else 0.0  # a loss of nothing has no logarithm
     for run in runs:
-        value = getattr(run, figure)
+        value = getattr(run, figure) + shift
         if not math.isnan(value) and value > 0:
             by_setting.setdefault(run.setting, []).append(float(value))
     names = sorted(by_setting, key=lambda name: -len(by_setting[name]))[:_MOST_SETTINGS]
@@ -71,10 +90,10 @@ def judged_trials(runs: Sequence[TrialRun], figure: str = "down_mbps", seed: int
         SettingResult(
             name,
             int(count),
-            float(np.median(by_setting[name])),
-            math.exp(mean),
-            math.exp(mean - reach),
-            math.exp(mean + reach),
+            float(np.median(by_setting[name])) - shift,
+            math.exp(mean) - shift,
+            math.exp(mean - reach) - shift,
+            math.exp(mean + reach) - shift,
             math.exp(spread),
             float(best),
         )

@@ -12,7 +12,7 @@ from gray_kettle.proof.trials import TrialResult
 from gray_kettle.safe_text import printable
 from gray_kettle.site_timezone import SiteTime
 
-_MOST_MOVES = 3
+_MOST_MOVES, _THREE_DIGITS = 3, 100
 
 
 def figure(value: float, unit: str) -> str:
@@ -61,9 +61,20 @@ def verdict(result: Result) -> str:
 def trials(result: TrialResult) -> str:
     """Settings with their medians, and which is best or what would say so."""
     listed = ", ".join(
-        f"{s.setting} {s.median:.3g} ({s.runs} run{'s' * (s.runs != 1)})" for s in result.settings
+        f"{s.setting} {number(s.median)} ({s.runs} run{'s' * (s.runs != 1)})" for s in result.settings
     )
     return f"{listed}. {best(result)}"
+
+
+def number(value: float) -> str:
+    """A rate or a delay: "47", "23.9", "1890"."""
+    return f"{value:.0f}" if abs(value) >= _THREE_DIGITS else f"{value:.3g}"
+
+
+def measured_by(result: TrialResult) -> str:
+    """For example "by till 2 at tea bar"; "" where neither was noted."""
+    client = f"by {printable(result.client)}" if result.client else ""
+    return f"{client}{' at ' + printable(result.spot) if result.spot else ''}".strip()
 
 
 def best(result: TrialResult) -> str:

@@ -1,12 +1,13 @@
 """The answer of `proof`."""
 
 import math
+from collections.abc import Sequence
 from typing import Literal
 
 from pydantic import Field
 
 from gray_kettle.export.json_api.base import Answer, CaseAnswer
-from gray_kettle.export.json_api.trials import SettingAnswer, trials_answer
+from gray_kettle.export.json_api.trials import TrialAnswer, trial_answer
 from gray_kettle.export.utc import iso
 from gray_kettle.proof.prove import Changed, Proof, Result
 from gray_kettle.proof.soak import HOUR_S, Hour, Soak
@@ -89,7 +90,7 @@ class ProofAnswer(CaseAnswer):
     measures: list[MeasureAnswer]
     changes: list[ChangeAnswer]
     inseparable: list[str] = Field(description="Changes made at one time: no comparison tells them apart.")
-    trials: list[SettingAnswer] = Field(description="Runs of download by setting, as of `trial show`.")
+    trials: list[TrialAnswer] = Field(description="Download by setting, as of `trial show`.")
     came: list[str]
     went: list[str]
     unmatched_hours: float
@@ -98,7 +99,7 @@ class ProofAnswer(CaseAnswer):
     soak: SoakAnswer | None
 
 
-def proof_answer(proof: Proof, trials: TrialResult) -> ProofAnswer:
+def proof_answer(proof: Proof, trials: Sequence[TrialResult]) -> ProofAnswer:
     before, after = (WindowAnswer(start=iso(s), end=iso(e)) for s, e in (proof.before, proof.after))
     return ProofAnswer(
         before=before,
@@ -106,7 +107,7 @@ def proof_answer(proof: Proof, trials: TrialResult) -> ProofAnswer:
         measures=[_measure(result) for result in proof.results],
         changes=[_change(change) for change in proof.changes],
         inseparable=list(proof.together),
-        trials=trials_answer(trials).settings,
+        trials=[trial_answer(result) for result in trials],
         came=list(proof.came),
         went=list(proof.went),
         unmatched_hours=round(proof.unmatched_hours, 2),

@@ -1,6 +1,7 @@
 """The answer of `trial show`."""
 
 import math
+from collections.abc import Sequence
 from typing import Literal
 
 from pydantic import Field
@@ -20,17 +21,28 @@ class SettingAnswer(Answer):
     chance_best: float | None
 
 
-class TrialsAnswer(Answer):
-    schema_: Literal["gray-kettle/trials/1"] = Field(default="gray-kettle/trials/1", alias="schema")
-    figure: str
+class TrialAnswer(Answer):
+    client: str
+    spot: str
     settings: list[SettingAnswer]
     best: str = Field(description="Empty while none can be named.")
     runs_needed: int = Field(description="More of each of the first two; 0 where none are.")
 
 
-def trials_answer(result: TrialResult) -> TrialsAnswer:
-    return TrialsAnswer(
-        figure=result.figure,
+class TrialsAnswer(Answer):
+    schema_: Literal["gray-kettle/trials/1"] = Field(default="gray-kettle/trials/1", alias="schema")
+    figure: str
+    trials: list[TrialAnswer] = Field(description="One for each client at each spot, most runs first.")
+
+
+def trials_answer(results: Sequence[TrialResult], figure: str) -> TrialsAnswer:
+    return TrialsAnswer(figure=figure, trials=[trial_answer(result) for result in results])
+
+
+def trial_answer(result: TrialResult) -> TrialAnswer:
+    return TrialAnswer(
+        client=result.client,
+        spot=result.spot,
         settings=[_setting(setting) for setting in result.settings],
         best=result.best,
         runs_needed=result.runs_needed,

@@ -10,7 +10,7 @@ from gray_kettle.site_timezone import SiteTime
 from gray_kettle.tui.frame.row_list import Row
 from gray_kettle.tui.theme import BARS, Cell, fit
 
-_TRIAL_BAR, _MOST_EVENTS, _MARGIN = 24, 6, 4
+_TRIAL_BAR, _MOST_EVENTS, _MARGIN, _MOST_CLIENTS = 24, 6, 4, 6
 # What is drawn below an hour, the gravest first.
 _SIGNS = {
     EventKind.OUTAGE: ("▼", "act!"),
@@ -74,23 +74,30 @@ def _touches(event: Event, start_s: float) -> bool:
     return any(a < start_s + HOUR_S and b >= start_s for a, b in event.spans)
 
 
-def trial_rows(result: TrialResult | None, width: int) -> list[Row]:
-    """Speed with each setting, where runs were kept."""
-    if result is None or not result.settings:
-        return []
+def trial_rows(results: tuple[TrialResult, ...], width: int) -> list[Row]:
+    """Speed with each setting, where runs were kept: of each client at each spot."""
+    return [_trial(f"trials {k}", result, width) for k, result in enumerate(results[:_MOST_CLIENTS])]
+
+
+def _trial(key: str, result: TrialResult, width: int) -> Row:
+    by = words.measured_by(result)
     lines: list[tuple[Cell, ...]] = [
         (),
-        (("Trials, download   ", "steam!"), (words.best(result), "text")),
+        (
+            ("Trials, download   ", "steam!"),
+            (f"{by}   " if by else "", "dim"),
+            (words.best(result), "text"),
+        ),
     ]
     ends = [_ends(setting) for setting in result.settings]
     most = max(high for _, high in ends)
     for setting, (low, high) in zip(result.settings, ends, strict=True):
         ink = "own" if setting.setting == result.best else "dim"
-        figures = f"{setting.median:.3g} Mb/s, {setting.runs} run{'s' * (setting.runs != 1)}"
+        figures = f"{words.number(setting.median)} Mb/s, {setting.runs} run{'s' * (setting.runs != 1)}"
         cells: list[Cell] = [(f"  {fit(printable(setting.setting), 14)} ", "text")]
         cells.append((_range(low / most, setting.typical / most, high / most), ink))
         lines.append((*cells, (fit(f"  {figures}", max(width - _TRIAL_BAR - 18, 10)), "dim")))
-    return [Row("trials", tuple(lines))]
+    return Row(key, tuple(lines))
 
 
 def _ends(setting: SettingResult) -> tuple[float, float]:

@@ -15,7 +15,7 @@ from gray_kettle.errors import KettleError
 from gray_kettle.proof import words
 from gray_kettle.proof.compare import Verdict
 from gray_kettle.proof.prove import Proof, Result
-from gray_kettle.proof.trials import TrialResult, judged_trials
+from gray_kettle.proof.trials import TrialResult, judged_by_client
 from gray_kettle.safe_text import printable
 from gray_kettle.tui.frame.row_list import Row, RowList
 from gray_kettle.tui.frame.view import View
@@ -70,7 +70,7 @@ class ProofView(View):
         super().__init__(id=id)
         self._proof: Proof | None = None
         self._state: ViewState | None = None
-        self._trials: TrialResult | None = None
+        self._trials: tuple[TrialResult, ...] = ()
         self._refusal = ""
         self._shows_all = False
         self._share = 0.0
@@ -130,7 +130,7 @@ class ProofView(View):
         window = (None, None) if state.is_whole_case else (state.start_s, state.end_s)
         try:
             with Case.open(state.path) as case:
-                self._trials = judged_trials(case.trials.all())
+                self._trials = judged_by_client(case.trials.all())
                 proof = prove(case, window, None, self._progress, lambda: worker.is_cancelled)
         except KettleError as error:
             refusal = str(error)
