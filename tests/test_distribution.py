@@ -18,7 +18,7 @@ ROOT = Path(__file__).parent.parent
 _TRY = """
 import json, sys
 from gray_kettle.cli.main import main
-assert main(["demo", "--make", sys.argv[1]]) == 0
+assert main(["demo", "--before", "--make", sys.argv[1]]) == 0
 assert main(["brief", sys.argv[1]]) == 0
 import gray_kettle.tui.app, gray_kettle.cli.open_app
 print(json.dumps([gray_kettle.__file__, sorted({name.partition(".")[0] for name in sys.modules})]))

@@ -13,8 +13,6 @@ from gray_kettle.processes import in_processes
 from gray_kettle.store import Case
 from gray_kettle.store.sweeps import CodedRows, Run
 
-_FEWEST_BLOCKS = 16  # from which several processes are worth their start
-
 
 @dataclass(frozen=True, eq=False)
 class _Job:
@@ -39,7 +37,7 @@ def detect_pending(
     pending = cache.pending_runs()
     total, done = sum(rows for _, rows in pending), 0
     jobs = (_Job(run, block, is_closed) for run, _ in pending for block, is_closed in cache.blocks(run))
-    for job, found in in_processes(_examined, jobs, _FEWEST_BLOCKS):
+    for job, found in in_processes(_examined, jobs):
         if is_cancelled():
             return False
         cache.keep(job.run, job.block, job.is_closed, found, DETECTOR_VERSION)

@@ -4,47 +4,50 @@ import os
 import signal
 import sys
 import threading
+import time
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from contextlib import redirect_stderr, suppress
-from itertools import islice
 from multiprocessing import get_context, parent_process, resource_tracker
 from typing import TypeVar
 
 _MOST_PROCESSES = 4
 _AHEAD = 2  # jobs that wait, for each process
+_PATIENCE_S = 6.0
 Job = TypeVar("Job")
 Result = TypeVar("Result")
 
 
 def in_processes(
-    function: Callable[[Job], Result], jobs: Iterable[Job], fewest: int
+    function: Callable[[Job], Result], jobs: Iterable[Job], patience_s: float = _PATIENCE_S
 ) -> Iterator[tuple[Job, Result]]:
     """Each job with its result. Function and jobs can be pickled.
 
-    Fewer jobs than fewest, or one core: computed here, as to start processes takes a second. Where processes cannot be
-    started, or one dies, the rest is computed here too.
+    The first ones are computed here, as to start processes takes a second or two; what is not done after patience_s
+    goes to them. Where there is one core, or processes cannot be started, or one dies, the rest is computed here too.
     """
     waiting = iter(jobs)
-    first = list(islice(waiting, fewest))
     processes = min(os.cpu_count() or 1, _MOST_PROCESSES)
-    if len(first) < fewest or processes < 2:
-        yield from ((job, function(job)) for job in first)
-        yield from ((job, function(job)) for job in waiting)
-        return
-    pool = pool_of(processes)
+    begin_s = time.monotonic()
+    for job in waiting:
+        yield job, function(job)
+        if processes > 1 and time.monotonic() - begin_s > patience_s:
+            break
+    pool = None
     submitted: deque[tuple[Job, Future[Result] | None]] = deque()
     try:
-        for job in _both(first, waiting):
+        for job in waiting:
+            pool = pool or pool_of(processes)
             submitted.append((job, _submit(pool, function, job)))
             if len(submitted) >= _AHEAD * processes:
                 yield _result(*submitted.popleft(), function)
         while submitted:
             yield _result(*submitted.popleft(), function)
     finally:
-        pool.shutdown(wait=False, cancel_futures=True)
+        if pool is not None:
+            pool.shutdown(wait=False, cancel_futures=True)
 
 
 def pool_of(processes: int) -> ProcessPoolExecutor:
@@ -52,11 +55,6 @@ def pool_of(processes: int) -> ProcessPoolExecutor:
     with suppress(OSError, ValueError), redirect_stderr(sys.__stderr__):
         resource_tracker.ensure_running()  # it passes on stderr, which is no file while the app has the screen
     return ProcessPoolExecutor(processes, get_context("spawn"), initializer=_begin)
-
-
-def _both(first: Iterable[Job], then: Iterable[Job]) -> Iterator[Job]:
-    yield from first
-    yield from then
 
 
 def _submit(

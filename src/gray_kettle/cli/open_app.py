@@ -28,7 +28,7 @@ def demo(
     ] = False,
 ) -> None:
     """Open the demo case: Tern Quay, a fictional ferry terminal. It is made on first use."""
-    from gray_kettle.simulator.demo_path import demo_path
+    from gray_kettle.demo_case import demo_path
 
     path = make or demo_path()
     if before and make is None:

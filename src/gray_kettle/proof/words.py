@@ -24,7 +24,9 @@ def figure(value: float, unit: str) -> str:
 
 
 def step(value: float, unit: str) -> str:
-    """A difference with its sign: shares in points."""
+    """A difference with its sign: shares in points; "–" for what is not known."""
+    if math.isnan(value):
+        return "–"
     form = {"share": f"{100 * value:+.0f}", "dBm": f"{value:+.1f}", "Mb/s": f"{value:+.0f}"}
     return form.get(unit, f"{value:+.1f}").replace("-", "−")
 
@@ -163,6 +165,12 @@ def explained(result: Result) -> Explanation:
         ("before", figure(found.before, kind.unit), "mean over like hours"),
         ("after", figure(found.after, kind.unit), "mean over like hours"),
         ("interval of the difference", interval(result), "covers the true one in 95 % of cases"),
+        (
+            "the plan expected",
+            step(result.promised, kind.unit),
+            "difference, when the step was marked as done",
+        ),
+        ("the model expects", step(result.expected, kind.unit), "of these hours, from the data before alone"),
         ("like hours on each side", f"{found.hours:.1f} h", "weekdays with weekdays, each hour with itself"),
         ("hours with nothing like them", f"{found.unmatched:.1f} h", "left out"),
     )

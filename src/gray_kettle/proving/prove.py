@@ -116,7 +116,7 @@ def _compared(
         AssessedWindow(case.path, start_s, start_s + length_s, new if start_s < before[1] else None)
         for start_s in _starts_of_windows(before, after, length_s, like, after[0] + soak_s)
     ]
-    found = list(figures_by_window(windows, progress, is_cancelled))
+    found = list(figures_by_window(case, windows, progress, is_cancelled))
     measured = observed(session.observations, own, like)
     measured += measured_of(((start_s, one.figures) for start_s, one in found), own, length_s, like)
     measured += of_site(measured, sides)

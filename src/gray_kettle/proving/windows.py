@@ -1,16 +1,14 @@
 """The assessment of many short windows of a case."""
 
+import threading
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
-from multiprocessing import parent_process
 from pathlib import Path
 
 from gray_kettle.processes import in_processes
 from gray_kettle.proof.window_figures import SiteChanges, WindowFigures, figures_of
 from gray_kettle.session import load_session
 from gray_kettle.store import Case
-
-_FEWEST_WINDOWS = 16  # from which several processes are worth their start
 
 
 @dataclass(frozen=True)
@@ -24,32 +22,31 @@ class AssessedWindow:
 
 
 def figures_by_window(
+    case: Case,
     windows: Sequence[AssessedWindow],
     progress: Callable[[int, int], None],
     is_cancelled: Callable[[], bool],
 ) -> Iterator[tuple[float, WindowFigures]]:
     """The figures of each window in which anything was heard, with its start. Ends where it is cancelled."""
-    for number, (window, found) in enumerate(in_processes(_figures, windows, _FEWEST_WINDOWS), 1):
-        if is_cancelled():
-            return
-        progress(number, len(windows))
-        if found is not None:
-            yield window.start_s, found
+    _OPEN.case = case
+    try:
+        for number, (window, found) in enumerate(in_processes(_figures, windows), 1):
+            if is_cancelled():
+                return
+            progress(number, len(windows))
+            if found is not None:
+                yield window.start_s, found
+    finally:
+        _OPEN.case = None
 
 
-_CASES: dict[Path, Case] = {}  # stay open in a process that does nothing else
+_OPEN = threading.local()  # the case that this thread, or a process of its own, reads from
 
 
 def _figures(window: AssessedWindow) -> WindowFigures | None:
-    if parent_process() is None:
-        with Case.open(window.path) as case:
-            return _figures_in(case, window)
-    if window.path not in _CASES:
-        _CASES[window.path] = Case.open(window.path)
-    return _figures_in(_CASES[window.path], window)
-
-
-def _figures_in(case: Case, window: AssessedWindow) -> WindowFigures | None:
+    case = getattr(_OPEN, "case", None)
+    if case is None:
+        case = _OPEN.case = Case.open(window.path)  # in a process that does nothing else
     session = load_session(case, window.start_s, window.end_s)
     if not len(session.observations.sightings) and not len(session.observations.traffic):
         return None

@@ -6,8 +6,8 @@ from functools import partial
 
 import numpy as np
 
+from gray_kettle.demo_case import BEFORE_S
 from gray_kettle.phy.channels import Channel, narrow, wide
-from gray_kettle.simulator.demo_path import BEFORE_S
 from gray_kettle.simulator.site import SimClient, SimNetwork, SimRadio, Site
 
 SEED = 20261112

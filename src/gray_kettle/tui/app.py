@@ -11,8 +11,8 @@ from textual import on, work
 from textual.binding import Binding
 
 from gray_kettle import configuration
+from gray_kettle.demo_case import BEFORE_S, WELCOME
 from gray_kettle.errors import KettleError
-from gray_kettle.simulator.demo_path import BEFORE_S, WELCOME
 from gray_kettle.tui import theme
 from gray_kettle.tui.crash import PlainCrash
 from gray_kettle.tui.main_screen import MainScreen
@@ -90,8 +90,8 @@ class KettleApp(PlainCrash):
 
     @work(thread=True, exclusive=True, group="demo")
     def _make_demo(self) -> None:
+        from gray_kettle.demo_case import demo_path
         from gray_kettle.simulator.demo import make_demo
-        from gray_kettle.simulator.demo_path import demo_path
 
         path = demo_path()
         try:
