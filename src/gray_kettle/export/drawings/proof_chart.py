@@ -18,8 +18,9 @@ _MOST, _REACH = 44, 8.0
 
 
 def proof_figure(proof: Proof, site: str, site_time: SiteTime) -> Figure:
-    """A line a figure, the clearest first; those without a shown change are left out where there is no room."""
-    shown = proof.results[:_MOST]
+    """A line a figure with an interval, the clearest first. What there is no room or too little data for is counted."""
+    with_interval = [result for result in proof.results if not math.isnan(result.found.low)]
+    shown = with_interval[:_MOST]
     figure = Figure(figsize=(10.5, 2.0 + 0.24 * len(shown)), facecolor=PAPER, layout="constrained")
     axes = figure.subplots()
     for at, result in enumerate(shown):
@@ -31,7 +32,8 @@ def proof_figure(proof: Proof, site: str, site_time: SiteTime) -> Figure:
     names = [f"{printable(r.subject)}: {r.kind.title}   {_values(r)}" for r in shown]
     axes.set_yticks(range(len(shown)), [literal(name) for name in names], fontsize=7)
     axes.set_xlabel(
-        "difference, in the smallest that matters (grey: less than that); ◇ what the plan expected",
+        "difference, in the smallest that matters (grey: less than that); ▼ worse, ◇ what the model expected from the "
+        "days before; arrows: beyond the scale",
         fontsize=8,
     )
     axes.spines[["top", "right", "left"]].set_visible(False)
@@ -40,12 +42,14 @@ def proof_figure(proof: Proof, site: str, site_time: SiteTime) -> Figure:
     right.set_yticks(range(len(shown)), [str(r.verdict) for r in shown], fontsize=7)
     right.spines["right"].set_visible(False)
     right.tick_params(axis="y", length=0)
-    left_out = len(proof.results) - len(shown)
+    left_out = len(with_interval) - len(shown)
+    too_little = len(proof.results) - len(with_interval)
     title = f"{printable(site) or 'Site not named'}: did it help?"
     figure.suptitle(literal(title), x=0.01, ha="left", fontsize=12, color=INK)
     axes.set_title(
         literal(f"before {_span(proof.before, site_time)}, after {_span(proof.after, site_time)}{site_time.suffix}"
-                + (f"; {left_out} more figures show no change" if left_out else "")),
+                + (f"\n{left_out} more without a certain difference; " if left_out else "\n")
+                + (f"{too_little} with too little data" if too_little else "")),
         loc="left", fontsize=8, color=INK,
     )  # fmt: skip
     return figure
@@ -53,24 +57,16 @@ def proof_figure(proof: Proof, site: str, site_time: SiteTime) -> Figure:
 
 def _line(axes: Axes, at: int, result: Result) -> None:
     found, ink = result.found, _INKS[result.verdict]
-    if math.isnan(found.low):
-        axes.text(0.15, at, "too little data", fontsize=6.5, va="center", color=FOREIGN)
-        return
     least = result.least
     low, high, middle = (
         max(-_REACH, min(_REACH, v / least)) for v in (found.low, found.high, found.difference)
     )
     axes.plot([low, high], [at, at], color=ink, linewidth=2.2, solid_capstyle="round")
-    axes.plot([middle], [at], "o", color=ink, markersize=5)
-    if not math.isnan(result.promised):
-        axes.plot(
-            [max(-_REACH, min(_REACH, result.promised / least))],
-            [at],
-            "D",
-            color=INK,
-            markersize=4,
-            fillstyle="none",
-        )
+    is_beyond = abs(found.difference / least) > _REACH
+    sign = ("<" if middle < 0 else ">") if is_beyond else "v" if result.verdict is Verdict.WORSE else "o"
+    axes.plot([middle], [at], sign, color=ink, markersize=5, clip_on=False)
+    if result.is_expected is not None and abs(result.expected / least) <= _REACH:
+        axes.plot([result.expected / least], [at], "D", color=INK, markersize=4, fillstyle="none")
 
 
 def _values(result: Result) -> str:
