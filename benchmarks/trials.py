@@ -69,7 +69,7 @@ def draw(rows: list[tuple[str, float, float, float]]) -> None:
     axes.set_yticks(y, [row[0] for row in rows], fontsize=8)
     axes.set_xlim(-2, 112)
     axes.set_xlabel("the wrong channel is named best, % of 200 trials")
-    axes.legend(loc="center right")
+    axes.legend(loc="center")
     figure.savefig(DOCS / "trials-calibration.svg", metadata={"Date": None})
 
 

@@ -16,6 +16,7 @@ from gray_kettle.model.setup import Setup
 from gray_kettle.store import Case
 from tests.terminal import Terminal
 
+os.environ["GRAY_KETTLE_PROCESSES"] = "1"  # tests run side by side already
 os.environ["GRAY_KETTLE_REGULATORY_DB"] = "none"  # independent of this machine's kernel
 _HOME = tempfile.mkdtemp(
     prefix="gray-kettle-tests-"

@@ -13,6 +13,7 @@ from contextlib import redirect_stderr, suppress
 from multiprocessing import get_context, parent_process, resource_tracker
 from typing import TypeVar
 
+VARIABLE = "GRAY_KETTLE_PROCESSES"  # how many at most
 _MOST_PROCESSES = 4
 _AHEAD = 2  # jobs that wait, for each process
 _PATIENCE_S = 6.0
@@ -29,7 +30,7 @@ def in_processes(
     goes to them. Where there is one core, or processes cannot be started, or one dies, the rest is computed here too.
     """
     waiting = iter(jobs)
-    processes = min(os.cpu_count() or 1, _MOST_PROCESSES)
+    processes = _count()
     begin_s = time.monotonic()
     for job in waiting:
         yield job, function(job)
@@ -48,6 +49,13 @@ def in_processes(
     finally:
         if pool is not None:
             pool.shutdown(wait=False, cancel_futures=True)
+
+
+def _count() -> int:
+    """One for each core, four at most, or as many as the environment says."""
+    said = os.environ.get(VARIABLE, "")
+    most = int(said) if said.isdecimal() and len(said) < 3 else _MOST_PROCESSES
+    return max(1, min(os.cpu_count() or 1, most))
 
 
 def pool_of(processes: int) -> ProcessPoolExecutor:
