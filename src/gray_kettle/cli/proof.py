@@ -61,11 +61,7 @@ def proof(
         site_time = opened.setup().site_time
         trials = judged_by_client(opened.trials.all())
     if each:
-        for number, one in enumerate(proofs, 1):
-            print(f"{number}  {_summary(one, site_time)}")
-            certain = tuple(r for r in one.results if r.verdict in (Verdict.BETTER, Verdict.WORSE))
-            if certain:
-                print_rich(proof_table(certain))
+        _print_each(proofs, site_time)
         return
     if json:
         print_json(proof_answer(found, trials))
@@ -83,6 +79,20 @@ def proof(
     for result in trials:
         by = words.measured_by(result)
         print(f"Trials, download in Mb/s{' ' + by if by else ''}: {words.trials(result)}")
+
+
+def _print_each(proofs: "tuple[Proof, ...]", site_time: "SiteTime") -> None:
+    from gray_kettle.export.text import print_rich, proof_table
+    from gray_kettle.proof.compare import Verdict
+
+    for number, one in enumerate(proofs, 1):
+        print(f"{number}  {_summary(one, site_time)}")
+        certain = tuple(r for r in one.results if r.verdict in (Verdict.BETTER, Verdict.WORSE))
+        if certain:
+            print_rich(proof_table(certain))
+    came, said = (sum(counts) for counts in zip(*(one.record for one in proofs), strict=True))
+    if len(proofs) > 1 and said:
+        print(f"Over all changes: of {said} differences that the model expected, {came} came so.")
 
 
 def _summary(found: "Proof", site_time: "SiteTime") -> str:
