@@ -116,8 +116,7 @@ def _summary(found: "Proof", site_time: "SiteTime") -> str:
         )
     if found.absent:
         lines.append(f"Not compared, as not heard on both sides: {', '.join(found.absent)}.")
-    if words.record(found):
-        lines.append(words.record(found))
+    lines += [text for text in (words.record(found), words.too_early(found)) if text]
     for what, names in (("Came", found.came), ("Went", found.went)):
         if names:
             more = " …" if len(names) > _MOST_NAMES else ""

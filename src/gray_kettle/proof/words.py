@@ -150,6 +150,16 @@ def soak_verdict(proof: Proof, soak: Soak, site_time: SiteTime) -> str:
     )
 
 
+def too_early(proof: Proof) -> str:
+    """What is to be done where nothing is certain yet; "" where something is."""
+    if proof.count(Verdict.BETTER) or proof.count(Verdict.WORSE):
+        return ""
+    hours = sorted(r.hours_needed for r in proof.results if r.hours_needed and not r.kind.is_of_captures)
+    if not hours:
+        return ""
+    return f"Too early to say: {hours[len(hours) // 2]:.0f} like hours on each side would settle half of the figures."
+
+
 def record(proof: Proof) -> str:
     """How the model did with what it expected; "" where it expected nothing."""
     right, said = proof.record

@@ -186,7 +186,14 @@ class ProofView(View):
             bar = "━" * int(24 * self._share)
             return [Row("wait", ((), ((f"  comparing before and after … {bar:┄<24}", "dim"),)), fixed=True)]
         rows = [Row("heading", tuple(self._heading(proof, width)), fixed=True)]
-        shown = [k for k, r in enumerate(proof.results) if self._shows_all or r.verdict in _CLEAR]
+        is_any_clear = any(r.verdict in _CLEAR for r in proof.results)
+        shown = [
+            k
+            for k, r in enumerate(proof.results)
+            if self._shows_all
+            or r.verdict in _CLEAR
+            or (not is_any_clear and r.verdict is Verdict.TOO_LITTLE and not r.kind.is_of_captures)
+        ]
         rows += [Row(str(k), (tuple(_line(proof.results[k], width)),)) for k in shown]
         if len(shown) < len(proof.results):
             more = (
@@ -225,7 +232,7 @@ class ProofView(View):
             also.append(
                 f"Not compared, as not heard on both sides: {', '.join(map(printable, proof.absent))}."
             )
-        also.append(words.record(proof))
+        also += [words.record(proof), words.too_early(proof)]
         if not is_low:
             lines += [((line, "dim"),) for line in wrap(" ".join(filter(None, also)), width - 2)]
         lines.append(())
