@@ -260,6 +260,7 @@ class Emitter:
     spot: str
     name: str = ""
     is_dismissed: bool = False
+    may_be_receiver: bool = False
     was_found_as: EmitterKind | None = None
 
     @property

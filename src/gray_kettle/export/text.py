@@ -266,7 +266,9 @@ def emitters_text(assessment: "Assessment", band: str | None, rows_pending: int 
         gone = f"; not since {iso(e.gone_since_s)[:16]}" if e.gone_since_s else ""
         lines.append(
             f"✶ {printable(emitter_title(e))}  [{e.id}]  {confidence_text(e)}, {e.level_dbm:.0f} dBm, "
-            f"on {_share(e.duty)} of the time{gone}" + ("  (dismissed)" if e.is_dismissed else "")
+            f"on {_share(e.duty)} of the time{gone}"
+            + ("  (dismissed)" if e.is_dismissed else "")
+            + ("  (may be the receiver's own)" if e.may_be_receiver else "")
         )
         lines += [f"    {e.reasons}", *(f"    - {word}" for word in e.evidence)]
         touched = ", ".join(f"{n}: {_share(d)}" for _, n, d in e.channels)

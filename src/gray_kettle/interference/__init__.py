@@ -1,4 +1,6 @@
 """Sweep rows to detections of non-Wi-Fi emitters: continuous signals, bursts, hops, mains-synchronous bursts."""
 
 # Goes up when the detector finds other things in the same rows: detections kept with a case are then made again.
-DETECTOR_VERSION = 2  # 2: evidence in standard terms; the measurements are those of version 1
+# 2: evidence in standard terms; the measurements are those of version 1. 3: what a receiver adds by itself is taken out
+# or marked.
+DETECTOR_VERSION = 3

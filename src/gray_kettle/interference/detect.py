@@ -9,7 +9,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from gray_kettle.interference import absorption, analogue_video, evidence_text, half_duplex, kinds
+from gray_kettle.interference import absorption, analogue_video, evidence_text, half_duplex, kinds, receiver
 from gray_kettle.interference.advertising import ADVERTISING_HZ, find_advertising
 from gray_kettle.interference.antenna_rotation import find_turning
 from gray_kettle.interference.block import Block, block_of
@@ -24,7 +24,7 @@ from gray_kettle.interference.visibility import visible_rows
 from gray_kettle.model.enums import EmitterKind
 from gray_kettle.model.records import MIN_DETECTION_ROWS, Detection, FloatArray, Span
 from gray_kettle.spectrum.channel_power import channels_in_span, passband_hz
-from gray_kettle.spectrum.quantise import Codes
+from gray_kettle.spectrum.quantise import Codes, dbm_of_mw
 
 LEAST_CONFIDENCE = 0.5  # below it the kind is "unknown"
 _BLUETOOTH_HZ = (2.402e9, 2.480e9)  # its first and last place
@@ -32,6 +32,9 @@ _OF_MANY_DB = 4.5  # by more one thing's levels do not spread
 _FRAMES, _NO_CHANCE_DB = 4, 10.0
 _FILLED_DB = 6.0
 _CUT_OFF_HZ = 3e6
+_LINE_KINDS = (
+    EmitterKind.CONTINUOUS_CARRIER, EmitterKind.NARROWBAND_FM, EmitterKind.UNKNOWN, EmitterKind.ANALOGUE_VIDEO,
+)  # fmt: skip
 _LEAST_CLAIM = 0.5  # of being anything at all
 
 
@@ -41,6 +44,7 @@ def detect(
     """What is not Wi-Fi in these rows. codes: shape (rows, bins), rows in order of time; the strongest first."""
     if len(time_s) < MIN_DETECTION_ROWS or span.bins < 16:
         return ()
+    codes, its_own = receiver.without_own(span, codes)
     block = block_of(span, time_s, codes, piece_offset_s)
     ground = find_continuous_background(block)
     around = surroundings_of(block, ground)
@@ -71,7 +75,18 @@ def detect(
         oven = None
     found.append((_from_slow_wave(block, slow) if slow else None) or oven)
     told = analogue_video.put_together([s for s in found if s is not None])
-    return tuple(sorted(told, key=lambda s: (-s.level_dbm, s.low_hz)))
+    marked = [_marked(s, its_own, block) for s in told]
+    return tuple(sorted(marked, key=lambda s: (-s.level_dbm, s.low_hz)))
+
+
+def _marked(found: Detection, its_own: receiver.Receiver, block: Block) -> Detection:
+    """A weak steady line may be the receiver's own: no channel is charged for it, and what tells is said."""
+    over_db = found.level_dbm - float(np.median(dbm_of_mw(block.noise)))
+    if found.kind not in _LINE_KINDS or not its_own.may_be_its_own(found.low_hz, found.high_hz, over_db):
+        return found
+    return replace(
+        found, may_be_receiver=True, channels=(), evidence=(*found.evidence, evidence_text.OF_RECEIVER)
+    )
 
 
 def _claimed(likely: tuple[tuple[str, float], ...]) -> tuple[tuple[EmitterKind, float], ...] | None:

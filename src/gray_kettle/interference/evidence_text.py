@@ -8,6 +8,11 @@ from gray_kettle.interference.hops import Hops
 from gray_kettle.interference.mains import MainsSynced
 from gray_kettle.interference.mains_alias import SlowWave
 
+OF_RECEIVER = (
+    "it may be the receiver's own: take the antenna off, or use another receiver; "
+    "a line that stays is not on the air"
+)
+
 
 def mhz(hz: float, decimals: int = 1) -> str:
     """A frequency in MHz with its unit."""

@@ -292,7 +292,8 @@ class Detection:
     likely: (kind, probability), the likeliest first; "unknown" is one of them. low_hz, high_hz: all that it touches;
     burst_hz: width of one burst of it. level_dbm: while it is on. duty: share of the time of the block in which it is
     on the air. rows: in which it shows. channels: (band, number, share of time) of the 20 MHz channels that it touches.
-    evidence: what speaks for the likeliest kind.
+    evidence: what speaks for the likeliest kind. may_be_receiver: a receiver may make such a line by itself; no channel
+    is charged for it then.
     """
 
     likely: tuple[tuple[EmitterKind, float], ...]
@@ -306,6 +307,7 @@ class Detection:
     rows: int
     channels: tuple[tuple[str, int, float], ...] = ()
     evidence: tuple[str, ...] = ()
+    may_be_receiver: bool = False
 
     @property
     def kind(self) -> EmitterKind:

@@ -160,6 +160,7 @@ def _emitter(
         blocks=(len(entry), len(blocks)),
         episodes=tuple((s.first_s, s.last_s) for _, s in entry),
         spot=max(entry, key=lambda e: e[1].level_dbm)[0].spot,
+        may_be_receiver=2 * sum(s.may_be_receiver for _, s in entry) > len(entry),
     )
     return _with_note(made, notes)
 

@@ -15,7 +15,7 @@ from gray_kettle.analysis.findings import (
     radar,
     spots,
 )
-from gray_kettle.analysis.findings.emitters import confidence_text, emitter_title
+from gray_kettle.analysis.findings.emitters import RECEIVER_TEST, confidence_text, emitter_title
 from gray_kettle.analysis.findings.facts import (
     Facts,
     best_level_dbm,
@@ -28,6 +28,7 @@ from gray_kettle.analysis.findings.facts import (
 from gray_kettle.model.enums import FindingKind, Severity
 
 __all__ = [
+    "RECEIVER_TEST",
     "Facts",
     "best_level_dbm",
     "confidence_text",

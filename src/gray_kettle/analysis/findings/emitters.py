@@ -12,6 +12,8 @@ from gray_kettle.model.enums import EmitterKind, FindingKind, LossKind, Severity
 def emitter_title(emitter: Emitter) -> str:
     """How a sentence calls it: "microwave oven at 2451–2480 MHz", or by the name that it was given."""
     what = emitter.name or ADVICE[emitter.kind].called
+    if emitter.may_be_receiver and not emitter.name:
+        what = f"steady line, may be the receiver's own ({what})"
     low, high = round(emitter.low_hz / 1e6), round(emitter.high_hz / 1e6)
     return f"{what} at {low}–{high} MHz" if high > low else f"{what} at {emitter.centre_hz / 1e6:.1f} MHz"
 
@@ -42,7 +44,7 @@ def _of_emitters(facts: Facts) -> Iterator[Finding]:
             subject=emitter_title(emitter),
             cause=f"{emitter.reasons} ({confidence_text(emitter)})",
             effect=_effect(emitter, lost, more),
-            first_step=f"{advice.test} {advice.remedy}",
+            first_step=RECEIVER_TEST if emitter.may_be_receiver else f"{advice.test} {advice.remedy}",
             figures=EmitterCost(
                 emitter=emitter.id,
                 kind=emitter.kind,
@@ -68,6 +70,12 @@ def _lost(emitter: Emitter, own: tuple[OwnView, ...]) -> list[tuple[str, str, fl
         if cause.kind == LossKind.NON_WIFI and cause.radio == emitter.id
     ]
     return sorted(found, key=lambda item: (-item[2], item[0]))
+
+
+RECEIVER_TEST = (
+    "Take the antenna off, or use another receiver: a line that stays is the receiver's own, and nothing "
+    "is to be done."
+)
 
 
 def _severity(facts: Facts, while_on: float, lost: float) -> Severity:

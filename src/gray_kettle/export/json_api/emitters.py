@@ -45,6 +45,9 @@ class EmitterAnswer(Answer):
     spot: str
     found_as: str
     dismissed: bool
+    may_be_receiver: bool = Field(
+        description="A weak steady line that receivers make too; no channel is charged for it."
+    )
 
 
 class EmittersAnswer(CaseAnswer):
@@ -90,4 +93,5 @@ def _emitter(emitter: Emitter) -> EmitterAnswer:
         spot=printable(emitter.spot),
         found_as=emitter.found_kind,
         dismissed=emitter.is_dismissed,
+        may_be_receiver=emitter.may_be_receiver,
     )

@@ -7,6 +7,7 @@ import numpy as np
 
 from gray_kettle.model.records import FloatArray, Span, SweepRows
 from gray_kettle.simulator.spectra.bursts import Bursts, Floats, Ints
+from gray_kettle.simulator.spectra.receiver_faults import Faults
 from gray_kettle.simulator.spectra.transmitters import Transmitter
 from gray_kettle.spectrum.channel_power import channels_in_span, passband_hz
 from gray_kettle.spectrum.quantise import dbm_of_mw
@@ -24,7 +25,8 @@ _TRUTH_LOOKS, _LOOK_S, _FEW_LOOKS = (
 class Instrument:
     """What sweeps. noise_figure_db: over the thermal floor. spread_s: time over which the frames of a row lie.
     hold_s: for how long a bin keeps the strongest that it meets (a peak detector), 0 for a look of one frame.
-    filter_bins: how many bins the filter is wide; of more than one, bins next to one another waver together.
+    filter_bins: how many bins the filter is wide; of more than one, bins next to one another waver together. step_s:
+    what a receiver that steps from piece to piece takes for a row. faults: what it adds by itself.
     """
 
     span: Span
@@ -32,6 +34,13 @@ class Instrument:
     spread_s: float = 0.0
     hold_s: float = 0.0
     filter_bins: float = 1.0
+    step_s: float = 0.0
+    faults: Faults | None = None
+
+    def offsets_s(self, rows: int) -> FloatArray:
+        """When each piece of a row is measured, behind its start, shape (rows, pieces)."""
+        pieces = len(self.span.pieces)
+        return np.tile(self.step_s * np.arange(pieces) / pieces, (rows, 1))
 
     @property
     def floor_mw(self) -> float:
@@ -77,7 +86,7 @@ class Scene:
 
     def _levels(self, instrument: Instrument, time_s: Floats, rng: np.random.Generator) -> "np.ndarray":
         span = instrument.span
-        made = self._bursts(_seconds(time_s, span.sweep_s + instrument.spread_s))
+        made = self._bursts(_seconds(time_s, span.sweep_s + instrument.step_s + instrument.spread_s))
         total = np.zeros((len(time_s), span.bins))
         highest = np.zeros_like(total)
         lowest = np.full_like(total, np.inf)
@@ -101,10 +110,16 @@ class Scene:
         when = time_s[:, None]
         if span.sweep_s:
             when = when + span.sweep_s * np.arange(span.bins)[None, :] / span.bins
+        elif instrument.step_s:
+            piece = np.searchsorted(np.array(span.pieces), np.arange(span.bins), side="right") - 1
+            when = when + instrument.offsets_s(1)[0][piece][None, :]
         for transmitter, its in zip(self.transmitters, made, strict=True):
             rows, mean_mw = self._met(instrument, transmitter, its, when, freq_hz)
             (steady if transmitter.is_steady else power)[rows] += mean_mw
         met = np.asarray(power * rng.exponential(1.0, power.shape) + steady)
+        if instrument.faults is not None:
+            its_own = instrument.faults.added(span, instrument.floor_mw)
+            met = instrument.faults.applied(span, met, time_s, its_own[None, :])
         if instrument.filter_bins <= 1:
             return met
         beside = (1 - 1 / instrument.filter_bins) / 2

@@ -5,7 +5,7 @@ from numpy.typing import NDArray
 
 from gray_kettle.analysis.assessment import Emitter
 from gray_kettle.analysis.emitters.advice import ADVICE
-from gray_kettle.analysis.findings import confidence_text
+from gray_kettle.analysis.findings import RECEIVER_TEST, confidence_text
 from gray_kettle.safe_text import printable
 from gray_kettle.spectrum.views import Spectrogram
 from gray_kettle.tui.sweep.axis import Scale
@@ -69,6 +69,8 @@ def chosen_lines(emitter: Emitter, width: int, state: ViewState) -> Lines:
     out.append([(f"on {percent(emitter.duty_while_on)} of {seen} of {blocks} blocks", "dim")])
     if emitter.is_dismissed:
         out.append([("dismissed: d undoes that", "watch")])
+    if emitter.may_be_receiver:
+        out += _wrapped("", "may be the receiver's own: no channel is charged for it", width, "watch")
     out += _wrapped("because ", "; ".join(emitter.evidence), width, "text")
     others = [
         f"{ADVICE[k].called} {percent(p)}" for k, p in emitter.likely[1:] if p >= 0.05 and k != "unknown"
@@ -79,8 +81,11 @@ def chosen_lines(emitter: Emitter, width: int, state: ViewState) -> Lines:
     if touched:
         out += _wrapped("busy ", _channels_text(touched), width, "dim")
     advice = ADVICE[emitter.kind]
-    out += _wrapped("where ", advice.where, width, "dim")
-    out += _wrapped("test ", advice.test, width, "own")
+    if emitter.may_be_receiver:
+        out += _wrapped("test ", RECEIVER_TEST, width, "own")
+    else:
+        out += _wrapped("where ", advice.where, width, "dim")
+        out += _wrapped("test ", advice.test, width, "own")
     out.append([("n name   k kind   d dismiss", "faint")])
     return out
 
