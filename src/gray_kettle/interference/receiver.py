@@ -31,10 +31,11 @@ _IMAGE_DB = np.arange(18.0, 60.0, 0.5)
 _IMAGE_OVER_DB, _IMAGE_CELLS, _IMAGE_SHARE = 6.0, 200, 0.5
 _IMAGE_WITHIN_DB, _IMAGE_MARGIN_DB = 1.5, 3.0
 _IMAGE_NEAR_DB, _IMAGE_PEAK, _LEAST_IMAGE_DB = 5.0, 0.75, 21.0
-_MOST_OWN_DB = 45.0  # over the floor: receivers make no stronger lines
+_MOST_OWN_DB = 35.0  # over the floor: receivers make no stronger lines
 _LINE_WIDTHS = 2.0  # that a line is said to fill, of what it does
 _PLAIN_DB, _USED_BINS = 0.7, 4
 _QUIET_TIME = 0.1
+_STEPPING, _STEP_DB = 0.015, 5.0
 _MOST_ROWS = 800  # to learn from
 
 
@@ -73,7 +74,13 @@ def without_own(span: Span, codes: Codes) -> tuple[Codes, Receiver]:
     image_db = _image(span, codes)
     if not np.isnan(image_db):
         codes = _without_image(span, codes, image_db)
-    return codes, Receiver(lines, image_db, gain_rows, _tunings(span), _steady_lines(span, codes))
+    return codes, Receiver(
+        lines,
+        image_db,
+        gain_rows,
+        _tunings(span),
+        _steady_lines(span, codes, gain_rows >= _STEPPING * len(codes)),
+    )
 
 
 def _quantile(codes: Codes, share: float) -> FloatArray:
@@ -191,7 +198,7 @@ def _in_the_middle(span: Span, codes: Codes, over: FloatArray) -> list[tuple[int
     return []
 
 
-def _is_steady(span: Span, codes: Codes, at: int, over_db: float) -> bool:
+def _is_steady(span: Span, codes: Codes, at: int, over_db: float, is_stepping: bool = False) -> bool:
     """Whether a bin is never without its line, and the line hardly varies, while nothing is sent around it."""
     near, far = _BESIDE[0], int(np.clip(_BESIDE_HZ / span.step_hz, *_BESIDE[1:]))
     beside = np.r_[max(at - far, 0) : max(at - near, 0), at + near : at + far]
@@ -202,7 +209,7 @@ def _is_steady(span: Span, codes: Codes, at: int, over_db: float) -> bool:
     level = codes[:, at] / _CODES_A_DB
     if int(calm.sum()) < _FEWEST_CALM:
         return False
-    room = max(_STEADY_DB, 9.0 - over_db)  # near the floor noise makes it vary
+    room = max(_STEADY_DB, 9.0 - over_db) + _STEP_DB * is_stepping  # near the floor noise makes it vary
     is_always_on = float((level[measured] >= np.median(level[calm]) - _OFF_DB).mean()) >= _STEADY_SHARE
     # With whatever gain. What is modulated falls deep now and then; higher it may be with what is sent around it.
     low, middle, high = np.quantile((level - around)[calm], _STEADY_QUANTILES)
@@ -285,14 +292,17 @@ def _tunings(span: Span) -> tuple[tuple[float, float], ...]:
     return tuple((hz - span.step_hz, hz + span.step_hz) for hz in middles)
 
 
-def _steady_lines(span: Span, codes: Codes) -> tuple[tuple[float, float], ...]:
-    """Narrow lines that are there in every row and hardly vary: a carrier without modulation, or a spur."""
+def _steady_lines(span: Span, codes: Codes, is_stepping: bool = False) -> tuple[tuple[float, float], ...]:
+    """Narrow lines that are there in every row and hardly vary: a carrier without modulation, or a spur.
+
+    is_stepping: the gain steps, and not all of that could be seen and set right.
+    """
     low = _quantile(codes, 0.05)
     over = low - _surroundings(low, span)
     out = []
     for begin, end in _runs(over >= _SPIKE_DB):
         at = begin + int(np.argmax(over[begin:end]))
-        if end - begin <= _MOST_LINE_BINS and _is_steady(span, codes, at, over[at]):
+        if end - begin <= _MOST_LINE_BINS and _is_steady(span, codes, at, over[at], is_stepping):
             out.append((begin - 1, end))
     return tuple(
         (span.start_hz + span.step_hz * first, span.start_hz + span.step_hz * last) for first, last in out
