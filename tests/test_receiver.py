@@ -12,7 +12,7 @@ from gray_kettle.model.records import Span
 from gray_kettle.simulator.spectra import transmitters as tx
 from gray_kettle.simulator.spectra.receiver_faults import Faults
 from gray_kettle.simulator.spectra.scene import Instrument, Scene
-from gray_kettle.spectrum.quantise import to_codes
+from gray_kettle.spectrum.quantise import MISSING, to_codes
 
 START_HZ, STEP_HZ, BINS = 2.4001e9, 200e3, 400  # 80 MHz
 STEPPED = Span(START_HZ, STEP_HZ, BINS, pieces=(0, 100, 200, 300))
@@ -95,6 +95,17 @@ def test_rows_without_faults_stay_as_they_are():
     assert not own.lines
     assert own.gain_rows <= 0.02 * len(codes)
     assert (clean == codes).mean() > 0.98
+
+
+@pytest.mark.filterwarnings("error")
+@pytest.mark.parametrize("gone", [(0, 40), (180, 260), (0, 380)])
+def test_what_was_never_measured_stays_so(gone):
+    codes, offsets = rows(STEPPED, Faults(spike_db=20.0, image_db=28.0, gain_step_db=5.0), WIFI)
+    codes[:, slice(*gone)] = MISSING
+    codes[::7, 300:] = MISSING
+    clean, _ = without_own(STEPPED, codes)
+    assert ((clean == MISSING) == (codes == MISSING)).all()
+    detect(STEPPED, TIME_S, codes, offsets)
 
 
 def test_a_cheap_receiver_s_lines_are_listed_as_maybe_its_own_and_are_nothing_to_act_on(tmp_path, capsys):

@@ -86,9 +86,13 @@ def without_own(span: Span, codes: Codes) -> tuple[Codes, Receiver]:
 def _quantile(codes: Codes, share: float) -> FloatArray:
     """Of each bin over rows, dB; NaN where nothing was measured."""
     some = codes[:: len(codes) // _MOST_ROWS + 1].astype(np.float32)
-    some[some == MISSING] = np.nan
-    with np.errstate(invalid="ignore"):
-        return np.asarray(np.nanquantile(some, share, axis=0) / _CODES_A_DB, np.float64)
+    missing = some == MISSING
+    some[missing] = np.nan
+    never = missing.all(axis=0)
+    some[:, never] = 0.0
+    found = np.asarray(np.nanquantile(some, share, axis=0) / _CODES_A_DB, np.float64)
+    found[never] = np.nan
+    return found
 
 
 def _with_one_gain(codes: Codes) -> tuple[Codes, int]:
@@ -164,9 +168,7 @@ def _at_each_tuning(span: Span, over: FloatArray) -> list[tuple[int, int]]:
 
 def _evenly_spaced(span: Span, over: FloatArray) -> list[tuple[int, int]]:
     """The same where nobody said which pieces there are: a comb of narrow lines, most of its teeth there."""
-    least_db = max(_TOOTH_DB, _LINE_DEVIATIONS * 1.48 * float(np.nanmedian(np.abs(over))))
-    runs = [(begin, end) for begin, end in _runs(over >= least_db) if end - begin <= _MOST_LINE_BINS]
-    runs = sorted(sorted(runs, key=lambda run: -over[run[0] : run[1]].max())[:_MOST_LINES])
+    runs = _strongest(over, max(_TOOTH_DB, _LINE_DEVIATIONS * _deviation(over)))
     at = np.array([begin + int(np.argmax(over[begin:end])) for begin, end in runs], np.float64)
     height = np.array([over[begin:end].max() for begin, end in runs])
     near = max(1.0, _COMB_NEAR_HZ / span.step_hz)
@@ -249,7 +251,8 @@ def _image(span: Span, codes: Codes) -> float:
     for first, last in _pieces(span):
         here, there = some[:, first:last], some[:, first:last][:, ::-1]
         its_floor = floor[first:last]
-        strong = (there >= floor[first:last][::-1] + _IMAGE_DB[0] + _IMAGE_OVER_DB) & (
+        strong = (there < MISSING / _CODES_A_DB) & (here < MISSING / _CODES_A_DB)
+        strong &= (there >= floor[first:last][::-1] + _IMAGE_DB[0] + _IMAGE_OVER_DB) & (
             there > here + _IMAGE_DB[0]
         )
         # Only where the other may reach over the floor can it be seen.
@@ -278,6 +281,7 @@ def _without_image(span: Span, codes: Codes, image_db: float) -> Codes:
     for first, last in _pieces(span):
         here, there = level[:, first:last], level[:, first:last][:, ::-1]
         explained = here <= there - image_db + _IMAGE_MARGIN_DB
+        explained &= (here < MISSING / _CODES_A_DB) & (there < MISSING / _CODES_A_DB)
         explained &= here > (usual[first:last] / _CODES_A_DB)[None, :]
         part = out[:, first:last]
         part[explained] = np.broadcast_to(usual[first:last], part.shape)[explained]
@@ -300,13 +304,25 @@ def _steady_lines(span: Span, codes: Codes, is_stepping: bool = False) -> tuple[
     low = _quantile(codes, 0.05)
     over = low - _surroundings(low, span)
     out = []
-    for begin, end in _runs(over >= _SPIKE_DB):
+    for begin, end in _strongest(over, max(_SPIKE_DB, _OFFSET_DEVIATIONS * _deviation(over))):
         at = begin + int(np.argmax(over[begin:end]))
-        if end - begin <= _MOST_LINE_BINS and _is_steady(span, codes, at, over[at], is_stepping):
+        if _is_steady(span, codes, at, over[at], is_stepping):
             out.append((begin - 1, end))
     return tuple(
         (span.start_hz + span.step_hz * first, span.start_hz + span.step_hz * last) for first, last in out
     )
+
+
+def _deviation(over: FloatArray) -> float:
+    """Of chance, dB."""
+    known = over[~np.isnan(over)]
+    return 1.48 * float(np.median(np.abs(known))) if len(known) else math.inf
+
+
+def _strongest(over: FloatArray, least_db: float) -> list[tuple[int, int]]:
+    """Narrow lines at least so far over their surroundings, a bounded number, from left to right."""
+    runs = [(begin, end) for begin, end in _runs(over >= least_db) if end - begin <= _MOST_LINE_BINS]
+    return sorted(sorted(runs, key=lambda run: -over[run[0] : run[1]].max())[:_MOST_LINES])
 
 
 def _runs(inside: NDArray[np.bool_]) -> list[tuple[int, int]]:
