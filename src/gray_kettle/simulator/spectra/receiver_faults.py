@@ -49,21 +49,21 @@ class Faults:
 
     def applied(self, span: Span, power: Floats, time_s: Floats, steady: Floats) -> Floats:
         """What the receiver makes of the power that reaches it. power: shape (rows, bins); steady: of added()."""
-        met = power
+        received = power
         pieces = _pieces(span)
         if not np.isnan(self.image_db):
-            met = met + 10 ** (-self.image_db / 10) * _mirrored(power, pieces)
-        met = met + steady
+            received = received + 10 ** (-self.image_db / 10) * _mirrored(power, pieces)
+        received = received + steady
         if np.isfinite(self.full_scale_dbm):
             most = 10 ** (self.full_scale_dbm / 10)
             for first, last in pieces:  # what does not fit is spread over the whole piece
-                over = np.maximum(met[:, first:last].sum(axis=1) - most, 0.0)
-                met[:, first:last] += (0.05 * over / (last - first))[:, None]
+                over = np.maximum(received[:, first:last].sum(axis=1) - most, 0.0)
+                received[:, first:last] += (0.05 * over / (last - first))[:, None]
         if self.ripple_db:
-            met = met * 10 ** (self._ripple(span, pieces) / 10)
+            received = received * 10 ** (self._ripple(span, pieces) / 10)
         if self.gain_step_db:
-            met = met * 10 ** (self._gain_db(time_s)[:, None] / 10)
-        return met
+            received = received * 10 ** (self._gain_db(time_s)[:, None] / 10)
+        return received
 
     def _ripple(self, span: Span, pieces: list[tuple[int, int]]) -> Floats:
         out = np.zeros(span.bins)
