@@ -25,7 +25,7 @@ for _name in ("XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_STATE_HOME"):
     os.environ[_name] = f"{_HOME}/{_name}"
 # `make test` gives one answer for one state of the code; `make soak` searches anew each time, and longer.
 _COMMON = {"deadline": None, "suppress_health_check": [HealthCheck.too_slow]}
-settings.register_profile("test", max_examples=80, derandomize=True, **_COMMON)
+settings.register_profile("test", max_examples=50, derandomize=True, **_COMMON)
 settings.register_profile("soak", max_examples=2000, phases=[Phase.explicit, Phase.generate], **_COMMON)
 settings.load_profile(os.environ.get("GRAY_KETTLE_TEST_PROFILE", "test"))
 

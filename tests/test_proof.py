@@ -211,7 +211,7 @@ def test_without_a_change_it_says_what_to_do(tmp_path, capsys):
 
 @pytest.mark.slow
 def test_two_days_of_the_demo_without_a_change_show_none(demo_case, capsys):
-    found = proof(demo_case, capsys, "--since", "2026-11-13T00:00", "--to", "2026-11-13T03:00")
+    found = proof(demo_case, capsys, "--since", "2026-11-13T00:00", "--to", "2026-11-13T05:00")
     assert len(found["measures"]) > 50
     assert not [m for m in found["measures"] if m["verdict"] in ("better", "worse")]
 

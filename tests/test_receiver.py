@@ -41,11 +41,9 @@ def found(span, faults, *transmitters, seed=1):
     [
         SPIKES,
         SPURS,
-        Faults(image_db=30.0),
-        Faults(gain_step_db=6.0),
         Faults(spike_db=12.0, spurs=SPURS.spurs, image_db=35.0, ripple_db=2.0, gain_step_db=4.0),
     ],
-    ids=["spikes", "spurs", "image", "gain", "all"],
+    ids=["spikes", "spurs", "all"],
 )
 @pytest.mark.parametrize("before", [(), (WIFI,)], ids=["nothing", "wifi"])
 def test_a_receiver_s_own_is_marked_or_gone_and_charges_no_channel(span, faults, before):

@@ -274,6 +274,12 @@ def test_the_app_follows_what_is_taken_here_and_by_others_and_moves_nothing(term
     terminal.wait_for("Takes", "attic")
 
 
+def scans(terminal):
+    """How many the title counts."""
+    found = re.search(r"([\d ]+) scans", terminal.screen())
+    return int(found[1].replace(" ", "")) if found else 0
+
+
 def test_what_is_new_and_what_begins_is_said_while_listening(terminal, tmp_path):
     case = tmp_path / "visit.kettle"
     Case.create(case, Setup(site="Ferry", country="GB", own=("tern-crew",))).close()
@@ -301,8 +307,12 @@ def test_what_is_new_and_what_begins_is_said_while_listening(terminal, tmp_path)
     terminal.wait_for("Taken")
     terminal.keys("N")
     terminal.wait_for("new,", "moved since", "R scans now")
-    terminal.keys("R")
-    terminal.wait_for("● hall")
+    before = scans(terminal)
+    terminal.keys("R")  # one scan of a simulation is over in a moment
+    end_s = time.monotonic() + 40
+    while scans(terminal) <= before and time.monotonic() < end_s:
+        time.sleep(0.1)
+    assert scans(terminal) > before, terminal.screen()
     terminal.wait_for("gone,", "moved since")
     terminal.keys("Escape")
     terminal.wait_without("R scans now")
