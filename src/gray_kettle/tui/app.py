@@ -96,7 +96,7 @@ class KettleApp(PlainCrash):
         path = demo_path()
         try:
             if not path.exists():
-                self.notify("Making the demo case. This takes some twenty seconds …", timeout=20)
+                self.notify("Making the demo case. This takes up to half a minute …", timeout=20)
                 path.parent.mkdir(parents=True, exist_ok=True)
                 make_demo(path)
         except (KettleError, OSError) as error:
