@@ -276,7 +276,7 @@ def test_the_app_follows_what_is_taken_here_and_by_others_and_moves_nothing(term
 
 def scans(terminal):
     """How many the title counts."""
-    found = re.search(r"([\d ]+) scans", terminal.screen())
+    found = re.search(r"(\d[\d ]*) scans", terminal.screen())
     return int(found[1].replace(" ", "")) if found else 0
 
 
