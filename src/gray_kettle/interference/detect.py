@@ -12,6 +12,7 @@ import numpy as np
 from gray_kettle.interference import absorption, analogue_video, evidence_text, half_duplex, kinds, receiver
 from gray_kettle.interference.advertising import ADVERTISING_HZ, find_advertising
 from gray_kettle.interference.antenna_rotation import find_turning
+from gray_kettle.interference.averaged.detect import detect_averaged, sums_many_moments
 from gray_kettle.interference.block import Block, block_of
 from gray_kettle.interference.bursts import LocalBackground, find_narrow, surroundings_of
 from gray_kettle.interference.continuous import LINE_HZ, ContinuousSignal, find_continuous_background
@@ -45,6 +46,18 @@ def detect(
     if len(time_s) < MIN_DETECTION_ROWS or span.bins < 16:
         return ()
     codes, its_own = receiver.without_own(span, codes)
+    if sums_many_moments(span, codes):
+        found, noise_dbm = detect_averaged(span, time_s, codes)
+    else:
+        found, noise_dbm = _in_moments(span, time_s, codes, piece_offset_s)
+    marked = [_marked(s, its_own, noise_dbm) for s in found]
+    return tuple(sorted(marked, key=lambda s: (-s.level_dbm, s.low_hz)))
+
+
+def _in_moments(
+    span: Span, time_s: FloatArray, codes: Codes, piece_offset_s: "np.ndarray | None"
+) -> tuple[list[Detection], float]:
+    """The same in rows of one moment, or few. Returns also the usual noise of a cell in dBm."""
     block = block_of(span, time_s, codes, piece_offset_s)
     ground = find_continuous_background(block)
     around = surroundings_of(block, ground)
@@ -75,13 +88,12 @@ def detect(
         oven = None
     found.append((_from_slow_wave(block, slow) if slow else None) or oven)
     told = analogue_video.put_together([s for s in found if s is not None])
-    marked = [_marked(s, its_own, block) for s in told]
-    return tuple(sorted(marked, key=lambda s: (-s.level_dbm, s.low_hz)))
+    return list(told), float(np.median(dbm_of_mw(block.noise)))
 
 
-def _marked(found: Detection, its_own: receiver.Receiver, block: Block) -> Detection:
+def _marked(found: Detection, its_own: receiver.Receiver, noise_dbm: float) -> Detection:
     """A weak steady line may be the receiver's own: no channel is charged for it, and what tells is said."""
-    over_db = found.level_dbm - float(np.median(dbm_of_mw(block.noise)))
+    over_db = found.level_dbm - noise_dbm
     if found.kind not in _LINE_KINDS or not its_own.may_be_its_own(found.low_hz, found.high_hz, over_db):
         return found
     return replace(

@@ -1,0 +1,32 @@
+"""Write docs/emitters-parameters.md: every parameter of the detector for averaged rows.
+
+python -m benchmarks.emitter_parameters
+"""
+
+from pathlib import Path
+
+from gray_kettle.interference.averaged.parameters import described
+
+PAGE = Path(__file__).parent.parent / "docs" / "emitters-parameters.md"
+
+
+def page() -> str:
+    """The page."""
+    lines = [
+        "# Parameters of the detector for averaged rows",
+        "",
+        "Made by `python -m benchmarks.emitter_parameters` from `interference/averaged/parameters.py`. The weights of",
+        "features are fitted, not set: they are in `weights.json` ([decision 041](decisions/041-averaged-rows.md)).",
+        "",
+        "| name | value | unit | meaning | source |",
+        "|---|---|---|---|---|",
+    ]
+    lines += [
+        f"| `{d['name']}` | {d['value']} | {d['unit']} | {d['meaning']} | {d['source']} |"
+        for d in described()
+    ]
+    return "\n".join(lines) + "\n"
+
+
+if __name__ == "__main__":
+    PAGE.write_text(page())
