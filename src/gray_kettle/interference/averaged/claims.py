@@ -32,10 +32,11 @@ class Claim:
         return self.judgement.family[0]
 
 
-def claims_of(candidates: list[Candidate]) -> list[Claim]:
-    """The likeliest first; each only where no better claim explains it."""
+def claims_of(candidates: list[Candidate], rows: int) -> list[Claim]:
+    """The likeliest first; each only where no better claim explains it. rows: of the block."""
+    least = P.least_probability if rows >= P.few_rows else P.least_of_few
     likely = [Claim(c, judged(c.shape, c.features)) for c in candidates]
-    likely = [c for c in likely if c.judgement.probability >= P.least_probability]
+    likely = [c for c in likely if c.judgement.probability >= least]
     likely.sort(key=_order)
     kept: list[Claim] = []
     for claim in likely:

@@ -35,7 +35,7 @@ def detect_averaged(span: Span, time_s: FloatArray, codes: Codes) -> tuple[list[
     rows = rows_of(span, time_s, codes)
     profiles = profiles_of(rows)
     found = []
-    for claim in claims_of(candidates_of(rows, profiles)):
+    for claim in claims_of(candidates_of(rows, profiles), len(time_s)):
         likely = likely_kinds(claim.judgement)
         measured = occupancy.of_candidate(rows, profiles, claim.candidate, likely[0][0])
         found.append(_detection(rows, claim, likely, measured))

@@ -134,6 +134,12 @@ class Parameters:
     )
     # Claims
     least_probability: float = _p(0.5, "", "of being an emitter, for a claim", "as likely as not")
+    few_rows: float = _p(
+        300, "rows", "fewer make candidates of chance: surer ones are asked for", "kept scenes of 160 rows"
+    )
+    least_of_few: float = _p(
+        0.7, "", "of being an emitter, for a claim in few rows", "half of the claims were false at 0.5"
+    )
     least_family: float = _p(0.5, "", "of a kind and its relatives, else unknown", "as likely as not")
     contained: float = _p(
         0.5, "share", "of the narrower of two wide things that overlap: one of them is claimed", "half"
