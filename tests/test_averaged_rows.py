@@ -104,7 +104,7 @@ def test_each_kind_is_found_with_its_evidence_level_and_share(kind):
     found = [
         s
         for s in detect(span, times, codes)
-        if any(judgement.family_of(k) == judgement.family_of(kind) for k, share in s.likely if share > 0.3)
+        if any(judgement.family_of(k) == judgement.family_of(kind) for k, share in s.likely if share > 0.2)
     ]
     assert len(found) == 1
     (it,) = found

@@ -60,7 +60,9 @@ def likely_kinds(judgement: Judgement) -> tuple[tuple[EmitterKind, float], ...]:
         first = lead
     else:
         first = EmitterKind.UNKNOWN
-        shares[first] = max(judgement.probability - max(shares.values()), max(shares.values()) + 1e-3)
+        shares[first] = max(shares.values()) + 1e-3
+        whole = sum(shares.values())
+        shares = {kind: share * judgement.probability / whole for kind, share in shares.items()}
     rest = sorted(
         ((k, v) for k, v in shares.items() if k != first and v >= 0.01), key=lambda i: (-i[1], i[0])
     )
