@@ -2,5 +2,5 @@
 
 # Goes up when the detector finds other things in the same rows: detections kept with a case are then made again.
 # 2: evidence in standard terms; the measurements are those of version 1. 3: what a receiver adds by itself is taken out
-# or marked. 4: rows that sum up four frames or more have a detector of their own.
+# or marked. 4: rows that sum up 16 frames or more have a detector of their own.
 DETECTOR_VERSION = 4

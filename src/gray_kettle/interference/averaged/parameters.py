@@ -17,10 +17,10 @@ class Parameters:
     """The limits. Benchmarks change one at a time to show how much depends on it; nothing else may."""
 
     fewest_frames: float = _p(
-        4,
+        16,
         "frames",
         "that a row sums up, from which this detector is used",
-        "the fit: scenes with fewer are none",
+        "with fewer, bursts still show one by one",
     )
     smooth_noise: float = _p(
         12,
