@@ -4,7 +4,11 @@ import numpy as np
 import pytest
 
 from gray_kettle.interference import absorption
+from gray_kettle.interference.block import block_of
+from gray_kettle.interference.bursts import NarrowBursts, surroundings_of
+from gray_kettle.interference.continuous import find_continuous_background
 from gray_kettle.interference.detect import detect
+from gray_kettle.interference.fixed_frequency import find_places
 from gray_kettle.interference.wifi_rejection import are_parts_of_frames
 from gray_kettle.model.records import Detection
 from gray_kettle.simulator.spectra import transmitters as tx
@@ -112,3 +116,15 @@ def test_a_spacing_beyond_doubt_shows_a_hopper_though_levels_spread():
     mean_db = to_dbm(codes).reshape(600, 16, -1).mean(axis=1).astype(np.float32)
     (told,) = detect(span_at(detector="mean"), times[::16], to_codes(mean_db))
     assert told.kind == "frequency-hopper"
+
+
+def test_bursts_of_two_levels_on_one_frequency_stop_nothing():
+    """As many of each, so that none has the level in the middle."""
+    span = span_at()
+    block = block_of(span, *rows_of(Scene((), 1), span))
+    around = surroundings_of(block, find_continuous_background(block))
+    row = np.arange(60)
+    levels = np.where(row % 2, -40.0, -80.0)
+    two = NarrowBursts(row, block.time_s[row], np.full(60, 2.41e9), levels, np.full(60, 1e6))
+    _, left = find_places(block, two, around)
+    assert len(left) == 0  # each level was examined by itself

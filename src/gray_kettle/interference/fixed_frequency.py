@@ -80,6 +80,8 @@ def find_places(
                 continue
             level = float(np.median(narrow.level_dbm[near]))
             near &= np.abs(narrow.level_dbm - level) <= max(3 * SAME_LEVEL_DB / np.sqrt(block.looks), 6.0)
+            if not near.any():  # as many far over the median as far below it: of two, not of one
+                continue
             fixed = fixed_of(block, narrow, around, near)
             is_foot = is_hump(block, around, fixed.bursts) or comes_with_others(block, around, fixed.bursts)
             if not is_foot and block.meets_parts:
