@@ -1,4 +1,4 @@
-"""Write docs/emitters-parameters.md: every parameter of the detector for averaged rows.
+"""Write docs/emitters-parameters.md: the main parameters of the detector for averaged rows.
 
 python -m benchmarks.emitter_parameters
 """

@@ -20,6 +20,7 @@ from gray_kettle.analysis.assessment import Emitter
 from gray_kettle.analysis.emitters.tracking import find_emitters
 from gray_kettle.interference.averaged.judgement import family_of
 from gray_kettle.interference.detect import detect
+from gray_kettle.model.enums import EmitterKind
 from gray_kettle.model.records import DetectionBlock, Listening, Observations, Sightings, Traffic
 from gray_kettle.model.setup import Setup
 
@@ -167,8 +168,6 @@ class Figures:
 
 
 def _family(kind: str) -> str:
-    from gray_kettle.model.enums import EmitterKind
-
     return family_of(EmitterKind(kind))
 
 

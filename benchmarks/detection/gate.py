@@ -1,19 +1,21 @@
 """The fixed scenes that `make test` measures the detector on: rows and truth of both makers in one compact file.
 
-python -m benchmarks.detection.gate --folder DIR: writes tests/data/emitter_scenes.npz
+python -m benchmarks.detection.gate --folder DIR: writes tests/data/emitter_scenes.hex
 """
 
 import argparse
+import io
 import json
+import lzma
 from pathlib import Path
 
 import numpy as np
 
-from benchmarks.detection.scenes import LabelledScene, from_folder, of_our_own
+from benchmarks.detection.scenes import LabelledScene, TrueEmitter, from_folder, of_our_own
 from gray_kettle.model.enums import Detector, EmitterKind
 from gray_kettle.model.records import Span
 
-KEPT = Path(__file__).parent.parent.parent / "tests" / "data" / "emitter_scenes.npz"
+KEPT = Path(__file__).parent.parent.parent / "tests" / "data" / "emitter_scenes.hex"
 _OWN = [("held-out", k, "averaged emitters") for k in range(300, 330)] + [
     ("held-out", k, "averaged wifi") for k in range(300, 310)
 ]
@@ -41,14 +43,14 @@ def write(folder: Path, path: Path = KEPT) -> None:
             }
         )  # fmt: skip
     path.parent.mkdir(exist_ok=True)
-    np.savez_compressed(path, told=np.array(json.dumps(told)), **kept)
+    raw = io.BytesIO()
+    np.savez(raw, told=np.array(json.dumps(told)), **kept)
+    path.write_text(lzma.compress(raw.getvalue(), preset=9).hex())
 
 
 def read(path: Path = KEPT) -> list[LabelledScene]:
     """The scenes that are kept."""
-    from benchmarks.detection.scenes import TrueEmitter
-
-    kept = np.load(path)
+    kept = np.load(io.BytesIO(lzma.decompress(bytes.fromhex(path.read_text()))))
     out = []
     for number, told in enumerate(json.loads(str(kept["told"]))):
         facts = told["span"] | {

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import median_filter
 
+from gray_kettle.interference.runs import half_open_runs
 from gray_kettle.model.records import FloatArray, Span
 from gray_kettle.spectrum.quantise import MISSING, Codes
 
@@ -157,7 +158,7 @@ def _at_each_tuning(span: Span, over: FloatArray) -> list[tuple[int, int]]:
     )
     is_line = (typical >= least_db) & ((by_piece >= _LINE_DB / 2).mean(axis=0) >= _LINE_SHARE)
     out = []
-    for begin, end in _runs(is_line):
+    for begin, end in half_open_runs(is_line):
         if end - begin > _MOST_LINE_BINS:
             continue
         for first in whole:
@@ -192,7 +193,7 @@ def _in_the_middle(span: Span, codes: Codes, over: FloatArray) -> list[tuple[int
     if len(span.pieces) > 1 or span.sweep_s:
         return []
     middle = span.bins / 2
-    for begin, end in _runs(over >= _SPIKE_DB):
+    for begin, end in half_open_runs(over >= _SPIKE_DB):
         if begin - 1.5 <= middle <= end + 0.5 and end - begin <= _MOST_LINE_BINS:
             at = begin + int(np.argmax(over[begin:end]))
             if _is_steady(span, codes, at, over[at]):
@@ -321,11 +322,5 @@ def _deviation(over: FloatArray) -> float:
 
 def _strongest(over: FloatArray, least_db: float) -> list[tuple[int, int]]:
     """Narrow lines at least so far over their surroundings, a bounded number, from left to right."""
-    runs = [(begin, end) for begin, end in _runs(over >= least_db) if end - begin <= _MOST_LINE_BINS]
+    runs = [(begin, end) for begin, end in half_open_runs(over >= least_db) if end - begin <= _MOST_LINE_BINS]
     return sorted(sorted(runs, key=lambda run: -over[run[0] : run[1]].max())[:_MOST_LINES])
-
-
-def _runs(inside: NDArray[np.bool_]) -> list[tuple[int, int]]:
-    """(first, behind the last) of what is true."""
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], inside, [False]]).astype(np.int8)))
-    return list(zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True))

@@ -66,3 +66,9 @@ def regions_of(marked: NDArray[np.bool_], reach: int) -> list[tuple[int, int, ND
         on[numbers] = True
         out.append((first, last, on))
     return out
+
+
+def half_open_runs(inside: NDArray[np.bool_]) -> list[tuple[int, int]]:
+    """(first, behind the last) of what is true."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], inside, [False]]).astype(np.int8)))
+    return list(zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True))

@@ -6,14 +6,12 @@ Sources: IEEE Std 802.11-2020 clause 15 to 27 (channels), IEEE Std 802.15.4-2020
 
 import numpy as np
 
+from gray_kettle.interference.advertising import ADVERTISING_HZ
 from gray_kettle.phy.channels import BANDS, all_channels
 
-ADVERTISING_HZ = (2.402e9, 2.426e9, 2.480e9)
 RADAR_HZ = (5.25e9, 5.73e9)
-OVEN_HZ, OVEN_SPREAD_HZ = (
-    2.456e9,
-    9e6,
-)  # magnetrons of ovens are made for 2450 MHz and drift upwards when they warm
+# Magnetrons of ovens are made for 2450 MHz, and drift upwards when they warm.
+OVEN_HZ, OVEN_SPREAD_HZ = 2.456e9, 9e6
 _FIRST_154_HZ, _STEP_154_HZ = 2.405e9, 5e6
 _NOISE_WIDTH_MHZ = 20
 

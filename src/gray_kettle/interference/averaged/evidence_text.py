@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from gray_kettle.interference.advertising import ADVERTISING_HZ
 from gray_kettle.interference.averaged import band_plan
 from gray_kettle.interference.averaged.candidates import Candidate
 from gray_kettle.interference.averaged.claims import Claim
@@ -108,10 +109,7 @@ def _of_cluster(candidate: Candidate, kind: EmitterKind, rows: Rows) -> list[str
             away = band_plan.to_154_hz(middle) / 1e6
             out.append(f"{away:.2f} MHz from an 802.15.4 channel (2405 MHz and every 5 MHz)")
     elif cluster.shape == "advertising":
-        on = [
-            f"{int((np.abs(bursts.freq_hz - hz) < 1e6).sum())} at {mhz(hz, 0)}"
-            for hz in band_plan.ADVERTISING_HZ
-        ]
+        on = [f"{int((np.abs(bursts.freq_hz - hz) < 1e6).sum())} at {mhz(hz, 0)}" for hz in ADVERTISING_HZ]
         out = ["short bursts: " + ", ".join(on), "these are the advertising channels of Bluetooth LE"]
     else:
         number = len(np.unique(np.round(bursts.freq_hz / 1e6)))

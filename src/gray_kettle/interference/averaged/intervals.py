@@ -13,6 +13,7 @@ from scipy.signal import find_peaks
 
 from gray_kettle.interference.averaged.parameters import P
 from gray_kettle.interference.averaged.rows import Levels, Rows, gamma_db
+from gray_kettle.interference.runs import half_open_runs
 from gray_kettle.model.records import FloatArray
 from gray_kettle.spectrum.quantise import DBM_OF_CODE, MISSING
 
@@ -120,7 +121,7 @@ def _lines(level: FloatArray, step_hz: float, least_db: float, name: str) -> lis
     around = _around(level, step_hz)
     most = max(int(P.line_hz / step_hz), 2) + 1
     out = []
-    for first, last in runs(level - around > least_db):
+    for first, last in half_open_runs(level - around > least_db):
         at = first + int(np.argmax(level[first:last]))
         rise = float(level[at] - around[at])
         begin, end = _bounds(level, at, max(level[at] - P.down_db, level[at] - P.down_share * rise))
@@ -133,7 +134,7 @@ def _without_lines(level: FloatArray, step_hz: float, least_db: float) -> FloatA
     around = _around(level, step_hz)
     most = 2 * max(int(P.line_hz / step_hz), 2)
     out = level.copy()
-    for first, last in runs(level - around > least_db):
+    for first, last in half_open_runs(level - around > least_db):
         if last - first <= most:
             part = slice(max(first - 1, 0), last + 1)
             out[part] = around[part]
@@ -190,7 +191,7 @@ def _free(taken: NDArray[np.bool_], begin: int, end: int) -> tuple[int, int]:
     free = ~taken[begin:end]
     if free.mean() >= 0.6:
         return begin, end
-    parts = runs(free)
+    parts = half_open_runs(free)
     if not parts:
         return begin, begin
     first, last = max(parts, key=lambda part: part[1] - part[0])
@@ -213,9 +214,3 @@ def _cut(level: FloatArray, begin: int, end: int, at: int, rise: float, reach: i
     left, right = (right if begin == 0 else left), (left if end == count else right)
     base = 0.0 if begin == 0 and end == count else min(max(min(left, right), 0.0), level[at] - 0.2 * rise)
     level[begin:end] = np.minimum(level[begin:end], base)
-
-
-def runs(inside: NDArray[np.bool_]) -> list[tuple[int, int]]:
-    """(first, behind the last) of what is true."""
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], inside, [False]]).astype(np.int8)))
-    return list(zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True))

@@ -96,7 +96,7 @@ class Judgement:
 
 @cache
 def weights() -> dict[str, Weights]:
-    """By shape of candidate: "interval", "place", "advertising", "spread", "clump"."""
+    """By shape of candidate: "interval", "place", "advertising", "spread", "second", "clump"."""
     told = json.loads((files(__package__) / "weights.json").read_text())
     return {
         shape: Weights(

@@ -9,7 +9,7 @@ from dataclasses import dataclass, fields
 import numpy as np
 from numpy.typing import NDArray
 
-from gray_kettle.interference.averaged.band_plan import ADVERTISING_HZ
+from gray_kettle.interference.advertising import ADVERTISING_HZ
 from gray_kettle.interference.averaged.parameters import P
 from gray_kettle.interference.averaged.rows import Levels, Rows
 from gray_kettle.model.records import FloatArray

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from gray_kettle.interference.averaged.band_plan import ADVERTISING_HZ
+from gray_kettle.interference.advertising import ADVERTISING_HZ
 from gray_kettle.interference.averaged.candidates import Candidate
 from gray_kettle.interference.averaged.features import rows_on
 from gray_kettle.interference.averaged.intervals import Profiles

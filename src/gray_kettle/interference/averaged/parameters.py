@@ -1,4 +1,4 @@
-"""Every limit of the detector, in one typed place: value, unit, meaning and where it comes from.
+"""The main limits of the detector, in one typed place: value, unit, meaning and where each comes from.
 
 Weights of evidence are not here: they are fitted (docs/decisions/041) and kept in weights.json. The page
 docs/emitters-parameters.md is made from this module by `python -m benchmarks.emitter_parameters`.
