@@ -3,13 +3,13 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo test check lint dist screenshots bench emitters truth fuzz guided soak lock clean
+.PHONY: demo test check lint dist catalogue docs screenshots bench emitters truth fuzz guided soak lock clean
 
 demo: $(VENV)/.app
 	@$(BIN)/gray-kettle demo
 
 test: $(VENV)/.dev
-	@tools/need tmux /usr/sbin/sshd:openssh-server ssh:openssh-client /usr/sbin/mosquitto:mosquitto openssl
+	@tools/need tmux qpdf /usr/sbin/sshd:openssh-server ssh:openssh-client /usr/sbin/mosquitto:mosquitto openssl
 	@$(MAKE) --no-print-directory lint
 	@$(BIN)/pytest --numprocesses 2 --dist loadfile
 
@@ -28,6 +28,16 @@ lint: $(VENV)/.dev
 	@$(BIN)/mypy
 	@$(BIN)/lint-imports --no-cache > .lint-imports.txt || (cat .lint-imports.txt; exit 1)
 	@rm -f .lint-imports.txt
+
+# The documentation as a site, in site/; a broken link ends it.
+docs: $(VENV)/.dev
+	@NO_MKDOCS_2_WARNING=1 $(BIN)/mkdocs build --quiet
+
+# The texts of the report for translators.
+catalogue: $(VENV)/.dev
+	@mkdir -p src/gray_kettle/locale
+	@$(BIN)/pybabel --quiet extract --omit-header --no-location --sort-output -k N_ -k _ -k ngettext:1,2 \
+		-o src/gray_kettle/locale/gray-kettle.pot src/gray_kettle/export/report
 
 # Pictures of the main views from the demo case, as they are linked from the README.
 screenshots: $(VENV)/.app

@@ -14,6 +14,7 @@ from gray_kettle.collect.files import open_file
 from gray_kettle.collect.ingest import ingest
 from gray_kettle.model.setup import Setup
 from gray_kettle.store import Case
+from tests.site import make_site
 from tests.terminal import Terminal
 
 os.environ["GRAY_KETTLE_PROCESSES"] = "1"  # tests run side by side already
@@ -40,26 +41,36 @@ def terminal(tmp_path: Path) -> Iterator[Terminal]:
 @pytest.fixture(scope="session")
 def demo_case(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The demo case; tests only read it. Made once for all processes that run tests."""
-    path = _folder_of_all(tmp_path_factory) / "tern-quay.kettle"
-    making = path.with_suffix(".making")
+
+    def make(path: Path) -> None:
+        assert main(["demo", "--make", str(path), "--before"]) == 0
+
+    return _made_once(tmp_path_factory, "tern-quay.kettle", make)
+
+
+@pytest.fixture(scope="session")
+def site(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A small site with a bit of everything; tests only read it."""
+    return _made_once(tmp_path_factory, "site.kettle", make_site)
+
+
+def _made_once(tmp_path_factory: pytest.TempPathFactory, name: str, make: Callable[[Path], object]) -> Path:
+    """A file that all processes which run tests share."""
+    base = tmp_path_factory.getbasetemp()
+    folder = (base.parent if "PYTEST_XDIST_WORKER" in os.environ else base) / "shared"
+    folder.mkdir(exist_ok=True)
+    path = folder / name
     try:
-        making.touch(exist_ok=False)
+        path.with_suffix(".making").touch(exist_ok=False)
     except FileExistsError:
         while not path.with_suffix(".made").exists():
             time.sleep(0.1)
     else:
         try:
-            assert main(["demo", "--make", str(path), "--before"]) == 0
+            make(path)
         finally:
             path.with_suffix(".made").touch()
     return path
-
-
-def _folder_of_all(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    base = tmp_path_factory.getbasetemp()
-    folder = (base.parent if "PYTEST_XDIST_WORKER" in os.environ else base) / "demo"
-    folder.mkdir(exist_ok=True)
-    return folder
 
 
 @pytest.fixture

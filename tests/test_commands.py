@@ -89,7 +89,7 @@ def test_a_file_of_anything_is_one_line_and_status_1(kettle, tmp_path, content):
         (["plan", "a.kettle", "--from", "2026-11-14", "--to", "2026-11-12"], 2, "before it begins"),
         (["air", "a.kettle", "--radio", "02:00:00:00:00:99"], 1, "No radio"),
         (["draw", "nonsense", "a.kettle", "-o", "x.svg"], 2, "not a drawing"),
-        (["draw", "lanes", "a.kettle", "-o", "x.png"], 1, "svg or .pdf"),
+        (["draw", "lanes", "a.kettle", "-o", "x.bmp"], 1, ".svg, .pdf or .png"),
         (["set", "a.kettle", "--name", "hall"], 2, "BSSID=NAME"),
     ],
 )

@@ -10,7 +10,7 @@ import pytest
 
 from gray_kettle import configuration, diagnostics_log
 from gray_kettle.cli.main import main
-from gray_kettle.diagnostics import Masking, checks
+from gray_kettle.diagnostics import checks
 from gray_kettle.errors import KettleError
 from gray_kettle.model.setup import Setup
 from gray_kettle.store import Case
@@ -119,14 +119,6 @@ def test_the_support_file_gives_no_foreign_name_or_address_away(case_of, tmp_pat
     assert not [name for name in (*foreign, *addresses) if name in everything]
     assert main(["support", str(case), "-o", str(output)]) == 1
     assert "exists already" in capsys.readouterr().err
-
-
-def test_masking_is_consistent_and_covers_hosts():
-    masking = Masking(keep={"ours"})
-    masking.name("Their Café")
-    text = "02:AA:bb:cc:dd:01 at scpi://10.1.2.3:5025 said Their Café, ours, 02:aa:bb:cc:dd:01 and 10.1.2.3"
-    masked = masking.text(text)
-    assert masked == "address-1 at scpi://address-2:5025 said name-1, ours, address-1 and address-2"
 
 
 def test_the_log_holds_only_printable_text():

@@ -91,6 +91,19 @@ def test_where_our_blocks_end_shows_nothing_of_an_emitter(seen, pause_s, looks, 
     assert [e.name for e in find_emitters(observed(*chain), named, ())] == ["tea bar"]
 
 
+def test_hours_in_rows_too_far_apart_for_the_mains_do_not_count_as_time_of_an_oven():
+    """Sparse blocks between two dense ones cannot show it: they are neither time swept nor time that it was on."""
+    dense = [(0.0, 180.0), (5281.2, 180.0)]
+    chain = []
+    for at_s, length_s in sorted([*dense, (181.0, 5100.0)]):
+        start_s, is_dense = START_S + at_s, (at_s, length_s) in dense
+        own = (sighting(first_s=start_s, last_s=start_s + length_s, duty=0.2),) if is_dense else ()
+        rows = 900 if is_dense else 256
+        chain.append(DetectionBlock(start_s, start_s + length_s, rows, 2400e6, 2484e6, "hall", own))
+    (oven,) = find_emitters(observed(*chain, end_s=START_S + 6000), Setup(), ())
+    assert (oven.blocks, oven.duty) == ((2, 2), pytest.approx(0.2, abs=0.01))
+
+
 def test_two_emitters_of_one_block_are_never_one_and_a_known_radio_is_none():
     near = detection_blocks(
         START_S, sighting("bluetooth", 2402e6, 2480e6), sighting("bluetooth", 2402e6, 2480e6, level_dbm=-80.0)

@@ -71,6 +71,15 @@ def test_the_benchmarks_follow_the_names_of_the_code(module):
     assert done.returncode == 0, done.stderr
 
 
+@pytest.mark.slow
+def test_the_documentation_builds_as_a_site_without_a_broken_link(tmp_path):
+    words = [sys.executable, "-m", "mkdocs", "build", "--quiet", "--site-dir", tmp_path / "site"]
+    done = subprocess.run(words, cwd=ROOT, capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stderr
+    page = (tmp_path / "site" / "guide.html").read_text()
+    assert not re.findall(r'(?:src|href)="(https?:)?//[^"]*\.(?:js|css|woff2?)"', page)  # it fetches nothing
+
+
 def test_every_promise_names_a_test_that_exists():
     named = set(re.findall(r"`(test_\w+)`", (ROOT / "docs" / "reliability.md").read_text()))
     tests = "".join(path.read_text() for path in (ROOT / "tests").glob("test_*.py"))

@@ -1,6 +1,7 @@
 """The user's configuration: a TOML file in the platform's folder. Read at every start, never written by the app."""
 
 import os
+import re
 import tomllib
 from dataclasses import dataclass, field, fields
 from pathlib import Path
@@ -12,7 +13,12 @@ from gray_kettle.errors import KettleError
 APP = "gray-kettle"
 PATH_VARIABLE = "GRAY_KETTLE_CONFIG"
 THEMES = ("kettle", "kettle-light")
-_TEXTS = {"country": 2, "time_zone": 64, "theme": 32, "technician": 120, "log_level": 8}
+_TEXTS = {
+    "country": 2, "time_zone": 64, "theme": 32, "technician": 120, "contact": 200, "logo": 1024, "language": 16,
+    "log_level": 8,
+}  # fmt: skip
+_LANGUAGE = re.compile(r"[a-z]{2,3}([_-][A-Za-z]{2,4})?")
+LOGOS = (".png", ".jpg", ".jpeg")
 
 TEMPLATE = """\
 # Configuration of Gray Kettle. Remove the "#" before a line to set it.
@@ -20,7 +26,10 @@ TEMPLATE = """\
 # country = "GB"                  # default country of new cases, two letters
 # time_zone = "Europe/London"     # default time zone of new cases, where the country has several
 # theme = "kettle-light"          # kettle or kettle-light
-# technician = "A. Name"          # who did the work
+# technician = "A. Name"          # who did the work: on reports
+# contact = "a.name@example.com"  # how to reach them: on reports
+# logo = "~/logo.png"             # PNG or JPEG: on reports
+# language = "de"                 # of reports, where there is a catalogue for it; English without
 # log_level = "info"              # debug, info, warning or error
 # bell = true                     # the terminal's bell at each alert while the app takes
 
@@ -37,6 +46,9 @@ class Configuration:
     time_zone: str = ""
     theme: str = ""
     technician: str = ""
+    contact: str = ""
+    logo: str = ""
+    language: str = ""
     log_level: str = ""
     bell: bool = False
     keys: dict[str, str] = field(default_factory=dict)
@@ -82,6 +94,12 @@ def _checked(document: dict[str, object], file: Path) -> Configuration:
     theme, keys = document.get("theme", ""), document.get("keys", {})
     if theme and theme not in THEMES:
         raise KettleError(f"In the configuration {file}, theme must be one of {', '.join(THEMES)}.")
+    logo = document.get("logo", "")
+    if logo and not (Path(str(logo)).suffix.lower() in LOGOS and Path(str(logo)).expanduser().is_file()):
+        raise KettleError(f"In the configuration {file}, logo must name a PNG or JPEG file that exists.")
+    language = str(document.get("language", ""))
+    if language and not _LANGUAGE.fullmatch(language):
+        raise KettleError(f'In the configuration {file}, language must be like "de" or "pt_BR".')
     if not isinstance(keys, dict) or not all(isinstance(key, str) for key in keys.values()):
         raise KettleError(f'In the configuration {file}, [keys] must hold lines like "main.take" = "t".')
     return Configuration(**document)  # type: ignore[arg-type]

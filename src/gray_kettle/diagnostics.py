@@ -3,7 +3,6 @@
 import json
 import os
 import platform
-import re
 import shutil
 import sys
 import tempfile
@@ -18,8 +17,7 @@ import platformdirs
 
 from gray_kettle import __version__, configuration, diagnostics_log
 from gray_kettle.errors import KettleError
-from gray_kettle.model.setup import Setup
-from gray_kettle.safe_text import network_name, printable
+from gray_kettle.safe_text import printable
 
 GLYPHS = "■□▲◆✶·▾▸┄━█▒▚░▀▄⟦⟧→×−"
 _PACKAGES = ("textual", "rich", "numpy", "sqlalchemy", "pydantic", "matplotlib", "httpx", "typer")
@@ -35,8 +33,6 @@ _LISTING_TOOLS = {  # by platform: what each lists, and how to get it
     },
     "Windows": {"netsh": (f"scans: {_ITS_OUTPUT}", "it is part of Windows: check PATH")},
 }
-_MAC = re.compile(r"\b(?:[0-9a-f]{2}[:-]){5}[0-9a-f]{2}\b", re.IGNORECASE)
-_HOST = re.compile(r"(?<=://)[^/\s:?]+|\b\d{1,3}(?:\.\d{1,3}){3}\b")
 
 
 @dataclass(frozen=True)
@@ -139,51 +135,23 @@ def _collecting() -> Iterator[Check]:
 # Support file
 
 
-class Masking:
-    """Replaces addresses and foreign network names by numbers, the same ones throughout a file."""
-
-    def __init__(self, keep: set[str]) -> None:
-        """keep: names that are not masked (own networks)."""
-        self._keep = keep
-        self._addresses: dict[str, str] = {}
-        self._names: dict[str, str] = {}
-
-    def address(self, text: str) -> str:
-        key = text.lower().replace("-", ":")
-        return self._addresses.setdefault(key, f"address-{len(self._addresses) + 1}")
-
-    def name(self, name: str) -> str:
-        if not name or name in self._keep:
-            return name
-        return self._names.setdefault(name, f"name-{len(self._names) + 1}")
-
-    def text(self, text: str) -> str:
-        """Free text with all hardware addresses, hosts, the home folder, and the names seen so far masked."""
-        masked = _MAC.sub(lambda found: self.address(found[0]), text)
-        masked = _HOST.sub(lambda found: self.address(found[0]), masked).replace(str(Path.home()), "~")
-        for name, number in sorted(self._names.items(), key=lambda item: -len(item[0])):
-            if len(name) > 1:
-                masked = masked.replace(name, number)
-        return masked
-
-
 def write_support(case: Path, output: Path, force: bool = False) -> None:
     """Write the support file of a case. Raises: KettleError, when the case or the file cannot be used."""
     from gray_kettle.export.files import write_file
-    from gray_kettle.store import Case
+    from gray_kettle.masking import MaskOptions
+    from gray_kettle.store.masked import MaskedCase
 
-    with Case.open(case) as opened:
-        setup, observations = opened.setup(), opened.window()
-    own = {name for name in setup.own if not _MAC.fullmatch(name)}
-    masking = Masking(own)
-    seen = [network_name(a.ssid) for a in observations.announcements]
-    for name in (
-        *seen,
-        setup.site,
-        *(name for _, name in setup.names),
-        *(t.spot for t in observations.takes),
-    ):
-        masking.name(printable(name))
+    with MaskedCase.open_masked(case, MaskOptions()) as opened:
+        setup, observations, masking = opened.setup(), opened.window(), opened.masking
+    private = {setup.site, *(name for _, name in setup.names), *(t.spot for t in observations.takes)} - {""}
+
+    def text(words: str) -> str:
+        """Without names of the site, its spots and radios, and of this person's folder."""
+        masked = masking.text(printable(words).replace(str(Path.home()), "~"))
+        for name in sorted(private, key=len, reverse=True):
+            masked = masked.replace(name, masking.device_name(name))
+        return masked
+
     summary = {
         "format": "gray-kettle/support/1",
         "radios": len({a.bssid for a in observations.announcements}),
@@ -192,15 +160,24 @@ def write_support(case: Path, output: Path, force: bool = False) -> None:
         "takes": [
             {
                 "kind": take.kind,
-                "spot": masking.name(printable(take.spot)),
+                "spot": masking.device_name(take.spot),
                 "records": take.records,
                 "skipped": take.skipped,
-                "notes": [masking.text(printable(note)) for note in take.notes],
+                "notes": [text(note) for note in take.notes],
             }
             for take in observations.takes
         ],
         "sweep_rows_pending": observations.rows_pending,
-        "setup": _masked_setup(setup, masking),
+        "setup": {
+            "country": printable(setup.country),
+            "time_zone": printable(setup.time_zone),
+            "site": masking.device_name(setup.site),
+            "own": [text(name) for name in setup.own],
+            "clients": [text(limit) for limit in setup.clients],
+            "thresholds": dict(setup.thresholds),
+            "notes_on_emitters": len(setup.emitters),
+            "completed_steps": len(setup.done),
+        },
     }
     machine = "\n".join(f"{c.state:8} {c.topic}: {c.text}" for c in checks())
     log = diagnostics_log.path()
@@ -208,23 +185,9 @@ def write_support(case: Path, output: Path, force: bool = False) -> None:
     def fill(file: BinaryIO) -> None:
         with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED) as bundle:
             bundle.writestr("case.json", json.dumps(summary, indent=2, ensure_ascii=False))
-            bundle.writestr("machine.txt", masking.text(machine))
+            bundle.writestr("machine.txt", "\n".join(map(text, machine.splitlines())))
             if log.is_file():
-                bundle.writestr(
-                    "gray-kettle.log", masking.text(log.read_text(encoding="utf-8", errors="replace"))
-                )
+                lines = log.read_text(encoding="utf-8", errors="replace").splitlines()
+                bundle.writestr("gray-kettle.log", "\n".join(map(text, lines)))
 
     write_file(output, fill, force)
-
-
-def _masked_setup(setup: Setup, masking: Masking) -> dict[str, object]:
-    return {
-        "country": printable(setup.country),
-        "time_zone": printable(setup.time_zone),
-        "site": masking.name(printable(setup.site)),
-        "own": [masking.text(printable(name)) for name in setup.own],
-        "clients": [masking.text(printable(limit)) for limit in setup.clients],
-        "thresholds": dict(setup.thresholds),
-        "notes_on_emitters": len(setup.emitters),
-        "completed_steps": len(setup.done),
-    }

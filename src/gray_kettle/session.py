@@ -96,6 +96,23 @@ def load_session(
     return session
 
 
+def detect_waiting(case: "Case", progress: Callable[[int, int], None] = lambda done, total: None) -> str:
+    """Examine the sweep rows that wait for it. Why they could not be, "" where they were.
+
+    progress: rows done and rows in all.
+    """
+    from gray_kettle.interference import DETECTOR_VERSION
+
+    if case.detections.needs_detection(DETECTOR_VERSION):
+        from gray_kettle.detection import detect_pending  # heavy, and most windows need none
+
+        try:
+            detect_pending(case, progress)
+        except KettleError as error:
+            return str(error)
+    return ""
+
+
 def load_session_detected(
     case: "Case",
     start_s: float | None = None,
@@ -106,16 +123,7 @@ def load_session_detected(
 
     A case that cannot be written is read as it is; session.undetected says why.
     """
-    from gray_kettle.interference import DETECTOR_VERSION
-
-    reason = ""
-    if case.detections.needs_detection(DETECTOR_VERSION):
-        from gray_kettle.detection import detect_pending  # heavy, and most windows need none
-
-        try:
-            detect_pending(case, progress)
-        except KettleError as error:
-            reason = str(error)
+    reason = detect_waiting(case, progress)
     session = load_session(case, start_s, end_s)
     session.undetected = reason
     return session

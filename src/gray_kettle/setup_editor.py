@@ -8,7 +8,7 @@ from collections.abc import Iterable
 from dataclasses import replace
 from datetime import UTC, datetime
 
-from gray_kettle.analysis.inventory.radio_grouping import joined, parted
+from gray_kettle.analysis.inventory.radio_grouping import address_key, joined, parted
 from gray_kettle.analysis.thresholds import threshold_from
 from gray_kettle.errors import InvalidInput
 from gray_kettle.model.plan_preferences import DESIGN_LOAD, CompletedStep
@@ -21,6 +21,7 @@ from gray_kettle.site_timezone import is_time_zone
 _ADDRESS_LENGTH, _ADDRESS_COLONS = 17, 5
 _LONGEST_MARK, _MOST_MARKS = 40, 500
 _MOST_STEPS = 500
+_MOST_NAMES = 20_000
 MOST_CHANGES, MOST_COST, MOST_WEIGHT = 999, 5.0, 100.0
 
 
@@ -66,6 +67,27 @@ def with_radio_name(setup: Setup, bssids: Iterable[str], name: str) -> Setup:
     kept = [(a, n) for a, n in setup.names if a not in addresses]
     new = [(a, name) for a in addresses] if name else []
     return replace(setup, names=tuple(sorted([*kept, *new])))
+
+
+def with_device_names(setup: Setup, names: Iterable[tuple[str, str]], heard: Iterable[str] = ()) -> Setup:
+    """Add (address, name), the new names in place of the old.
+
+    heard: BSSIDs of our radios. One that has no name gets that of its access point's other addresses: lists of leases
+    know an access point by its cable, whose address is next to those on the air.
+    """
+    given = dict(names)
+    by_neighbour: dict[object, str] = {}
+    for known, name in given.items():
+        by_neighbour.setdefault(address_key(known), name)
+    merged = {**dict(setup.names), **given}
+    for bssid in heard:
+        if bssid not in merged and address_key(bssid) in by_neighbour:
+            merged[bssid] = by_neighbour[address_key(bssid)]
+    if len(merged) > _MOST_NAMES:
+        raise InvalidInput(
+            f"A case holds names for {_MOST_NAMES:,} devices at most: this makes {len(merged):,}."
+        )
+    return replace(setup, names=tuple(sorted(merged.items())))
 
 
 def with_threshold(setup: Setup, text: str) -> Setup:

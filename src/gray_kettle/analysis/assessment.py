@@ -21,7 +21,10 @@ if TYPE_CHECKING:  # the payloads of findings are imported by what makes or read
 
 @dataclass(frozen=True)
 class Link:
-    """Counters that a device keeps of its link to a station, over the window; None where it keeps none."""
+    """Counters that a device keeps of its link to a station, over the window; None where it keeps none.
+
+    name: of the station, where somebody gave it one.
+    """
 
     station: str
     level_dbm: float | None
@@ -32,6 +35,12 @@ class Link:
     receive_mbps: float | None
     first_s: float
     last_s: float
+    name: str = ""
+
+    @property
+    def label(self) -> str:
+        """Its name where it has one, else its address."""
+        return self.name or self.station
 
 
 @dataclass(frozen=True)
@@ -40,7 +49,7 @@ class Client:
 
     generation, streams, width_mhz: what it said it can do, None when it was not heard to say so. channels: (band,
     number) that it named as usable. airtime_s, mbps: of its frames heard, and the mean rate that they were sent at.
-    level_at: by spot.
+    level_at: by spot. name: where somebody gave it one.
     """
 
     mac: str
@@ -55,6 +64,12 @@ class Client:
     airtime_s: float = 0.0
     mbps: float | None = None
     level_at: tuple[tuple[str, float], ...] = ()
+    name: str = ""
+
+    @property
+    def label(self) -> str:
+        """Its name where it has one, else its address."""
+        return self.name or self.mac
 
     @property
     def bands(self) -> tuple[str, ...]:

@@ -20,5 +20,5 @@ def take_inventory(observations: Observations, setup: Setup) -> Inventory:
     return Inventory(
         radios=with_swept_activity(radios, emitters, observations),
         emitters=emitters,
-        links=tuple(links_by_station(observations).values()),
+        links=tuple(links_by_station(observations, dict(setup.names)).values()),
     )

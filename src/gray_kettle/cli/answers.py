@@ -18,7 +18,8 @@ from gray_kettle.cli.options import (
     print_json,
 )
 from gray_kettle.cli.progress import progress_bar
-from gray_kettle.errors import KettleError
+from gray_kettle.errors import InvalidInput, KettleError
+from gray_kettle.safe_text import printable
 
 _MOST_LINES = 2000  # of a flood of made-up radios the rest says nothing, and takes a minute to lay out
 
@@ -68,6 +69,48 @@ def air(
         from gray_kettle.export.text import air_table, print_rich
 
         print_rich(air_table(assessment, victim, chosen))
+    end(session)
+
+
+def channels(
+    case: CasePath,
+    radio: Annotated[
+        str | None, typer.Option("--radio", help="Whose clear air: an own radio (its id or a BSSID).")
+    ] = None,
+    band: Band = None,
+    sort: Annotated[
+        str, typer.Option("--sort", help="channel, busy, clear, radios, clients, foreign, non-wifi, retries.")
+    ] = "channel",
+    from_: Start = None,
+    to: End = None,
+    json: Json = False,
+) -> None:
+    """The channel map: who is on each channel, how busy it is, and what speaks for or against it."""
+    from gray_kettle.planner.best import best_answers
+    from gray_kettle.planner.channel_map import SORTS, channel_map
+
+    chosen = check_band(band)
+    if sort not in SORTS:
+        raise InvalidInput(f"“{printable(sort)}” is no order: use {', '.join(SORTS)}.")
+    session = load(case, from_, to)
+    assessment = session.assessment
+    seen_by = assessment.radio(radio.lower()) if radio else None
+    if radio and (seen_by is None or not seen_by.own):
+        raise KettleError(f"No own radio {radio} in this window: see `gray-kettle heard {case}`.")
+    with progress_bar("computing the plan") as progress:
+        session.planning = lambda done: progress(done, 1.0)
+        found = best_answers(session.proposal, assessment, session.setup)
+    rows = channel_map(assessment, session.setup, found, seen_by)
+    rows = tuple(sorted((r for r in rows if chosen in (None, r.channel.band)), key=SORTS[sort]))
+    if json:
+        from gray_kettle.export.json_api.channels import channels_answer
+
+        print_json(channels_answer(rows, seen_by.id if seen_by else None), session)
+    else:
+        from gray_kettle.export.channel_text import channel_table
+        from gray_kettle.export.text import print_rich
+
+        print_rich(channel_table(rows))
     end(session)
 
 
@@ -175,6 +218,27 @@ def plan(case: CasePath, band: Band = None, from_: Start = None, to: End = None,
         print_json(plan_answer(proposal, chosen), session)
     else:
         print(plan_text(proposal, chosen))
+    end(session)
+
+
+def best(case: CasePath, band: Band = None, from_: Start = None, to: End = None, json: Json = False) -> None:
+    """The best channel and width of each band, how sure that is, and what looks right and is not."""
+    from gray_kettle.planner.best import best_answers
+
+    chosen = check_band(band)
+    session = load(case, from_, to)
+    with progress_bar("computing the plan") as progress:
+        session.planning = lambda done: progress(done, 1.0)
+        found = best_answers(session.proposal, session.assessment, session.setup)
+    found = tuple(answer for answer in found if chosen in (None, answer.band))
+    if json:
+        from gray_kettle.export.json_api.best import best_answer
+
+        print_json(best_answer(found), session)
+    else:
+        from gray_kettle.export.best_text import best_text
+
+        print(best_text(found))
     end(session)
 
 

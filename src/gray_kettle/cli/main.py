@@ -16,9 +16,13 @@ import typer
 from gray_kettle import __version__
 from gray_kettle.cli import answers, diagnostics, files, open_app, setup
 from gray_kettle.cli.apply import apply
+from gray_kettle.cli.cases import copy, merge
 from gray_kettle.cli.done import done
+from gray_kettle.cli.export import export, import_
+from gray_kettle.cli.names import names
 from gray_kettle.cli.probe import probe
 from gray_kettle.cli.proof import proof
+from gray_kettle.cli.report import report
 from gray_kettle.cli.responder import responder
 from gray_kettle.cli.sources import sources
 from gray_kettle.cli.stand_in import stand_in
@@ -46,6 +50,7 @@ _COMMANDS: dict[str, Callable[..., None]] = {
     "new": setup.new,
     "set": setup.set_,
     "mark": setup.mark,
+    "names": names,
     "take": take,
     "takes": takes,
     "alerts": alerts,
@@ -54,17 +59,24 @@ _COMMANDS: dict[str, Callable[..., None]] = {
     "probe": probe,
     "sources": sources,
     "check": check,
+    "copy": copy,
+    "merge": merge,
     "heard": answers.heard,
     "air": answers.air,
+    "channels": answers.channels,
     "spots": answers.spots,
     "since": answers.since,
     "emitters": answers.emitters,
     "brief": answers.brief,
     "plan": answers.plan,
+    "best": answers.best,
     "done": done,
     "proof": proof,
     "responder": responder,
     "explain": answers.explain,
+    "report": report,
+    "export": export,
+    "import": import_,
     "sheet": files.sheet,
     "draw": files.draw,
     "apply": apply,

@@ -23,6 +23,14 @@ Start = Annotated[
 ]
 End = Annotated[str | None, typer.Option("--to", help="End of the window.")]
 
+Mask = Annotated[bool, typer.Option("--mask", help="Replace all addresses, and foreign names.")]
+KeepMaker = Annotated[
+    bool, typer.Option("--keep-maker", help="Masked addresses keep the part that names the maker.")
+]
+OwnOnly = Annotated[
+    bool, typer.Option("--own-only", help="List our own radios alone; foreign ones are counted.")
+]
+
 
 def load(case: Path, start: str | None, end: str | None, detect: bool = True) -> "Session":
     """A window of a case. detect: examine sweep rows that wait for it first, with a progress bar."""

@@ -1,8 +1,8 @@
 """A progress bar for commands that take their time."""
 
 import sys
-from collections.abc import Iterator
-from contextlib import contextmanager
+from collections.abc import Callable, Iterator
+from contextlib import ExitStack, contextmanager
 from typing import Any
 
 from gray_kettle.safe_output import terminal_stream
@@ -26,3 +26,19 @@ def progress_bar(what: str) -> Iterator[Any]:
     with Progress(*columns, console=Console(file=terminal_stream()), transient=True) as bar:
         task = bar.add_task(escape(printable(what)), total=None)
         yield lambda done, total: bar.update(task, completed=done, total=total or None)
+
+
+@contextmanager
+def progress_bars() -> Iterator[Callable[[str, float], None]]:
+    """A bar for what is being done, one after the other: it takes what, and how much of it is done (0 to 1)."""
+    with ExitStack() as bars:
+        shown: dict[str, Any] = {}
+
+        def progress(what: str, share: float) -> None:
+            if what not in shown:
+                bars.pop_all().close()
+                shown.clear()
+                shown[what] = bars.enter_context(progress_bar(what))
+            shown[what](share, 1.0)
+
+        yield progress

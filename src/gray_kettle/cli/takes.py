@@ -96,24 +96,30 @@ def check(
     ] = False,
     json: Json = False,
 ) -> None:
-    """Read all of a case and list what is damaged. Exit code 1 where something is."""
+    """Read all of a case and list what is damaged, and what is missing. Exit code 1 where something is damaged."""
     from gray_kettle.cli.progress import progress_bar
     from gray_kettle.export.json_api.takes import check_answer
-    from gray_kettle.store.verify import repaired, verify
+    from gray_kettle.interference import DETECTOR_VERSION
+    from gray_kettle.store import header
+    from gray_kettle.store.verify import repaired, verify, what_is_missing
 
+    version = header.check(case)
     with progress_bar("checking") as progress:
         rows, damage = verify(case, progress)
+    missing = what_is_missing(case, DETECTOR_VERSION)
     written: Path | None = None
     if repair and damage:
         with progress_bar("writing") as progress:
             written = repaired(case, progress)
     if json:
-        print_json(check_answer(rows, damage, None if written is None else written.name))
+        print_json(check_answer(rows, damage, None if written is None else written.name, version, missing))
     elif damage:
         print("\n".join(f"▲ {sentence}" for sentence in damage))
         if written is not None:
             print(f"{written} has what could be read. {case} was left as it is.")
     else:
-        print(f"{rows:,} rows, nothing damaged.")
+        print(f"Format {version}, {rows:,} rows, nothing damaged.")
+    if missing and not json:
+        print("\n".join(["Not there:", *(f"  {what}" for what in missing)]))
     if damage:
         raise typer.Exit(1)

@@ -1,5 +1,7 @@
 """From a case to a drawing in a file: what the command and the app's export both do."""
 
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from gray_kettle.errors import KettleError
@@ -17,13 +19,15 @@ from gray_kettle.export.drawings import (
     waterfall_figure,
 )
 from gray_kettle.export.drawings.sweeps import Sweeping
-from gray_kettle.export.files import check_target, write_file
+from gray_kettle.export.files import check_target, free_name, write_file
+from gray_kettle.masking import MaskOptions
 from gray_kettle.phy.channels import centre_hz, numbers
 from gray_kettle.planner.change_sheet import sheet_of
 from gray_kettle.proving import prove
-from gray_kettle.session import Session, load_session_detected
+from gray_kettle.session import Session, detect_waiting, load_session
 from gray_kettle.spectrum.views import Frame
 from gray_kettle.store import Case
+from gray_kettle.store.masked import MaskedCase
 
 _OF_READING = {
     "lanes": lanes_figure,
@@ -32,8 +36,14 @@ _OF_READING = {
     "heatmap": heatmap_figure,
 }
 VIEWS = (*_OF_READING, "sweep", "waterfall", "proof")
+Progress = Callable[[str, float], None]
 _COLUMNS, _LINES = 900, 500  # of the pictures inside a drawing: as many as print can show
 _EDGE_HZ = 20e6
+
+
+def beside(case: Path, name: str, ending: str) -> Path:
+    """Where a file about a case goes when nobody says where: beside it, under the first name that is free."""
+    return free_name(case.with_name(f"{case.stem}-{name}.{ending}"))
 
 
 def draw_view(
@@ -44,28 +54,46 @@ def draw_view(
     start_s: float | None = None,
     end_s: float | None = None,
     *,
+    masked: MaskOptions | None = None,
     force: bool = False,
+    progress: Progress = lambda what, share: None,
 ) -> None:
-    """Write a drawing of a window of a case.
+    """Write a drawing of a window of a case. progress: what is being done, and how much of it is (0 to 1).
 
     Raises: KettleError, when the case or the file cannot be used, or nothing was swept in that band.
     """
     check_ending(output)
     check_target(output, force)
-    with Case.open(path) as case:
-        session = load_session_detected(case, start_s, end_s)
+    with _shown(path, masked, progress) as case:
+        session = load_session(case, start_s, end_s)
         if view == "proof":
-            proof = prove(case, (start_s, end_s))
+            proof = prove(
+                case, (start_s, end_s), None, lambda done, total: progress("comparing", done / total)
+            )
             figure = proof_figure(proof, session.setup.site, session.setup.site_time)
         elif view in _OF_READING:
             figure = _OF_READING[view](session, band)
         else:
-            shown = _sweeping(case, session, band)
+            shown = sweeping_of(case, session, band)
             figure = sweep_figure(shown) if view == "sweep" else waterfall_figure(shown)
+    progress("drawing", 0.5)
     save(figure, output, force)
 
 
-def _sweeping(case: Case, session: Session, band: str) -> Sweeping:
+@contextmanager
+def _shown(path: Path, masked: MaskOptions | None, progress: Progress) -> Iterator[Case]:
+    """The case, with what waits for the detector examined, and masked where that is wanted."""
+    with Case.open(path) as case:
+        detect_waiting(case, lambda done, total: progress("detecting emitters", done / total))
+        if masked is None:
+            yield case
+            return
+    with MaskedCase.open_masked(path, masked) as case:
+        yield case
+
+
+def sweeping_of(case: Case, session: Session, band: str) -> Sweeping:
+    """What was swept in a band, at the spot with most rows. Raises: KettleError, where nothing was."""
     seen = session.observations
     low_hz, high_hz = (
         centre_hz(band, numbers(band)[0]) - _EDGE_HZ,
@@ -107,7 +135,9 @@ def write_sheet(
     start_s: float | None = None,
     end_s: float | None = None,
     *,
+    masked: MaskOptions | None = None,
     force: bool = False,
+    progress: Progress = lambda what, share: None,
 ) -> None:
     """Write the change sheet of a window of a case as .txt, .csv or .pdf.
 
@@ -119,8 +149,9 @@ def write_sheet(
     if ending not in (".txt", ".csv", ".pdf"):
         raise KettleError(f"{output.name}: a change sheet is written as .txt, .csv or .pdf.")
     check_target(output, force)
-    with Case.open(path) as case:
-        session = load_session_detected(case, start_s, end_s)
+    with _shown(path, masked, progress) as case:
+        session = load_session(case, start_s, end_s)
+        session.planning = lambda done: progress("planning", done)
         sheet = sheet_of(session.proposal, session.setup)
     if ending == ".pdf":
         save_pages(sheet_pages(sheet), output, force)

@@ -39,7 +39,8 @@ def print_rich(content: Table | str) -> None:
     print("\n".join(line.rstrip() for line in capture.get().splitlines()))
 
 
-def _table(columns: list[str], rows: list[list[str]], right: set[int]) -> Table:
+def plain_table(columns: list[str], rows: list[list[str]], right: set[int]) -> Table:
+    """Rows of texts, laid out by terminal cells. right: columns set to the right."""
     table = Table(box=None, padding=(0, 2, 0, 0), show_edge=False, header_style=None)
     for number, name in enumerate(columns):
         table.add_column(Text(name), justify="right" if number in right else "left", no_wrap=True)
@@ -91,7 +92,7 @@ def heard_table(radios: "tuple[Radio, ...]") -> Table:
         "BSSID",
         "SSIDs",
     ]
-    return _table(head, rows, {4, 5, 6, 8, 9})
+    return plain_table(head, rows, {4, 5, 6, 8, 9})
 
 
 def _named(network: "Network") -> str:
@@ -113,7 +114,7 @@ def takes_table(takes: "tuple[TakeInfo, ...]") -> Table:
             ]
         )  # fmt: skip
     columns = ["take", "counts", "source", "kind", "spot", "state", "records", "begins (UTC)", "notes"]
-    return _table(columns, rows, {0, 6})
+    return plain_table(columns, rows, {0, 6})
 
 
 def spots_table(rows: "tuple[SpotBand, ...]") -> Table:
@@ -143,7 +144,7 @@ def spots_table(rows: "tuple[SpotBand, ...]") -> Table:
         "loudest other on its channel",
         "margin dB",
     ]
-    return _table(columns, lines, {3, 7})
+    return plain_table(columns, lines, {3, 7})
 
 
 def since_text(found: "ChangesSince") -> str:
@@ -171,7 +172,7 @@ def sources_table(states: "tuple[SourceState, ...]") -> Table:
         ["○" if s.missing else "●", s.kind.title, ", ".join(s.here) or s.kind.example, s.missing or "ready"]
         for s in states
     ]
-    return _table(["", "source", "take CASE …", "state"], rows, set())
+    return plain_table(["", "source", "take CASE …", "state"], rows, set())
 
 
 def proof_table(results: "tuple[Result, ...]") -> Table:
@@ -191,7 +192,7 @@ def proof_table(results: "tuple[Result, ...]") -> Table:
                 words.verdict(result),
             ]
         )
-    return _table(["radio", "figure", "before", "after", "difference (95 %)", "verdict"], rows, {2, 3})
+    return plain_table(["radio", "figure", "before", "after", "difference (95 %)", "verdict"], rows, {2, 3})
 
 
 def trials_table(result: "TrialResult") -> Table:
@@ -215,7 +216,7 @@ def trials_table(result: "TrialResult") -> Table:
             ]
         )
     heads = ["setting", "runs", "median", "typical", "interval (95 %)", "run to run", "best with"]
-    return _table(heads, rows, {1, 2, 3, 6})
+    return plain_table(heads, rows, {1, 2, 3, 6})
 
 
 def alerts_table(alerts: "tuple[Alert, ...]", site_time: "SiteTime") -> Table:
@@ -223,7 +224,7 @@ def alerts_table(alerts: "tuple[Alert, ...]", site_time: "SiteTime") -> Table:
     rows = [
         [f"{site_time.minute(a.time_s):%a %d %H:%M}{site_time.suffix}", str(a.kind), a.text] for a in alerts
     ]
-    return _table(["when", "what", ""], rows, set())
+    return plain_table(["when", "what", ""], rows, set())
 
 
 def air_table(assessment: "Assessment", radio: "Radio | None", band: str | None) -> Table:
@@ -251,7 +252,7 @@ def air_table(assessment: "Assessment", radio: "Radio | None", band: str | None)
             ]
         )
     head = ["band", "channel", "utilisation", "co-channel", "lost", "adjacent", "lost", "clear air", "Mb/s"]
-    return _table(head, rows, {1, 3, 4, 5, 6, 7, 8})
+    return plain_table(head, rows, {1, 3, 4, 5, 6, 7, 8})
 
 
 def emitters_text(assessment: "Assessment", band: str | None, rows_pending: int = 0) -> str:

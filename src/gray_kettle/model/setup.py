@@ -26,7 +26,8 @@ class Setup:
     """Everything that was entered for a case.
 
     own: SSIDs and BSSIDs of our networks. foreign: BSSIDs that are not ours, whatever their SSID.
-    clients: client limits, see planner.limits. names: (BSSID, name of its radio). emitters: notes on emitters.
+    clients: client limits, see planner.limits. names: (address, name) of radios, by BSSID, and of clients.
+    emitters: notes on emitters.
     together: groups of BSSIDs that are one radio; apart: BSSIDs that are each a radio of their own.
     thresholds: (name, value) of changed thresholds, see analysis.thresholds. reference: (start, end) of the reference
     window, seconds since the epoch. preferences: limits and weights of the plan; done: steps that were carried out.

@@ -112,8 +112,9 @@ def _compared(
     soak_s = 3600 * limits.soak_h
     length_s = _SHORT_S if min(w[1] - w[0] for w in sides) < _SHORT_UNTIL_S else _LONG_S
     new = _new_state(own, setup.done, before, after)
+    masking = getattr(case, "masking", None)
     windows = [
-        AssessedWindow(case.path, start_s, start_s + length_s, new if start_s < before[1] else None)
+        AssessedWindow(case.path, start_s, start_s + length_s, new if start_s < before[1] else None, masking)
         for start_s in _starts_of_windows(before, after, length_s, like, after[0] + soak_s)
     ]
     found = list(figures_by_window(case, windows, progress, is_cancelled))

@@ -5,20 +5,25 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from gray_kettle.masking import Masking
 from gray_kettle.processes import in_processes
 from gray_kettle.proof.window_figures import SiteChanges, WindowFigures, figures_of
 from gray_kettle.session import load_session
 from gray_kettle.store import Case
+from gray_kettle.store.masked import opened_as
 
 
 @dataclass(frozen=True)
 class AssessedWindow:
-    """A window of a case. changes: what is expected of it with them is wanted too."""
+    """A window of a case. changes: what is expected of it with them is wanted too. masking: as the
+    case is open here.
+    """
 
     path: Path
     start_s: float
     end_s: float
     changes: SiteChanges | None = None
+    masking: Masking | None = None
 
 
 def figures_by_window(
@@ -46,7 +51,7 @@ _OPEN = threading.local()  # the case that this thread, or a process of its own,
 def _figures(window: AssessedWindow) -> WindowFigures | None:
     case = getattr(_OPEN, "case", None)
     if case is None:
-        case = _OPEN.case = Case.open(window.path)  # in a process that does nothing else
+        case = _OPEN.case = opened_as(window.path, window.masking)  # in a process that does nothing else
     session = load_session(case, window.start_s, window.end_s)
     if not len(session.observations.sightings) and not len(session.observations.traffic):
         return None

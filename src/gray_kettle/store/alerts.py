@@ -1,6 +1,6 @@
 """What began while somebody watched: each thing once, whoever watched."""
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 
 from gray_kettle.model.enums import AlertKind
 from gray_kettle.model.records import ALERT_AGAIN_S, LATEST_S, Alert
@@ -18,6 +18,7 @@ class Alerts:
 
     def __init__(self, database: Database, damage: Damage) -> None:
         self._database, self._damage = database, damage
+        self.shown_as: Callable[[tuple[Alert, ...]], tuple[Alert, ...]] = lambda alerts: alerts
 
     def add(self, alerts: Iterable[Alert]) -> None:
         """Keep them, except what is in the case already: several may watch at a time."""
@@ -40,4 +41,4 @@ class Alerts:
             for row in rows
             if row["kind"] in _KINDS and 0 <= row["time_s"] <= LATEST_S
         ]
-        return tuple(sorted(found, key=lambda alert: alert.time_s))
+        return self.shown_as(tuple(sorted(found, key=lambda alert: alert.time_s)))

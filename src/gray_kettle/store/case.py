@@ -5,7 +5,7 @@ from collections import Counter
 from collections.abc import Callable, Container, Mapping, Sequence
 from contextlib import AbstractContextManager
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any, Self, TypeVar
 
 import numpy as np
 import sqlalchemy as sa
@@ -14,6 +14,7 @@ from gray_kettle.errors import KettleError
 from gray_kettle.model.records import (
     LATEST_S,
     Announcement,
+    ClientCapability,
     Columns,
     Edges,
     Links,
@@ -93,7 +94,7 @@ class Case:
         return cls(path, Database(path))
 
     @classmethod
-    def open(cls, path: Path) -> "Case":
+    def open(cls, path: Path) -> Self:
         """Open a case; for reading alone where it cannot be written.
 
         Raises: KettleError, when it is none, holds what no case of ours has, or is from a newer version.
@@ -123,6 +124,10 @@ class Case:
         """All that is written inside, or nothing."""
         return self._database.writing()
 
+    def back_up(self, target: Database) -> None:
+        """Write all of it into another file, as it is at one moment."""
+        self._database.back_up(target)
+
     def give_back(self) -> None:
         """Give the disk back what the file does not need any more. Takes a while, and as much room again."""
         self._database.vacuum()
@@ -134,7 +139,7 @@ class Case:
     def close(self) -> None:
         self._database.close()
 
-    def __enter__(self) -> "Case":
+    def __enter__(self) -> Self:
         return self
 
     def __exit__(self, *_: object) -> None:
@@ -196,12 +201,8 @@ class Case:
         if len(sightings):
             sightings = _with_announcement(sightings, numbers)
         chunks = self._chunk_writers.setdefault(take, ChunkWriter(take))
-        added = chunks.add(db, sightings, sightings.time_s)
-        added += chunks.add(db, piece.traffic, piece.traffic.second.astype(np.float64))
-        added += chunks.add(db, piece.listening, piece.listening.start_s)
-        added += chunks.add(db, piece.edges, piece.edges.time_s)
-        added += chunks.add(db, piece.surveys, piece.surveys.time_s)
-        added += chunks.add(db, piece.links, piece.links.time_s)
+        tables = (sightings, piece.traffic, piece.listening, piece.edges, piece.surveys, piece.links)
+        added = sum(chunks.add(db, table) for table in tables)
         writer = self._writers.get(take)
         if writer is None and piece.sweeps:
             writer = self._writers[take] = SweepWriter(take)
@@ -263,6 +264,16 @@ class Case:
         return tuple(take for take in self.take_list.all() if take.counts)
 
     # Observations
+
+    def announced(self) -> dict[int, Announcement]:
+        """What access points announced, by number."""
+        with self._database.reading() as db:
+            return self._texts.known_announcements(db)
+
+    def capabilities(self) -> tuple[ClientCapability, ...]:
+        """What clients said they can do."""
+        with self._database.reading() as db:
+            return self._texts.known_capabilities(db)
 
     def span_s(self) -> tuple[float, float] | None:
         """First and last moment of anything observed; None in an empty case."""

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 import sqlalchemy as sa
 
-from gray_kettle.model.records import Columns, FloatArray, Traffic
+from gray_kettle.model.records import Columns, FloatArray, Listening, Traffic
 from gray_kettle.store import schema
 from gray_kettle.store.merging import by_the_hour
 from gray_kettle.store.packing import pack
@@ -18,6 +18,14 @@ from gray_kettle.store.seals import insert, update
 
 _CHUNK_ROWS = 8192
 _GROWN_ROWS = 2048  # up to which a chunk is written anew with what comes next
+
+
+def times_of(table: Columns) -> FloatArray:
+    """The moment of each row of a table, seconds since the epoch."""
+    if isinstance(table, Traffic):
+        return table.second.astype(np.float64)
+    times_s: FloatArray = table.start_s if isinstance(table, Listening) else table.time_s  # type: ignore[attr-defined]
+    return times_s
 
 
 @dataclass(frozen=True, eq=False)
@@ -37,10 +45,11 @@ class ChunkWriter:
         self._take = take
         self._tails: dict[type[Columns], _Tail] = {}
 
-    def add(self, db: sa.Connection, table: Columns, time_s: FloatArray) -> int:
-        """Store a table; how many chunks were added. time_s: of each row."""
+    def add(self, db: sa.Connection, table: Columns) -> int:
+        """Store a table; how many chunks were added."""
         if not len(table):
             return 0
+        time_s = times_of(table)
         layout = type(table)
         tail = self._tails.pop(layout, None)
         if tail is not None and len(tail.table) + len(table) <= _GROWN_ROWS:
@@ -53,6 +62,21 @@ class ChunkWriter:
             self._write(db, table.rows(rows), time_s[rows], None)
             chunks += 1
         return chunks
+
+    def write_chunk(
+        self, db: sa.Connection, table: Columns, time_s: FloatArray, *, is_thin: bool = False
+    ) -> None:
+        """A table as one chunk. is_thin: it is traffic summed by the hour, whose rows were thinned out."""
+        if not is_thin:
+            self._write(db, table, time_s, None)
+            return
+        columns, payload = pack(table)
+        row = {
+            "take": self._take, "layout": "traffic", "columns": columns, "start_s": float(time_s.min()),
+            "end_s": float(time_s.max()), "rows": len(table), "payload": b"",
+        }  # fmt: skip
+        number = insert(db, schema.chunks, row)
+        insert(db, schema.sums, {"chunk": number, "columns": columns, "rows": len(table), "payload": payload})
 
     def _write(self, db: sa.Connection, table: Columns, time_s: FloatArray, tail: _Tail | None) -> None:
         """One chunk, in place of the tail where there is one."""

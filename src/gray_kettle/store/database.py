@@ -107,6 +107,18 @@ class Database:
                 driver.setlimit(sqlite3.SQLITE_LIMIT_ATTACHED, 0)
                 connection.close()
 
+    def back_up(self, target: "Database") -> None:
+        """Copy all pages into another file; others may write meanwhile. Raises: KettleError."""
+        with self._translated():
+            mine, theirs = self._engine.raw_connection(), target._engine.raw_connection()
+            try:
+                assert mine.driver_connection is not None
+                assert theirs.driver_connection is not None
+                mine.driver_connection.backup(theirs.driver_connection)
+            finally:
+                mine.close()
+                theirs.close()
+
     @contextmanager
     def _begun(self, kind: str) -> Iterator[sa.Connection]:
         """A connection in a transaction that holds its lock, asked for again while somebody else has it."""

@@ -1,6 +1,7 @@
 """The journal of what was written to access points. Source: docs/reliability.md, "Changes on access points"."""
 
 import time
+from collections.abc import Callable
 
 from pydantic import TypeAdapter
 
@@ -19,6 +20,7 @@ class Journal:
 
     def __init__(self, database: Database, damage: Damage) -> None:
         self._database, self._damage = database, damage
+        self.shown_as: Callable[[DeviceChange], DeviceChange] = lambda change: change
 
     def add(self, address: str, change: DeviceChange) -> int:
         """Keep what is about to be written, before it is; its number."""
@@ -41,7 +43,8 @@ class Journal:
                 if row["address"] != address:
                     continue
                 try:
-                    found.append((row["number"], row["time_s"], _CHANGE.validate_json(row["document"])))
+                    change = self.shown_as(_CHANGE.validate_json(row["document"]))
+                    found.append((row["number"], row["time_s"], change))
                 except UNREADABLE:
                     self._damage.add(_DAMAGED)
         return found

@@ -5,6 +5,7 @@ Source: docs/reliability.md, "Readers and writers".
 
 import time
 from collections.abc import Callable
+from typing import Any
 
 import sqlalchemy as sa
 
@@ -19,16 +20,22 @@ from gray_kettle.store.seals import Damage, insert, rows_of
 _DAMAGED = "a saved setup is damaged: the one before it is used"
 
 
+def setup_row(setup: Setup) -> dict[str, Any]:
+    """A setup as a row of the table, saved now."""
+    return {"saved_s": time.time(), "document": setup_text(setup)}
+
+
 class Setups:
     """The table of setups."""
 
     def __init__(self, database: Database, damage: Damage) -> None:
         self._database, self._damage = database, damage
+        self.shown_as: Callable[[Setup], Setup] = lambda setup: setup
 
     def newest(self) -> Setup:
         """Raises: KettleError, when none can be read."""
         with self._database.reading() as db:
-            return self._newest(db)
+            return self.shown_as(self._newest(db))
 
     def save(self, setup: Setup, base: Setup | None = None) -> Setup:
         """See Case.save_setup."""
@@ -42,7 +49,7 @@ class Setups:
             except KettleError:  # the first one, or all are damaged: what is entered now counts
                 now = Setup()
             setup = change(now)
-            insert(db, schema.setups, {"saved_s": time.time(), "document": setup_text(setup)})
+            insert(db, schema.setups, setup_row(setup))
         return setup
 
     def _newest(self, db: sa.Connection) -> Setup:

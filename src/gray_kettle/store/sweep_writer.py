@@ -17,10 +17,11 @@ from gray_kettle.model.records import FloatArray, Span, SweepRows
 from gray_kettle.spectrum.duty import channel_rows
 from gray_kettle.spectrum.multires import COUNTED_FROM, TOP, Entries, Pyramid, Summed
 from gray_kettle.spectrum.noise_floor import floor_of, low_and_spread
-from gray_kettle.spectrum.quantise import Codes, FloatDb, to_codes
+from gray_kettle.spectrum.quantise import Codes, FloatDb, to_codes, to_dbm
 from gray_kettle.store import schema
 from gray_kettle.store.packing import pack_arrays
 from gray_kettle.store.seals import insert, update
+from gray_kettle.store.sweeps import CodedRows
 
 _CHUNK_BYTES, _CHUNK_ROWS = 1 << 18, (64, 512)  # of a chunk; fewest and most rows
 _LONGEST_WAIT_S = 0.4  # after which rows are written even if they are no whole chunk
@@ -32,7 +33,7 @@ class SweepWriter:
 
     def __init__(self, take: int) -> None:
         self._take = take
-        self._runs: dict[Span, _OpenRun] = {}
+        self._runs: dict[Span, OpenRun] = {}
         self._closed = 0
 
     @property
@@ -53,7 +54,7 @@ class SweepWriter:
                 self._closed += run.chunks
                 run = None
             if run is None:
-                run = self._runs[rows.span] = _OpenRun(db, self._take, rows.span)
+                run = self._runs[rows.span] = OpenRun(db, self._take, rows.span)
             run.add(db, rows.part(first, last))
 
     def flush(self, db: sa.Connection) -> None:
@@ -61,7 +62,7 @@ class SweepWriter:
             run.flush(db)
 
 
-class _OpenRun:
+class OpenRun:
     """Rows that wait for a whole chunk, and sums that wait for more rows."""
 
     def __init__(self, db: sa.Connection, take: int, span: Span) -> None:
@@ -74,6 +75,7 @@ class _OpenRun:
         self._pyramid = Pyramid(span)
         self._floor_dbm: FloatDb | None = None
         self._waiting: list[tuple[FloatArray, Codes, Any]] = []
+        self._held: CodedRows | None = None  # the last block that `keep` was given
         self._since_s = 0.0
         self._summed: dict[int, list[Summed]] = {level: [] for level in range(1, TOP + 1)}
         self._chunk_rows = min(max(_CHUNK_BYTES // span.bins, _CHUNK_ROWS[0]), _CHUNK_ROWS[1])
@@ -103,6 +105,7 @@ class _OpenRun:
             self._keep(db, done)
         if self._waiting:
             self._write_rows(db, is_whole=True)
+        self._write_held(db)
         for level, entries in self._summed.items():
             if entries:
                 self._write_entries(db, level)
@@ -113,24 +116,51 @@ class _OpenRun:
         if len(self._summed[done.level]) == _ENTRIES_A_CHUNK[done.level]:
             self._write_entries(db, done.level)
 
+    def keep(self, db: sa.Connection, rows: CodedRows) -> None:
+        """A block of rows as another case kept it, with the floor that it was judged by."""
+        self.last_s = float(rows.time_s[-1])
+        for done in self._pyramid.add(rows.time_s, rows.codes):
+            self._keep(db, done)
+        held = self._held
+        if held is not None and self._is_one(held, rows):  # a block that was cut in two
+            self._held = held.followed_by(rows)
+            return
+        self._write_held(db)
+        self._held = rows
+
+    def _is_one(self, held: CodedRows, rows: CodedRows) -> bool:
+        fits = len(held.time_s) + len(rows.time_s) <= self._chunk_rows
+        return fits and np.array_equal(held.floor_dbm, rows.floor_dbm, equal_nan=True)
+
+    def _write_held(self, db: sa.Connection) -> None:
+        if self._held is not None:
+            self._write_block(db, self._held, None)
+            self._held = None
+
     def _write_rows(self, db: sa.Connection, *, is_whole: bool) -> None:
         """Write the rows that wait. Until they are a whole chunk they wait on, and are written again with the next."""
         time_s, codes, offsets = (np.concatenate(parts) for parts in zip(*self._waiting, strict=True))
         floor_dbm = self._floor_dbm
         if floor_dbm is None:  # not enough rows for a first sum yet
             floor_dbm = floor_of(*low_and_spread(codes), self.span.step_hz)
-        places = channel_rows(self.span, codes, floor_dbm)
-        head = {
-            "time_s": time_s,
-            "offset_s": offsets,
-            "floor": to_codes(floor_dbm),
-            "power": places.power,
-            "over": places.over,
-        }
-        whole = (time_s[0], time_s[-1], len(time_s))
-        self._tail = self._keep_chunk(db, 0, whole, head, codes.tobytes(), None, self._tail)
+        floor_dbm = to_dbm(
+            to_codes(floor_dbm)
+        )  # as it is kept: who reads the rows again judges them by the same
+        rows = CodedRows(time_s, codes, offsets, channel_rows(self.span, codes, floor_dbm), floor_dbm)
+        self._tail = self._write_block(db, rows, self._tail)
         if is_whole:
             self._waiting, self._tail = [], None
+
+    def _write_block(self, db: sa.Connection, rows: CodedRows, number: int | None) -> int:
+        head = {
+            "time_s": rows.time_s,
+            "offset_s": rows.offset_s,
+            "floor": to_codes(rows.floor_dbm),
+            "power": rows.places.power,
+            "over": rows.places.over,
+        }
+        whole = (rows.time_s[0], rows.time_s[-1], len(rows.time_s))
+        return self._keep_chunk(db, 0, whole, head, rows.codes.tobytes(), None, number)
 
     def _write_entries(self, db: sa.Connection, level: int) -> None:
         done, self._summed[level] = self._summed[level], []

@@ -70,6 +70,10 @@ class CodedRows:
             self.time_s[first:last], self.codes[first:last], self.offset_s[first:last], places, self.floor_dbm
         )
 
+    def chosen(self, rows: "np.ndarray[Any, np.dtype[np.int64]]") -> "CodedRows":
+        places = ChannelRows(self.places.power[rows], self.places.over[rows])
+        return CodedRows(self.time_s[rows], self.codes[rows], self.offset_s[rows], places, self.floor_dbm)
+
     def followed_by(self, other: "CodedRows") -> "CodedRows":
         """These rows and those that come behind them, with the newer floor."""
         return _joined([self, other])
@@ -86,10 +90,17 @@ class Sweeps:
     def __init__(self, database: Database, takes: Takes, damage: Damage) -> None:
         self._database, self._takes, self._damage = database, takes, damage
 
-    def runs(self, start_s: float = -np.inf, end_s: float = np.inf) -> tuple[Run, ...]:
-        """What was swept in an interval of time, by number. rows: of the chunks that touch it."""
+    def runs(
+        self, start_s: float = -np.inf, end_s: float = np.inf, *, counted_only: bool = True
+    ) -> tuple[Run, ...]:
+        """What was swept in an interval of time, by number. rows: of the chunks that touch it.
+
+        counted_only: without takes that do not count.
+        """
         with self._database.reading() as db:
             takes = self._takes.counted(db)
+            if not counted_only:
+                takes = {row["number"]: row for row in self._takes.rows(db)}
             chunks = self.catalogue()
             what = "the description of a sweep is damaged: its rows are left out"
             found = []

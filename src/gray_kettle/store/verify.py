@@ -8,6 +8,8 @@ from typing import Any
 import sqlalchemy as sa
 
 from gray_kettle.errors import KettleError
+from gray_kettle.model.enums import TakeState
+from gray_kettle.model.records import THINNED_NOTE
 from gray_kettle.store import header, schema
 from gray_kettle.store.case import Case
 from gray_kettle.store.database import Database, create_file
@@ -29,6 +31,30 @@ def verify(path: Path, progress: Progress = lambda done, total: None) -> tuple[i
                 count += 1
         case.window()  # what is missing, and what is whole but makes no sense
         return count, tuple(dict.fromkeys((*damage.sentences, *case.damage.sentences)))
+
+
+def what_is_missing(path: Path, detector: int) -> tuple[str, ...]:
+    """What a whole case lacks all the same: ends of takes, details, detections. Raises: KettleError."""
+    out = []
+    with Case.open(path) as case:
+        for take in case.take_list.all():
+            if take.counts and take.state in (TakeState.INTERRUPTED, TakeState.STOPPED):
+                out.append(
+                    f"take {take.number} ({take.source}) was {take.state} before the end of its source"
+                )
+            out += [f"take {take.number}: {note}" for note in take.notes if note.startswith(THINNED_NOTE)]
+        pending = case.detections.pending_rows()
+        if pending:
+            out.append(f"{pending:,} sweep rows were not examined for emitters yet")
+        elif case.detections.needs_detection(detector):
+            out.append(
+                "emitters were detected by another version; they are detected anew when the case is read"
+            )
+        if not case.setup().own:
+            out.append("which networks are ours is not entered")
+        if not case.setup().country:
+            out.append("the country is not entered: only what all countries permit is proposed")
+    return tuple(out)
 
 
 def repaired(path: Path, progress: Progress = lambda done, total: None) -> Path:

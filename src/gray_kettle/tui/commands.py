@@ -26,6 +26,11 @@ _ACTIONS = (
         "Name, country, time zone, complaint, client limits",
     ),
     ("Export", "screen.export", "The drawings of this view as SVG, or the change sheet of Plan"),
+    (
+        "Hand over",
+        "screen.on_site('hand_over')",
+        "The report for the customer, all data, the change sheet",
+    ),
     ("Where these figures come from", "screen.explain", "Explains the figures under the cursor"),
     ("Thresholds", "screen.ask('thresholds')", "When something counts as a finding in this case"),
     ("Reference window", "screen.reference", "Compare other windows with this one; once more: none"),

@@ -32,6 +32,7 @@ Everywhere
               named on the way, and listed by how well they are covered
   N  R        what is new, gone and moved since before the newest take;  R  scan now
   M           mark this moment with a word, for example when a boat comes in
+  X           hand over: the report, all data, the change sheet, a copy of the case
   A           alerts: what began while the app took, or gray-kettle watch ran
   ctrl+z      undo the last edit
   ctrl+p      all commands, by name

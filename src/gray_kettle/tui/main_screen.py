@@ -86,6 +86,7 @@ class MainScreen(Screen[None]):
         Binding("L", "on_site('spot')", "spot of the take", id="main.spot"),
         Binding("R", "on_site('rescan')", "scan now", id="main.rescan"),
         Binding("x", "export", "export", id="main.export"),
+        Binding("X", "on_site('hand_over')", "hand over", id="main.hand-over"),
         Binding("o", "own", "own networks", id="main.own"),
         Binding("question_mark", "help", "help", id="main.help"),
         Binding("ctrl+z", "undo", "undo", id="main.undo"),

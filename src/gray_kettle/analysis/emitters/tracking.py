@@ -126,7 +126,9 @@ def _emitter(
     spots = {k.spot for k, _ in entry}
     blocks = [k for k in blocks if k.spot in spots]
     all_s = sum(_length_s(k) for k in blocks) or 1.0
-    present = entry + undetected_between(entry, runs)
+    # Time that is not in the whole must not be in the part: blocks that could not show it say nothing of it.
+    counted = {id(k) for k in blocks}
+    present = [(k, s) for k, s in entry + undetected_between(entry, runs) if id(k) in counted] or entry
     on_s = sum(_length_s(k) for k, _ in present)
     busy_s = sum(_length_s(k) * s.duty for k, s in present)
     by_channel: dict[tuple[str, int], float] = {}

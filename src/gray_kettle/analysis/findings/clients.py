@@ -85,7 +85,7 @@ def _sticky(facts: Facts) -> Iterator[Finding]:
                 severity=Severity.WATCH,
                 kind=FindingKind.STICKY_CLIENT,
                 subject=title(radio),
-                cause=f"{client.mac} stays connected here at {dbm(level)}, though it is much stronger near "
+                cause=f"{client.label} stays connected here at {dbm(level)}, though it is much stronger near "
                 f"{title(better)}.{more}",
                 effect="It sends at low rates from far away and takes airtime from nearby clients.",
                 first_step="Disable low basic rates, enable 802.11k and v, and reduce the transmit power.",
@@ -137,7 +137,7 @@ def _slow(facts: Facts) -> Iterator[Finding]:
             severity=Severity.WATCH,
             kind=FindingKind.SLOW_CLIENT,
             subject=title(view.radio),
-            cause=f"{slowest.mac} sends at {slowest.mbps:g} Mb/s and takes {percent(share)} of the clients' airtime; "
+            cause=f"{slowest.label} sends at {slowest.mbps:g} Mb/s and takes {percent(share)} of the clients' airtime; "
             f"the others send at {rate:.0f} Mb/s.",
             effect=f"When both are busy, a fast client gets {percent(float(fast / alone))} of the throughput that "
             "it would get beside another fast one.",

@@ -39,7 +39,7 @@ _TEXTS: dict[str, Callable[[Radio], list[str]]] = {
     "bssid": lambda r: [n.bssid for n in r.networks],
     "name": lambda r: [r.name],
     "security": lambda r: [n.security for n in r.networks],
-    "client": lambda r: [c.mac for n in r.networks for c in n.clients],
+    "client": lambda r: [text for n in r.networks for c in n.clients for text in (c.mac, c.name) if text],
     "on": lambda r: [str(part) for part in r.channel.parts],
 }
 _WORDS: dict[str, Condition] = {

@@ -46,7 +46,7 @@ def network_of(one: BssidRows, ground: BssidIndex, about: StationInfo) -> Networ
         retries=int(one.frames.retries.sum()),
         # Cases of before 0.8 do not know how many of the frames could be sent again.
         retriable=int(one.frames.retriable.sum()) or int(one.frames.frames.sum()),
-        clients=clients_of(one.bssid, one.frames, about.capabilities, about.links, ground.observations.spots),
+        clients=clients_of(one.bssid, one.frames, about, ground.observations.spots),
         hidden=one.hidden,
         named_by=one.named_by,
         transmitted_by=latest.transmitted_by,

@@ -65,7 +65,10 @@ def find_radios(
     """Every radio heard in the window, own ones first, then by level."""
     observations, moment = in_order_of_bssid(_widths_filled_in(observations))
     about = StationInfo(
-        capabilities_by_mac(observations), links_by_station(observations), names_asked_for(observations)
+        capabilities_by_mac(observations),
+        links_by_station(observations, dict(setup.names)),
+        names_asked_for(observations),
+        dict(setup.names),
     )
     bssids = by_bssid(observations, sent, about.names)
     ground = BssidIndex(observations, moment)

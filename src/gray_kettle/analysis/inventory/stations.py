@@ -1,11 +1,12 @@
 """Clients: who exchanges frames with which BSSID, what each can do, and what its link's own counters report."""
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 
 from gray_kettle.analysis.assessment import Client, Link, Rate
+from gray_kettle.analysis.observed.bssid_index import StationInfo
 from gray_kettle.analysis.observed.traffic_totals import TrafficTotals
 from gray_kettle.decode.dot11.mac_headers import address, address_number
 from gray_kettle.model.records import ClientCapability, FloatArray, IntArray, Links, Observations
@@ -23,8 +24,7 @@ def sums(which: IntArray, values: FloatArray | IntArray, count: int) -> FloatArr
 def clients_of(
     bssid: str,
     frames: TrafficTotals,
-    capabilities: dict[str, ClientCapability],
-    links: dict[str, Link],
+    about: StationInfo,
     spots: Sequence[str],
 ) -> tuple[Client, ...]:
     """Everyone but the access point who sent frames in a BSSID; frames: those of it."""
@@ -54,7 +54,7 @@ def clients_of(
     for k, mac in enumerate(macs.tolist()):
         text = address(mac)
         level = _mean_dbm(level_mw[k], levels[k])
-        can = capabilities.get(text)
+        can = about.capabilities.get(text)
         out.append(
             Client(
                 mac=text,
@@ -65,10 +65,11 @@ def clients_of(
                 streams=can.streams if can else None,
                 width_mhz=can.width_mhz if can else None,
                 channels=can.channels if can else (),
-                link=links.get(text),
+                link=about.links.get(text),
                 airtime_s=round(float(airtime_s[k]), 6),
                 mbps=round(float(bits[k] / airtime_s[k] / 1e6), 1) if airtime_s[k] else None,
                 level_at=tuple(at.get(k, ())),
+                name=about.given.get(text, ""),
             )
         )
     return tuple(out)
@@ -124,16 +125,20 @@ def names_asked_for(observations: Observations) -> dict[str, bytes]:
     return {a.bssid: a.ssid for a in observations.capabilities if a.bssid and a.ssid}
 
 
-def links_by_station(observations: Observations) -> dict[str, Link]:
-    """What the counters of each link gained in the window; all that they hold where there is one reading alone."""
+def links_by_station(observations: Observations, given: Mapping[str, str]) -> dict[str, Link]:
+    """What the counters of each link gained in the window; all that they hold where there is one reading alone.
+
+    given: names of devices, by address.
+    """
     links = observations.links
-    return {
-        address(mac): _link(mac, links.rows(links.station == mac))
-        for mac in np.unique(links.station).tolist()
-    }
+    found = {}
+    for mac in np.unique(links.station).tolist():
+        text = address(mac)
+        found[text] = _link(mac, links.rows(links.station == mac), given.get(text, ""))
+    return found
 
 
-def _link(mac: int, rows: Links) -> Link:
+def _link(mac: int, rows: Links, name: str) -> Link:
     sent, retried, failed = (_gained(column) for column in (rows.sent, rows.retried, rows.failed))
     known = rows.level_dbm[~np.isnan(rows.level_dbm)]
     return Link(
@@ -146,6 +151,7 @@ def _link(mac: int, rows: Links) -> Link:
         receive_mbps=_last(rows.receive_mbps),
         first_s=float(rows.time_s[0]),
         last_s=float(rows.time_s[-1]),
+        name=name,
     )
 
 

@@ -1,6 +1,6 @@
 """Rows of observations put together by BSSID: the basis of radios and networks."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -41,11 +41,12 @@ class BssidRows:
 
 @dataclass(frozen=True, eq=False)
 class StationInfo:
-    """What is known of stations, by address."""
+    """What is known of stations, by address. names: of networks, by BSSID; given: that somebody gave to devices."""
 
     capabilities: dict[str, ClientCapability]
     links: dict[str, Link]
     names: dict[str, bytes]
+    given: dict[str, str] = field(default_factory=dict)
 
 
 class BssidIndex:

@@ -8,6 +8,7 @@ from gray_kettle.export.drawings.proof_chart import proof_figure
 from gray_kettle.export.drawings.share_chart import share_chart_figure
 from gray_kettle.export.drawings.style import check_ending, save, save_pages
 from gray_kettle.export.drawings.sweeps import sweep_figure, waterfall_figure
+from gray_kettle.export.drawings.usable_air import usable_air_figure
 
 __all__ = [
     "check_ending",
@@ -20,5 +21,6 @@ __all__ = [
     "share_chart_figure",
     "sheet_pages",
     "sweep_figure",
+    "usable_air_figure",
     "waterfall_figure",
 ]

@@ -7,18 +7,19 @@ from matplotlib.patches import Rectangle
 
 from gray_kettle.analysis.assessment import ChannelAssessment, OwnView
 from gray_kettle.analysis.loss.channel_assessment import assess_all_channels
-from gray_kettle.export.drawings.style import FOREIGN, INK, OWN, PAPER, literal
+from gray_kettle.export.drawings.style import FOREIGN, INK, OWN, PAPER, literal, say_left_out
 from gray_kettle.planner.options import barred
 from gray_kettle.safe_text import printable
 from gray_kettle.session import Session
 
 _COPPER = LinearSegmentedColormap.from_list("copper on paper", [PAPER, "#ecd3bd", "#c98a55"])
-_MOST = 8
+_MOST = 16
 
 
 def heatmap_figure(session: Session, band: str) -> Figure:
     """A block of cells an own radio: the fuller the ground, the more is expected; the present channel is framed."""
-    views = [v for v in session.assessment.own if v.radio.band == band][:_MOST]
+    own = [v for v in session.assessment.own if v.radio.band == band]
+    views = own[:_MOST]
     fields = [_cells(v, session) for v in views]
     heights = [0.5 + 0.3 * len({w for w, _ in cells}) for cells in fields] or [1.0]
     figure = Figure(figsize=(10.5, 1.0 + sum(heights)), facecolor=PAPER, layout="constrained")
@@ -31,6 +32,7 @@ def heatmap_figure(session: Session, band: str) -> Figure:
     site = printable(session.setup.site) or "Site not named"
     title = f"{site}: {band} GHz, expected Mb/s on every channel and width (framed: now; –: not available)"
     figure.suptitle(literal(title), x=0.01, ha="left", fontsize=11, color=INK)
+    say_left_out(figure, [v.radio.name for v in own[_MOST:]], "fainter at the receiver")
     return figure
 
 

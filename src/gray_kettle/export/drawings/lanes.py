@@ -6,22 +6,27 @@ from matplotlib.figure import Figure
 
 from gray_kettle.analysis.assessment import ChannelView, Radio
 from gray_kettle.analysis.loss.channel_assessment import level_at
-from gray_kettle.export.drawings.style import FOREIGN, INK, OWN, PAPER, literal
+from gray_kettle.export.drawings.style import FOREIGN, INK, OWN, PAPER, bars, literal, say_left_out
 from gray_kettle.model.records import FloatArray
 from gray_kettle.phy.masks import SKIRT_BELOW_MASK_DB, mask_db, mask_points
 from gray_kettle.safe_text import dbm, printable
 from gray_kettle.session import Session
 
+_MOST = 48
 _FLOOR_DBM = -95.0
 _EDGES_MHZ = {"2.4": (2395.0, 2490.0), "5": (5160.0, 5900.0), "6": (5935.0, 7125.0)}
 
 
 def lanes_figure(session: Session, band: str) -> Figure:
     """One lane a radio, strongest own ones first; under them clear air and what takes the rest."""
-    radios = [r for r in session.assessment.radios if r.band == band][:32]
+    heard = [r for r in session.assessment.radios if r.band == band]
+    radios = heard[:_MOST]
     channel_views = [p for p in session.assessment.channels if p.channel.band == band]
     height = 2.9 + 0.24 * max(len(radios), 3)
     figure = Figure(figsize=(10.5, height), facecolor=PAPER, layout="constrained")
+    if not heard and all(view.assessed is None for view in channel_views):
+        figure.text(0.5, 0.5, f"nothing was listened to in {band} GHz", ha="center", color=INK)
+        return figure
     lanes, ledger = figure.subplots(2, 1, sharex=True, height_ratios=(max(len(radios), 3) * 0.24, 1.5))
     _draw_lanes(lanes, radios, band)
     _draw_ledger(ledger, channel_views, band)
@@ -29,6 +34,7 @@ def lanes_figure(session: Session, band: str) -> Figure:
     figure.suptitle(
         literal(f"{site}: {band} GHz, radios by frequency"), x=0.01, ha="left", fontsize=12, color=INK
     )
+    say_left_out(figure, [r.name for r in heard[_MOST:]], "fainter")
     return figure
 
 
@@ -81,6 +87,7 @@ def _spectrum(radio: Radio, low_hz: float, high_hz: float) -> tuple[FloatArray, 
 def _draw_ledger(axes: Axes, channel_views: list[ChannelView], band: str) -> None:
     half = 2.2 if band == "2.4" else 9.0
     turned = 0 if band == "2.4" else 90  # channels are close there
+    parts: dict[str, list[tuple[float, float, float]]] = {"clear": [], "adjacent": [], "co": []}
     for view in channel_views:
         x = view.channel.centre_hz / 1e6
         if view.assessed is None:
@@ -90,31 +97,20 @@ def _draw_ledger(axes: Axes, channel_views: list[ChannelView], band: str) -> Non
         lost = 1 - s.clear_air
         total = s.co_channel_lost + s.adjacent_lost
         co = lost * s.co_channel_lost / total if total else 0.0
-        for bottom, share, colour, hatch in (
-            (0.0, s.clear_air, "#e9ded0", ""),
-            (s.clear_air, lost - co, "#9a8f86", "////"),
-            (1 - co, co, FOREIGN, ""),
-        ):
-            axes.bar(
-                x,
-                share,
-                bottom=bottom,
-                width=2 * half,
-                color=colour,
-                edgecolor=PAPER,
-                hatch=hatch,
-                linewidth=0.4,
-            )
+        parts["clear"].append((x, 0.0, s.clear_air))
+        parts["adjacent"].append((x, s.clear_air, lost - co))
+        parts["co"].append((x, 1 - co, co))
         axes.text(x, 0.03, f"{100 * s.clear_air:.0f}", fontsize=6.5, ha="center", rotation=turned, color=INK)
-        axes.text(
-            x,
-            -0.04,
-            str(view.channel.primary),
-            fontsize=6.5,
-            ha="center",
-            va="top",
-            rotation=turned,
-            color=INK,
+        number = str(view.channel.primary)
+        axes.text(x, -0.04, number, fontsize=6.5, ha="center", va="top", rotation=turned, color=INK)
+    for name, colour, hatch in (
+        ("clear", "#e9ded0", ""),
+        ("adjacent", "#9a8f86", "////"),
+        ("co", FOREIGN, ""),
+    ):
+        at, bottom, height = zip(*parts[name], strict=True) if parts[name] else ((), (), ())
+        bars(
+            axes, at, bottom, height, 2 * half, facecolor=colour, edgecolor=PAPER, hatch=hatch, linewidth=0.4
         )
     axes.set_ylim(0, 1)
     axes.set_yticks([0, 0.5, 1], ["0", "50", "100 %"])

@@ -7,18 +7,19 @@ from matplotlib.dates import AutoDateLocator, ConciseDateFormatter
 from matplotlib.figure import Figure
 
 from gray_kettle.analysis.utilisation.history import bins_without_gaps, levels_over_time, main_spot
-from gray_kettle.export.drawings.style import FOREIGN, INK, OWN, PAPER, literal
+from gray_kettle.export.drawings.style import FOREIGN, INK, OWN, PAPER, literal, say_left_out
 from gray_kettle.safe_text import printable
 from gray_kettle.session import Session
 
-_MOST, _BINS = 14, 400
+_MOST, _BINS = 32, 400
 _LOW_DBM, _HIGH_DBM = -95.0, -25.0
 
 
 def levels_figure(session: Session, band: str) -> Figure:
     """Radios of the band, own first, each in a strip of its own on one scale; gaps where it was not heard."""
     seen, site_time = session.observations, session.setup.site_time
-    radios = tuple(r for r in session.assessment.radios if r.band == band)[:_MOST]
+    heard = tuple(r for r in session.assessment.radios if r.band == band)
+    radios = heard[:_MOST]
     figure = Figure(figsize=(10.5, 1.3 + 0.62 * max(len(radios), 2)), facecolor=PAPER, layout="constrained")
     strips = figure.subplots(max(len(radios), 1), 1, sharex=True, squeeze=False)[:, 0]
     bins = bins_without_gaps(seen, _BINS, seen.start_s, seen.end_s)
@@ -60,4 +61,5 @@ def levels_figure(session: Session, band: str) -> Figure:
         f"{site}: {band} GHz, level over time in dBm{where} ({site_time.name}; dotted: a change of channel)"
     )
     figure.suptitle(literal(title), x=0.01, ha="left", fontsize=11, color=INK)
+    say_left_out(figure, [r.name for r in heard[_MOST:]], "fainter")
     return figure

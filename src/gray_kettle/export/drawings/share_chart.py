@@ -5,20 +5,23 @@ from matplotlib.figure import Figure
 
 from gray_kettle.analysis.assess import channels_seen_from
 from gray_kettle.analysis.assessment import ChannelView, Radio
-from gray_kettle.export.drawings.style import EMITTER, FOREIGN, INK, OWN, PAPER, literal
+from gray_kettle.export.drawings.style import EMITTER, FOREIGN, INK, OWN, PAPER, bars, literal, say_left_out
 from gray_kettle.safe_text import printable
 from gray_kettle.session import Session
 
 _CLEAR, _OVERLAP = "#e9ded0", "#9a8f86"
 _MARKS = {"survey": "D", "sweep": "s", "frames": "^", "BSS load": "o", "beacons": "x"}
-_MOST = 8
+_MOST = 16
 
 
 def share_chart_figure(session: Session, band: str) -> Figure:
     """One line of bars an own radio (the receiver, where there is none), and below what each source says is busy."""
     assessment = session.assessment
-    seats: list[Radio | None] = [v.radio for v in assessment.own if v.radio.band == band]
-    seats = seats[:_MOST] or [None]
+    own = sorted(
+        (v for v in assessment.own if v.radio.band == band), key=lambda v: v.now.clear_air if v.now else 1.0
+    )
+    chosen = own[:_MOST]  # those with least clear air; in the order of the list
+    seats: list[Radio | None] = [v.radio for v in assessment.own if v in chosen] or [None]
     figure = Figure(figsize=(10.5, 1.6 + 1.15 * len(seats) + 1.6), facecolor=PAPER, layout="constrained")
     rows = figure.subplots(len(seats) + 1, 1, squeeze=False, height_ratios=[1.15] * len(seats) + [1.6])[:, 0]
     for axes, seat in zip(rows, seats, strict=False):
@@ -31,6 +34,7 @@ def share_chart_figure(session: Session, band: str) -> Figure:
     figure.suptitle(title, x=0.01, ha="left", fontsize=12, color=INK)
     handles, labels = rows[0].get_legend_handles_labels()
     figure.legend(handles, labels, loc="outside lower left", ncols=5, fontsize=8, frameon=False)
+    say_left_out(figure, [v.radio.name for v in own[_MOST:]], "with more clear air")
     return figure
 
 
@@ -56,8 +60,8 @@ def _shares(axes: Axes, channel_views: list[ChannelView], seat: Radio | None) ->
             heights.append(
                 s.clear_air if name == "clear air" else lost * parts[name] / total if total else 0.0
             )
-        axes.bar([k for k, _ in measured], heights, bottom=bottom, width=0.82, label=name, color=colour,
-                 hatch=hatch, edgecolor=PAPER, linewidth=0.4)  # fmt: skip
+        bars(axes, [k for k, _ in measured], bottom, heights, 0.82, label=name, facecolor=colour,
+             hatch=hatch, edgecolor=PAPER, linewidth=0.4)  # fmt: skip
         bottom = [b + h for b, h in zip(bottom, heights, strict=True)]
     for k, view in enumerate(channel_views):
         mine = seat is not None and view.channel.primary in seat.channel.parts

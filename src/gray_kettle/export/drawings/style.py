@@ -1,10 +1,14 @@
 """What all drawings share: the colours of paper, names as they are, and writing SVG and PDF."""
 
 import warnings
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, BinaryIO
 
+from matplotlib.axes import Axes
 from matplotlib.backends.backend_agg import FigureCanvasAgg
+from matplotlib.collections import PolyCollection
 from matplotlib.figure import Figure
 from matplotlib.text import Text
 
@@ -13,41 +17,60 @@ from gray_kettle.export.files import write_file
 from gray_kettle.safe_text import printable
 
 OWN, FOREIGN, INK, PAPER, EMITTER = "#b4602a", "#6b7885", "#22282e", "#ffffff", "#5d4a86"
+ENDINGS = (".svg", ".pdf", ".png")
+_MOST_NAMED = 10
 _IMAGE_DPI = 200  # of pictures inside a drawing
 
 
 def save(figure: Figure, path: Path, force: bool = False) -> None:
-    """Write a drawing. Raises: KettleError, for an ending that is neither .svg nor .pdf, or see export.files."""
+    """Write a drawing. Raises: KettleError, for an ending that is no drawing's, or see export.files."""
+    ending = check_ending(path)
+    write_file(path, lambda file: write_figure(figure, file, ending[1:]), force)
+
+
+def write_figure(figure: Figure, file: BinaryIO, form: str) -> None:
+    """form: "svg", "pdf" or "png". The same figure gives the same bytes."""
     import matplotlib as mpl
 
-    ending = check_ending(path)
     FigureCanvasAgg(figure)
     _made_printable(figure)
     settings: Any = {"svg.fonttype": "none", "svg.hashsalt": "gray-kettle", "pdf.fonttype": 42}
-    options: Any = {
-        "format": ending[1:],
-        "dpi": _IMAGE_DPI,
-        "metadata": {"Date": None} if ending == ".svg" else {"CreationDate": None},
-    }
+    undated: Any = {"svg": {"Date": None}, "pdf": {"CreationDate": None}, "png": {}}[form]
     with mpl.rc_context(settings), warnings.catch_warnings():
         warnings.filterwarnings("ignore", "Glyph .* missing")  # names may hold what no font has
-        write_file(path, lambda file: figure.savefig(file, **options), force)
+        figure.savefig(file, format=form, dpi=_IMAGE_DPI, metadata=undated)
 
 
 def save_pages(pages: list[Figure], path: Path, force: bool = False) -> None:
     """Write pages as one PDF. Raises: KettleError, where it cannot be written."""
+
+    def fill(file: BinaryIO) -> None:
+        with figure_pages(file) as add:
+            for page in pages:
+                add(page)
+
+    write_file(path, fill, force)
+
+
+@contextmanager
+def figure_pages(file: BinaryIO) -> Iterator[Callable[[Figure], None]]:
+    """A PDF of several figures, a page each: what is given inside adds one. They share their fonts."""
     import matplotlib as mpl
     from matplotlib.backends.backend_pdf import PdfPages
 
-    def fill(file: BinaryIO) -> None:
-        with PdfPages(file, metadata={"CreationDate": None}) as pdf:
-            for page in pages:
-                _made_printable(page)
-                pdf.savefig(page)
+    settings: Any = {"pdf.fonttype": 42}
+    with (
+        mpl.rc_context(settings),
+        PdfPages(file, metadata={"CreationDate": None}) as pdf,
+    ):  # fonts come at its end
 
-    with mpl.rc_context({"pdf.fonttype": 42}), warnings.catch_warnings():
-        warnings.filterwarnings("ignore", "Glyph .* missing")
-        write_file(path, fill, force)
+        def add(figure: Figure) -> None:
+            _made_printable(figure)
+            with warnings.catch_warnings():
+                warnings.filterwarnings("ignore", "Glyph .* missing")
+                pdf.savefig(figure, dpi=_IMAGE_DPI)
+
+        yield add
 
 
 def _made_printable(figure: Figure) -> None:
@@ -61,9 +84,35 @@ def _made_printable(figure: Figure) -> None:
 def check_ending(path: Path) -> str:
     """The ending of a drawing's file. Raises: KettleError, when it is none that can be written."""
     ending = path.suffix.lower()
-    if ending not in (".svg", ".pdf"):
-        raise KettleError(f"{path.name}: a drawing is written as .svg or .pdf.")
+    if ending not in ENDINGS:
+        raise KettleError(f"{path.name}: a drawing is written as .svg, .pdf or .png.")
     return ending
+
+
+def bars(
+    axes: Axes,
+    at: Sequence[float],
+    bottom: Sequence[float],
+    height: Sequence[float],
+    width: float,
+    **look: Any,
+) -> None:
+    """Upright bars as one shape: hundreds of them, each by itself, take Matplotlib seconds."""
+    shapes = [
+        [(x - width / 2, low), (x + width / 2, low), (x + width / 2, low + up), (x - width / 2, low + up)]
+        for x, low, up in zip(at, bottom, height, strict=True)
+    ]
+    axes.add_collection(PolyCollection(shapes, **look), autolim=False)
+
+
+def say_left_out(figure: Figure, names: Sequence[str], why: str) -> None:
+    """Under a drawing: what it has no room for. names: of that, most important first; why: which ones they are."""
+    if not names:
+        return
+    distinct = list(dict.fromkeys(printable(name) for name in names))
+    listed = ", ".join(distinct[:_MOST_NAMED]) + (" …" if len(distinct) > _MOST_NAMED else "")
+    text = literal(f"and {len(names)} more, {why}: {listed}")
+    figure.supxlabel(text, x=0.01, ha="left", fontsize=7, color=INK)
 
 
 def literal(text: str) -> str:

@@ -13,7 +13,7 @@ from matplotlib.figure import Figure
 
 from gray_kettle.analysis.assessment import Emitter, Radio
 from gray_kettle.analysis.emitters.advice import ADVICE
-from gray_kettle.export.drawings.style import EMITTER, FOREIGN, INK, OWN, PAPER, literal
+from gray_kettle.export.drawings.style import EMITTER, FOREIGN, INK, OWN, PAPER, literal, say_left_out
 from gray_kettle.model.records import SweptChannel
 from gray_kettle.phy.channels import Channel
 from gray_kettle.safe_text import printable
@@ -21,7 +21,7 @@ from gray_kettle.spectrum.views import LEVEL_DBM, Spectrogram
 
 _TOP_DBM, _BOTTOM_DBM = -20.0, -115.0
 _WATER_DBM = (-112.0, -40.0)
-_MOST_RADIOS = 14
+_MOST_RADIOS = 28
 _LEAST_PITCH = 0.022  # of the width, between numbers that are to be read
 # Evenly darker from white to near black, so that a gray print keeps the order.
 _WATER = LinearSegmentedColormap.from_list(
@@ -47,7 +47,8 @@ class Sweeping:
 
 def sweep_figure(shown: Sweeping) -> Figure:
     """Presence, with the share of time of every channel and the radios that were heard under it."""
-    radios = _radios(shown)
+    inside = _radios(shown)
+    radios = inside[:_MOST_RADIOS]
     lines = len(radios) + len(shown.emitters)
     figure = Figure(figsize=(10.5, 5.2 + 0.2 * lines), facecolor=PAPER, layout="constrained")
     ratios = (3.6, 0.75, 0.2 * lines + 0.35)
@@ -56,12 +57,14 @@ def sweep_figure(shown: Sweeping) -> Figure:
     _shares(middle, shown)
     _spans(below, shown, radios)
     _title(figure, shown, "level and share of time")
+    say_left_out(figure, [r.name for r in inside[_MOST_RADIOS:]], "fainter")
     return figure
 
 
 def waterfall_figure(shown: Sweeping) -> Figure:
     """Levels over time, time running down; the radios that were heard under it."""
-    radios = _radios(shown)
+    inside = _radios(shown)
+    radios = inside[:_MOST_RADIOS]
     lines = len(radios) + len(shown.emitters)
     figure = Figure(figsize=(10.5, 7.2 + 0.2 * lines), facecolor=PAPER, layout="constrained")
     ratios = (5.6, 0.75, 0.2 * lines + 0.35)
@@ -70,6 +73,7 @@ def waterfall_figure(shown: Sweeping) -> Figure:
     _shares(middle, shown)
     _spans(below, shown, radios)
     _title(figure, shown, "level over time")
+    say_left_out(figure, [r.name for r in inside[_MOST_RADIOS:]], "fainter")
     return figure
 
 
@@ -81,7 +85,7 @@ def _radios(shown: Sweeping) -> list[Radio]:
         if any(c + w / 2 > frame.low_hz and c - w / 2 < frame.high_hz for c, w in r.channel.segments)
     ]
     inside.sort(key=lambda r: (not r.own, -(r.level_dbm if r.level_dbm is not None else -200.0)))
-    return inside[:_MOST_RADIOS]
+    return inside
 
 
 def _title(figure: Figure, shown: Sweeping, what: str) -> None:

@@ -21,6 +21,7 @@ class LinkAnswer(Answer):
     receive_mbps: float | None
     first: str
     last: str
+    name: str
 
 
 class ClientAnswer(Answer):
@@ -39,6 +40,7 @@ class ClientAnswer(Answer):
     mbps: float | None
     level_at: dict[str, float]
     link: LinkAnswer | None
+    name: str
 
 
 class RateAnswer(Answer):

@@ -35,6 +35,8 @@ class CheckAnswer(Answer):
     rows: int
     damage: list[str]
     repaired: str | None
+    format: int = Field(description="Version of the case file.")
+    missing: list[str] = Field(description="What the case lacks though nothing of it is damaged.")
 
 
 class ThinAnswer(Answer):
@@ -48,8 +50,12 @@ def takes_answer(takes: tuple[TakeInfo, ...]) -> TakesAnswer:
     return TakesAnswer(takes=[_row(take) for take in takes])
 
 
-def check_answer(rows: int, damage: tuple[str, ...], repaired: str | None) -> CheckAnswer:
-    return CheckAnswer(rows=rows, damage=list(damage), repaired=repaired)
+def check_answer(
+    rows: int, damage: tuple[str, ...], repaired: str | None, version: int, missing: tuple[str, ...]
+) -> CheckAnswer:
+    return CheckAnswer(
+        rows=rows, damage=list(damage), repaired=repaired, format=version, missing=list(missing)
+    )
 
 
 def thin_answer(sweep_rows: int, traffic_rows: int, freed: int) -> ThinAnswer:

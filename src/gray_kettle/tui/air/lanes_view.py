@@ -38,6 +38,8 @@ spectral mask.
   ↑ ↓         wider, narrower
   s           as seen by another own radio, or by the receiver
   enter       who uses that channel, in Heard
+  c           the channel map: every channel of all bands, who is on it, and what
+              speaks for or against it
   x           export the drawings as SVG
   page down   more lanes
 
@@ -68,6 +70,7 @@ class LanesView(View):
         Binding("down", "width(-1)", "narrower", show=False, id="air.narrower"),
         Binding("s", "viewpoint", "seen by", id="air.viewpoint"),
         Binding("enter", "drill", "who is there", id="air.drill"),
+        Binding("c", "channel_map", "channel map", id="air.map"),
         Binding("pagedown", "lanes(10)", show=False, id="air.down"),
         Binding("pageup", "lanes(-10)", show=False, id="air.up"),
     ]
@@ -77,6 +80,7 @@ class LanesView(View):
         ("← →", "what-if channel"),
         ("↑ ↓", "width"),
         ("⏎", "who is there"),
+        ("c", "channel map"),
         ("s", "seen by"),
         ("i", "why"),
         ("x", "export"),
@@ -108,6 +112,12 @@ class LanesView(View):
 
     def focus_first(self) -> None:
         self.query_one(Lanes).focus()
+
+    def action_channel_map(self) -> None:
+        from gray_kettle.tui.air.channel_map_screen import ChannelMapScreen
+
+        if self._state is not None:
+            self.app.push_screen(ChannelMapScreen(self._state))
 
     def choose(self, radio_id: str) -> None:
         if any(v.radio.id == radio_id for v in self._own()):

@@ -62,6 +62,12 @@ class BriefView(View):
     def show(self, state: ViewState) -> None:
         self._state = state
         self._findings = state.proposal.findings if state.proposal else state.assessment.findings
+        self._best = ""
+        if state.proposal is not None and state.assessment.radios:
+            from gray_kettle.export.best_text import one_line
+            from gray_kettle.planner.best import best_answers
+
+            self._best = one_line(best_answers(state.proposal, state.assessment, state.setup))
         self.query_one("#findings", RowList).show(self._finding_rows)
         self.query_one("#own-radios", RowList).show(self._own_rows)
 
@@ -106,6 +112,10 @@ class BriefView(View):
                 ((line, "dim"),)
                 for line in wrap(f"“{complaint}”", width - 2, 1 if self.has_class("-low") else 2)
             ]
+        if self._best:
+            room = width - 17
+            for k, line in enumerate(wrap(self._best, room, 1 if self.has_class("-low") else 2)):
+                lines.append(((("best channels  " if k == 0 else " " * 15)[:15], "own"), (line, "text")))
         lines.append(())
         return Row("heading", tuple(lines), fixed=True)
 

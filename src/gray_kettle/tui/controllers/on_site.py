@@ -28,8 +28,16 @@ class OnSite:
 
     def run(self, what: str) -> None:
         """What is asked for, by the name of a method."""
-        choices = (self.walk, self.since, self.rescan, self.alerts, self.spot)
+        choices = (self.walk, self.since, self.rescan, self.alerts, self.spot, self.hand_over)
         next(choice for choice in choices if choice.__name__ == what)()
+
+    def hand_over(self) -> None:
+        """The report, the data, the change sheet."""
+        from gray_kettle.tui.start.hand_over_screen import HandOverScreen
+
+        state = self._state()
+        if state is not None and state.path is not None:
+            self._screen.app.push_screen(HandOverScreen(state.path))
 
     def spot(self) -> None:
         """Name the spot that the running take is at from now on."""

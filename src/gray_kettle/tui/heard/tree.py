@@ -8,7 +8,7 @@ import numpy as np
 from gray_kettle.analysis.assessment import Client, Link, Network, Radio
 from gray_kettle.decode.dot11.security import is_outdated
 from gray_kettle.model.records import FloatArray
-from gray_kettle.safe_text import network_name
+from gray_kettle.safe_text import network_name, printable
 from gray_kettle.site_timezone import SiteTime
 from gray_kettle.tui.frame.row_list import Row
 from gray_kettle.tui.theme import Cell, bar_glyphs, fit, minus, percent, wrap
@@ -294,7 +294,7 @@ def _client_cells(client: Client, ink: str, width: int) -> tuple[Cell, ...]:
     )
     return (
         ("         · ", "dim"),
-        (fit(client.mac, 18), "dim"),
+        (fit(printable(client.label), 18), "dim"),
         (fit(minus(client.level_dbm), 5, True), ink),
         (counted, "dim"),
         (
@@ -331,7 +331,7 @@ def _link_cells(link: Link, to: str | None) -> tuple[Cell, ...]:
     ]
     return (
         ("    · ", "dim"),
-        (fit(to or link.station, 18), "text"),
+        (fit(to or printable(link.label), 18), "text"),
         (fit(minus(link.level_dbm), 5, True), "text"),
         (" dBm  ", "dim"),
         (f"{percent(retries):>5} retries", "act" if many else "dim"),

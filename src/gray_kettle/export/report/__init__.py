@@ -1,0 +1,1 @@
+"""The report: one source of blocks, written as PDF and as HTML."""
