@@ -29,6 +29,12 @@ class Terminal:
             time.sleep(0.05)
         time.sleep(0.3)
 
+    def open_field(self, hint: str) -> None:
+        """Enter on a row whose value has a field of its own: once its hint shows, the field takes the keys."""
+        self.keys("Enter")
+        self.wait_for(hint)
+        time.sleep(0.4)
+
     def leave_field(self) -> None:
         """Enter, and the moment until a person strikes the next key."""
         self.keys("Enter")

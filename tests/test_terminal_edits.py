@@ -28,7 +28,7 @@ def test_thresholds_groups_and_the_reference_are_kept_and_undone(terminal, own_d
     terminal.wait_for("When something counts as a finding in this case")
     terminal.keys("Enter")
     terminal.wait_for("Thresholds of findings", "act lost", "15 %")
-    terminal.keys("Enter")
+    terminal.open_field("act lost: a new value")
     terminal.type("900")
     terminal.leave_field()
     terminal.wait_for("does not do for act-lost: 0 to 100 %")

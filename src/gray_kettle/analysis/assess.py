@@ -1,7 +1,7 @@
 """The one call of the analysis: observations and setup in, assessment out."""
 
 import math
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import replace
 
 from gray_kettle.analysis import model_constants
@@ -39,7 +39,15 @@ from gray_kettle.phy.countries import rules_by_number
 from gray_kettle.safe_text import dbm, printable
 
 # The radio that a channel is assessed for where no own radio is named: a typical access point and client.
-TYPICAL_CLIENT = VictimRadio("ax", model_constants.CLIENT_STREAMS, model_constants.CLIENT_LEVEL_DBM)
+_MOST_NAMED = 3
+_ASSUMED_WORDS = {
+    "width": "Figures and plan are for the primary 20 MHz alone. A capture, or a scan by `iw` or netlink, shows it.",
+    "generation": f"802.11{model_constants.USUAL_GENERATION} is assumed for its rates.",
+    "streams": f"{model_constants.CLIENT_STREAMS} streams are assumed for its rates.",
+}
+TYPICAL_CLIENT = VictimRadio(
+    model_constants.USUAL_GENERATION, model_constants.CLIENT_STREAMS, model_constants.CLIENT_LEVEL_DBM
+)
 
 
 _BAND_EDGES_HZ = {"2.4": (2.401e9, 2.483e9), "5": (5.16e9, 5.885e9), "6": (5.935e9, 7.115e9)}
@@ -180,6 +188,16 @@ def _assessments(
     }
 
 
+def _unreported(own: tuple[OwnView, ...]) -> Iterator[Gap]:
+    """Widths and abilities of own radios that no listing reported."""
+    for what, words in _ASSUMED_WORDS.items():
+        radios = [v.radio for v in own if what in v.radio.assumed]
+        if radios:
+            names = ", ".join(f"{printable(r.name)} {r.band} GHz" for r in radios[:_MOST_NAMED])
+            more = f" and {len(radios) - _MOST_NAMED} more" if len(radios) > _MOST_NAMED else ""
+            yield Gap(what, f"{what.capitalize()} not reported: {names}{more}. {words}")
+
+
 def _single_spot_gaps(own: tuple[OwnView, ...]) -> tuple[Gap, ...]:
     """Own radios observed from one spot alone: the levels between them are then assumed."""
     out = []
@@ -225,6 +243,16 @@ def _gaps(
         why = "; ".join(dict.fromkeys(why_assumed(v) for v in own))
         text = f"Clients: {why}; their level is assumed to be {level}. A capture beside them measures it."
         out.append(Gap("clients", text))
+    out += _unreported(own)
+    without_width = sum("width" in r.assumed for r in radios if not r.own)
+    if without_width:
+        out.append(
+            Gap(
+                "widths of others",
+                f"Width not reported: {without_width} of {sum(not r.own for r in radios)} other radios; "
+                "they are taken to use their primary 20 MHz alone.",
+            )
+        )
     out += _single_spot_gaps(own)
     without_level = sum(1 for r in radios if r.level_dbm is None)
     if without_level:

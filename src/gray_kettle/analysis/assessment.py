@@ -172,7 +172,8 @@ class Radio:
     moves_a_day: the most changes in any 24 hours. episodes: from when to when it was there. swing_db: spread of its
     level; level_drop: (from, to, dB) of the longest time in which an own radio was far under its usual level.
     siblings: ids of radios of other bands in the same box. is_gone: not heard any more, though listened for.
-    outages: (from, to) in which an own radio was off the air; to is None where it goes on.
+    outages: (from, to) in which an own radio was off the air; to is None where it goes on. assumed: which of "width",
+    "generation" and "streams" no announcement reported (docs/scoring.md, "What was not measured").
     """
 
     id: str
@@ -204,6 +205,21 @@ class Radio:
     siblings: tuple[str, ...] = ()
     is_gone: bool = False
     outages: tuple[tuple[float, float | None], ...] = ()
+    assumed: tuple[str, ...] = ()
+
+    @property
+    def known_generation(self) -> str | None:
+        return None if "generation" in self.assumed else self.generation
+
+    @property
+    def known_streams(self) -> int | None:
+        return None if "streams" in self.assumed else self.streams
+
+    @property
+    def kind(self) -> str:
+        """Generation and streams as far as they were reported: "ax 2×2", "ax", "–"."""
+        streams = f" {self.streams}×{self.streams}" if self.known_streams else ""
+        return (self.known_generation or "–") + streams
 
     @property
     def band(self) -> str:

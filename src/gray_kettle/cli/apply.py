@@ -68,7 +68,7 @@ class _Asked:
 
 
 def _carry_out(opened: "Case", device: "Restconf", address: str, asked: _Asked) -> None:
-    from gray_kettle.model.device_change import DeviceSetting, WriteResult
+    from gray_kettle.model.device_change import WriteResult
     from gray_kettle.model.plan_preferences import CompletedStep
     from gray_kettle.restconf import changes_for, write_changes
     from gray_kettle.session import load_session_detected
@@ -88,9 +88,7 @@ def _carry_out(opened: "Case", device: "Restconf", address: str, asked: _Asked) 
     if asked.dry_run:
         for change in wanted:
             assert change.device is not None
-            target = change.move.target
-            setting = DeviceSetting(target.primary, target.width_mhz, False)
-            path, body = device.request_for(change.device, setting)
+            path, body = device.request_for(change.device, change.setting)
             print(f"  PATCH {printable(path)}\n        {json.dumps(body)}")
     if asked.dry_run or not (asked.yes or typer.confirm(f"Write these {len(wanted)} settings?")):
         print("Nothing was written.")

@@ -71,7 +71,7 @@ def heard_table(radios: "tuple[Radio, ...]") -> Table:
                 ("~" if radio.level_estimated else "") + _number(radio.level_dbm),
                 _share(radio.air_share),
                 _share(radio.retry_share),
-                radio.generation,
+                radio.known_generation or "–",
                 str(clients),
                 _number(min((r for n in radio.networks for r in n.basic_rates_mbps), default=None)),
                 radio.id,

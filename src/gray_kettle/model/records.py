@@ -49,7 +49,7 @@ class Announcement:
     country: str
     fingerprint: str
     beacon_bytes: int
-    width_advertised: bool = True  # False: the width was not reported, and is taken as 20 MHz
+    width_advertised: bool = True  # False: the width was not reported, and channel is its primary
     transmitted_by: str = ""
     ap_name: str = ""
     tx_power_dbm: int | None = None

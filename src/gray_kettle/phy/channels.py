@@ -5,7 +5,7 @@ put together in docs/radio-model.md, "Channels".
 """
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from functools import cache
 
 BANDS = ("2.4", "5", "6")
@@ -32,7 +32,8 @@ class Channel:
     """Where a radio transmits: band, number of the primary 20 MHz, width and centre.
 
     centre_hz is the middle of the whole channel, or of the primary segment of an 80+80 MHz
-    channel, whose other segment is centred on second_hz (0 otherwise).
+    channel, whose other segment is centred on second_hz (0 otherwise). is_width_known: False where
+    only the primary was reported and 20 MHz are assumed; it is the same channel all the same.
     """
 
     band: str
@@ -40,6 +41,12 @@ class Channel:
     width_mhz: int
     centre_hz: float
     second_hz: float = 0.0
+    is_width_known: bool = field(default=True, compare=False)
+
+    @property
+    def known_width_mhz(self) -> int | None:
+        """The width; None where it was not reported."""
+        return self.width_mhz if self.is_width_known else None
 
     @property
     def sided_label(self) -> str:
@@ -50,7 +57,9 @@ class Channel:
 
     @property
     def label(self) -> str:
-        """Primary and width as people write them: "3/40"."""
+        """Primary and width as people write them: "3/40"; the primary alone where the width was not reported."""
+        if not self.is_width_known:
+            return str(self.primary)
         width = "80+80" if self.second_hz else str(self.width_mhz)
         return f"{self.primary}/{width}"
 
@@ -153,6 +162,12 @@ def wide(band: str, primary: int, width_mhz: int) -> tuple[Channel, ...]:
         for c in _CENTRES.get((band, width_mhz), ())
         if abs(c - primary) < half and primary in _NUMBERS[band]
     )
+
+
+@cache
+def primaries(band: str) -> tuple[Channel, ...]:
+    """Every channel of a band for a radio whose width is not known: its primary says where it is."""
+    return tuple(replace(narrow(band, number), is_width_known=False) for number in _NUMBERS[band])
 
 
 @cache

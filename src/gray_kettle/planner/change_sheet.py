@@ -90,6 +90,8 @@ def old_settings_of(line: Line) -> str:
 
 
 def _setting(channel: Channel) -> str:
+    if not channel.is_width_known:
+        return f"channel {channel.primary}, width as it is (not reported)"
     width = ""
     if channel.width_mhz > 20:
         reach = f"{min(channel.parts)} to {max(channel.parts)}"

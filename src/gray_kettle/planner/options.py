@@ -10,7 +10,7 @@ from gray_kettle.model.enums import EmitterKind, FindingKind, UtilisationSource
 from gray_kettle.model.plan_preferences import PlanPreferences
 from gray_kettle.model.setup import Setup
 from gray_kettle.phy.carrier_sense import UNHEARD_DBM
-from gray_kettle.phy.channels import Channel, all_channels, narrow
+from gray_kettle.phy.channels import Channel, all_channels, narrow, primaries
 from gray_kettle.phy.countries import radar_watch_s
 from gray_kettle.phy.rates import widest_mhz
 from gray_kettle.planner.limits import limit_of_radio, parse_limit
@@ -110,6 +110,8 @@ def barred(radio: Radio, assessment: Assessment, setup: Setup) -> dict[Channel, 
 
 
 def _sendable(radio: Radio) -> tuple[Channel, ...]:
+    if not radio.channel.is_width_known:  # the primary is what can be planned; the width stays what it is
+        return primaries(radio.band)
     # What a radio offers is not announced; at least what it does now, and what its generation can do.
     widest = max(widest_mhz(radio.generation), radio.channel.width_mhz)
     if radio.channel.width_mhz <= 80:

@@ -20,8 +20,14 @@ class Change:
 
     @property
     def settled(self) -> bool:
-        device, target = self.device, self.move.target
-        return device is not None and device.setting == DeviceSetting(target.primary, target.width_mhz, False)
+        return self.device is not None and self.device.setting == self.setting
+
+    @property
+    def setting(self) -> DeviceSetting:
+        """What the device is to be set to; it keeps its width where the plan does not know it."""
+        target, device = self.move.target, self.device
+        kept_mhz = device.width_mhz if device is not None else target.width_mhz
+        return DeviceSetting(target.primary, target.known_width_mhz or kept_mhz, False)
 
 
 def changes_for(proposal: Proposal, devices: Sequence[DeviceRadio], via: str = "") -> tuple[Change, ...]:

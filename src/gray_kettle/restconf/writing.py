@@ -37,7 +37,7 @@ def write_changes(
 ) -> Iterator[Written]:
     """Write the settings in their order, and end with the first that did not come out as written."""
     for source in wanted:
-        radio, target = source.device, source.move.target
+        radio = source.device
         assert radio is not None
         change = DeviceChange(
             radio.host,
@@ -46,7 +46,7 @@ def write_changes(
             source.move.radio.id,
             f"{printable(source.move.radio.name)} {source.move.radio.band} GHz",
             radio.setting,
-            DeviceSetting(target.primary, target.width_mhz, False),
+            source.setting,
         )
         number = journal.add(address, change)
         settled = _written(device, radio, change, change.after, WriteResult.SET)

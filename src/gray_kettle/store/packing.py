@@ -78,7 +78,7 @@ def unpacked(payload: bytes, size: int) -> bytes:
 def announcement_text(announcement: Announcement) -> str:
     """One text for equal announcements: what the case compares and keeps."""
     document = dict(vars(announcement))  # not asdict: it copies all that is in it, for thousands at once
-    document["channel"] = vars(announcement.channel)
+    document["channel"] = {n: v for n, v in vars(announcement.channel).items() if n != "is_width_known"}
     document["width_told"] = document.pop("width_advertised")  # the name in the file format
     document["ssid"] = announcement.ssid.hex()
     return json.dumps(document, sort_keys=True)

@@ -34,7 +34,7 @@ _NUMBERS: dict[str, Callable[[Radio], float | None]] = {
 }
 _TEXTS: dict[str, Callable[[Radio], list[str]]] = {
     "band": lambda r: [r.band],
-    "gen": lambda r: [r.generation],
+    "gen": lambda r: [r.known_generation or ""],
     "ssid": lambda r: [network_name(n.ssid) for n in r.networks],
     "bssid": lambda r: [n.bssid for n in r.networks],
     "name": lambda r: [r.name],

@@ -1,6 +1,5 @@
 """Sightings and traffic to radios: who is there, where, how strong, how busy."""
 
-from dataclasses import replace
 from typing import TypedDict
 
 import numpy as np
@@ -21,6 +20,7 @@ from gray_kettle.analysis.inventory.channel_changes import (
     with_siblings,
 )
 from gray_kettle.analysis.inventory.networks import network_of
+from gray_kettle.analysis.inventory.not_reported import abilities_of, completed
 from gray_kettle.analysis.inventory.outages import outages_of, without_switched_off
 from gray_kettle.analysis.inventory.radio_grouping import (
     ALONE,
@@ -63,7 +63,7 @@ def find_radios(
     observations: Observations, setup: Setup, coverage: Coverage, sent: TrafficTotals
 ) -> tuple[Radio, ...]:
     """Every radio heard in the window, own ones first, then by level."""
-    observations, moment = in_order_of_bssid(_widths_filled_in(observations))
+    observations, moment = in_order_of_bssid(completed(observations))
     about = StationInfo(
         capabilities_by_mac(observations),
         links_by_station(observations, dict(setup.names)),
@@ -87,22 +87,6 @@ def find_radios(
         radios.append(_radio(chosen, is_own, ground, setup, coverage, about, gone_s))
     found = with_siblings(tuple(radios))
     return tuple(sorted(found, key=lambda r: (not r.own, -(r.level_dbm or -200.0), r.id)))
-
-
-def _widths_filled_in(observations: Observations) -> Observations:
-    """The width of an announcement without one: from another of the same BSSID on the same primary."""
-    known = {
-        (a.bssid, a.channel.band, a.channel.primary): a.channel
-        for a in observations.announcements
-        if a.width_advertised
-    }
-    filled = tuple(
-        a
-        if a.width_advertised
-        else replace(a, channel=known.get((a.bssid, a.channel.band, a.channel.primary), a.channel))
-        for a in observations.announcements
-    )
-    return replace(observations, announcements=filled)
 
 
 def _grouping_input(one: BssidRows, ground: BssidIndex) -> GroupingInput:
@@ -152,7 +136,8 @@ def _radio(
     retriable, retries = sum(n.retriable for n in networks), sum(n.retries for n in networks)
     known = next((s.reported_utilisation for s in stays if s.channel == channel), None)
     dwell_s = coverage.dwell_s(channel.primary_hz) if air_share is not None else 0.0
-    prior = prior_activity(channel.band, latest.generation)
+    abilities = abilities_of([m.latest for m in members], latest)
+    prior = prior_activity(channel.band, abilities["generation"])
     activity, source = _activity(air_share, dwell_s, beacons, prior, known if own else None)
     return Radio(
         id=members[0].bssid,
@@ -166,8 +151,7 @@ def _radio(
         activity=activity,
         activity_source=source,
         activity_interval=activity_interval(round(activity, 4), dwell_s),
-        generation=latest.generation,
-        streams=max(m.latest.streams for m in members),
+        **abilities,
         first_s=float(sightings.time_s[all_rows[0]]),
         last_s=float(sightings.time_s[all_rows[-1]]),
         stays=stays,

@@ -26,7 +26,7 @@ from gray_kettle.analysis.loss.interference_loss import (
 )
 from gray_kettle.model.enums import LossKind
 from gray_kettle.phy.carrier_sense import PREAMBLE_DBM, sum_dbm
-from gray_kettle.phy.channels import Channel, all_channels, narrow
+from gray_kettle.phy.channels import Channel, all_channels, narrow, primaries
 from gray_kettle.phy.rates import widest_mhz
 
 UNIDENTIFIED = "busy, cause not identified"
@@ -227,8 +227,11 @@ def _assessment(
 def assess_all_channels(view: OwnView, assessment: Assessment) -> tuple[ChannelAssessment, ...]:
     """An own radio on every channel of its band and of widths that it can send, the others being where they are."""
     radio, (victim, _) = view.radio, victim_of(view.radio)
-    widest = max(widest_mhz(radio.generation), radio.channel.width_mhz)
-    channels = tuple(c for c in all_channels(radio.band) if c.width_mhz <= widest)
+    if radio.channel.is_width_known:
+        widest = max(widest_mhz(radio.generation), radio.channel.width_mhz)
+        channels = tuple(c for c in all_channels(radio.band) if c.width_mhz <= widest)
+    else:
+        channels = primaries(radio.band)
     others, rows = interferers_for(
         assessment.radios, radio, assessment.emitters, unidentified=assessment.unidentified
     )

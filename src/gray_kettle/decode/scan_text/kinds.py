@@ -6,10 +6,13 @@ from typing import Protocol
 
 from gray_kettle.decode.scan_text import (
     iw_counters,
+    iw_link,
     iw_scan,
+    iwlist,
     netsh,
     nmcli,
     scan_log,
+    spreadsheet,
     system_profiler,
     wpa_cli,
 )
@@ -35,6 +38,9 @@ _KINDS: tuple[tuple[str, Callable[[str], bool], Callable[[float], Reader]], ...]
     ("iw survey", iw_counters.fits_survey, iw_counters.SurveyReader),
     ("iw stations", iw_counters.fits_stations, iw_counters.StationReader),
     ("iw scan", iw_scan.fits, iw_scan.IwScanReader),
+    ("iw link scan", iw_link.fits, iw_link.IwLinkReader),
+    ("iwlist scan", iwlist.fits, iwlist.IwlistReader),
+    ("scan table", spreadsheet.fits, spreadsheet.SpreadsheetReader),
     ("wpa_cli scan", wpa_cli.fits, wpa_cli.WpaCliReader),
     ("netsh scan", netsh.fits, netsh.NetshReader),
     ("system_profiler scan", system_profiler.fits, system_profiler.SystemProfilerReader),

@@ -1,8 +1,8 @@
-r"""The text of `nmcli -f ALL dev wifi` in its three forms.
+"""The text of `nmcli dev wifi` in its three forms, whatever columns were asked for.
 
-Table: a header, columns at fixed places. Terse (`-t`): parted by colons, escaped with \ where they are content, no
-header; the columns are told by their shape. Multiline (`-m multiline`): one line a column, "NAME: value".
-Levels are percentages; NetworkManager makes them from dBm by a straight line from -100 (0 %) to -40 (100 %).
+Table: a header, columns at fixed places. Terse (`-t`): see nmcli_terse. Multiline (`-m multiline`): one line a column,
+"NAME: value". Levels are percentages; NetworkManager makes them from dBm by a straight line from -100 (0 %) to -40
+(100 %). Where the BSSID was not asked for, addresses are made of name and channel.
 """
 
 import math
@@ -10,10 +10,18 @@ import re
 import unicodedata
 from collections.abc import Generator, Iterable
 
+from gray_kettle.decode.scan_text import nmcli_terse
 from gray_kettle.decode.scan_text.scan_rows import BATCH, ScanRows
-from gray_kettle.decode.scan_text.short_listing import MAC, channel_hz, label_from_words, plain
+from gray_kettle.decode.scan_text.short_listing import (
+    MAC,
+    channel_hz,
+    label_from_words,
+    made_address,
+    plain,
+)
 from gray_kettle.decode.scan_text.timestamps import Clock
 from gray_kettle.model.records import Piece
+from gray_kettle.phy.channels import number_at
 
 _COLUMNS = (
     "SSID-HEX",
@@ -27,16 +35,20 @@ _COLUMNS = (
     "WPA-FLAGS",
     "RSN-FLAGS",
 )
-_HEADER = re.compile(r"^(?=.*\bBSSID\b)(?=.*\bSIGNAL\b)(?=.*\bSSID\b)[A-Z -]+$")
+_SAY_SECURITY = {"SECURITY", "WPA-FLAGS", "RSN-FLAGS"}
+_HEADER = re.compile(r"^(?=.*\bSIGNAL\b)(?=.*\bSSID\b)(?=.*\b(?:CHAN|FREQ)\b)[A-Z0-9* -]+$")
 _FIELD = re.compile(r"^([A-Z][A-Z-]*):\s*(.*)$")
 _ESCAPED = re.compile(r"\\(.)")
-_PARTS = re.compile(r"((?:[^:\\]|\\.)*)(?::|$)")
+_MOST_TERSE = 5000  # lines whose columns are told together
+_MADE_UP = "The listing has no BSSIDs: they were made of name and channel; access points that share both count as one."
 
 
 def fits(head: str) -> bool:
     lines = head.splitlines()[:40]
-    return any(_HEADER.match(line) for line in lines) or any(
-        _from_terse(line) is not None or re.match(r"^BSSID:\s+" + MAC, line) for line in lines
+    return (
+        any(_HEADER.match(line) for line in lines)
+        or any(re.match(r"^BSSID:\s*" + MAC, _ESCAPED.sub(r"\1", line)) for line in lines)
+        or nmcli_terse.fits(lines)
     )
 
 
@@ -54,33 +66,44 @@ class NmcliReader:
         rows = ScanRows()
         spans: dict[str, slice] | None = None
         entry: dict[str, str] = {}
+        terse: list[str] = []
         first_key = ""
         for line in lines:
             if self._clock.takes(line):
+                self._add_terse(rows, terse)
                 rows.scans += 1
                 spans = None
             elif _HEADER.match(line):
                 spans = _spans(line)
-            elif (field := _FIELD.match(line)) is not None and _from_terse(line) is None:
-                first_key = first_key or field[1]
-                if field[1] == first_key and entry:
-                    self._add(rows, entry)
-                    entry = {}
-                entry[field[1]] = field[2].rstrip()
             elif spans is not None and line.strip():
                 cells = _by_cells(line)
                 found = {name: cells[place].replace("\0", "").strip() for name, place in spans.items()}
                 self._add(rows, found)
+            elif not terse and (field := _FIELD.match(line)) is not None:
+                first_key = first_key or field[1]
+                if field[1] == first_key and entry:
+                    self._add(rows, entry)
+                    entry = {}
+                value = field[2].rstrip()
+                entry[field[1]] = _ESCAPED.sub(r"\1", value) if "\\:" in value else value
             elif line.strip():
-                self._add(rows, _from_terse(line) or {})
-            if len(rows) >= BATCH:
+                terse.append(line)
+            if len(rows) >= BATCH or len(terse) >= _MOST_TERSE:
+                self._add_terse(rows, terse)
                 yield rows.piece()
+        self._add_terse(rows, terse)
         if entry:
             self._add(rows, entry)
         if len(rows) and not self._clock.dates:
             rows.scans = 1
             self.notes += self._clock.notes()
         yield rows.piece()
+
+    def _add_terse(self, rows: ScanRows, lines: list[str]) -> None:
+        """Take what was gathered; nothing is left."""
+        for entry in nmcli_terse.entries(lines):
+            self._add(rows, entry)
+        lines.clear()
 
     def _add(self, rows: ScanRows, entry: dict[str, str]) -> None:
         try:
@@ -90,12 +113,17 @@ class NmcliReader:
             ssid = b"" if name == "--" else name.encode("utf-8", "surrogateescape")
             if re.fullmatch(r"(?:[0-9A-Fa-f]{2}){1,32}", entry.get("SSID-HEX", "")):
                 ssid = bytes.fromhex(entry["SSID-HEX"])
-            words = " ".join(entry.get(k, "") for k in ("SECURITY", "WPA-FLAGS", "RSN-FLAGS"))
+            words = " ".join(entry.get(k, "") for k in sorted(_SAY_SECURITY))
+            bssid = entry.get("BSSID", "")
+            if "BSSID" not in entry:
+                bssid = made_address(ssid, *number_at(freq_hz))
+                if _MADE_UP not in self.notes:
+                    self.notes.append(_MADE_UP)
             found = plain(
-                entry["BSSID"],
+                bssid,
                 ssid,
                 freq_hz,
-                label_from_words(words),
+                label_from_words(words) if _SAY_SECURITY & entry.keys() else "",
                 "",
                 int(width) if width.isdigit() else 0,
             )
@@ -131,29 +159,3 @@ def _spans(header: str) -> dict[str, slice]:
     return {
         name: slice(start, end) for (name, start), end in zip(names, ends, strict=True) if name in _COLUMNS
     }
-
-
-def _from_terse(line: str) -> dict[str, str] | None:
-    """The columns of a terse line by their shape; None when it is none. The first is a name, the second the SSID."""
-    if "\\:" not in line or len(line) > 2000:
-        return None
-    parts = [_ESCAPED.sub(r"\1", p) for p in _PARTS.findall(line)]
-    parts = parts[:-1] if parts and not parts[-1] else parts
-    at = next((k for k, p in enumerate(parts) if re.fullmatch(MAC, p)), None)
-    freq = next((k for k, p in enumerate(parts) if re.fullmatch(r"\d{4} MHz", p)), None)
-    if at is None or freq is None:
-        return None
-    found = {"BSSID": parts[at], "FREQ": parts[freq]}
-    rest = parts[freq + 1 :]
-    for k, part in enumerate(rest):
-        if re.fullmatch(r"\d+ MHz", part):
-            found["BANDWIDTH"] = part
-        elif re.fullmatch(r"\d{1,3}", part) and "SIGNAL" not in found:
-            found["SIGNAL"] = part
-            found["SECURITY"] = " ".join(rest[k + 1 : k + 5])  # bars, security and its flags follow
-    before = parts[:at]
-    if before and re.fullmatch(r"(?:[0-9A-Fa-f]{2}){1,32}", before[-1]) and len(before) > 1:
-        found["SSID-HEX"] = before[-1]
-        before = before[:-1]
-    found["SSID"] = before[-1] if before else ""
-    return found

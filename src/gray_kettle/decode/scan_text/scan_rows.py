@@ -51,12 +51,12 @@ class ScanRows:
             )
         )
 
-    def piece(self) -> Piece:
-        """What was gathered; begins anew."""
+    def piece(self, is_scan: bool = True) -> Piece:
+        """What was gathered; begins anew. is_scan: the bands were listened to whole, not a single network asked of."""
         table: FloatArray = np.array(self._rows, np.float64).reshape(len(self._rows), 9).T
         n = len(self._rows)
         nothing = np.zeros(n, np.int64)
-        bands = tuple(sorted({a.channel.band for a in self._index}))
+        bands = tuple(sorted({a.channel.band for a in self._index})) if is_scan else ()
         found = Piece(
             announcements=tuple(self._index),
             sightings=Sightings(

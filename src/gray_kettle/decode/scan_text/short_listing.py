@@ -4,13 +4,15 @@ Source: docs/formats.md, "Scan listings".
 """
 
 import re
+from hashlib import blake2b
 
 from gray_kettle.decode.dot11 import security
 from gray_kettle.model.records import Announcement
-from gray_kettle.phy.channels import centre_hz, number_at, wide
+from gray_kettle.phy.channels import BANDS, centre_hz, number_at, numbers, wide
 
 MAC = r"(?:[0-9A-Fa-f]{2}[:-]){5}[0-9A-Fa-f]{2}"
-_GENERATIONS = {"be": "be", "ax": "ax", "ac": "ac", "n": "n", "g": "g", "a": "a", "b": "b"}
+_GENERATIONS = ("be", "ax", "ac", "n", "g", "a", "b")
+_OLD = ("g", "a", "b")  # they know 20 MHz and one stream alone
 
 
 def plain(
@@ -23,7 +25,10 @@ def plain(
     centre_hz_told: float = 0.0,
     basic_rates_mbps: tuple[float, ...] = (),
 ) -> Announcement:
-    """Raises: ValueError, for an address or a frequency that cannot be."""
+    """What is not reported stays unknown: generation "", width and streams 0.
+
+    Raises: ValueError, for an address or a frequency that cannot be.
+    """
     if re.fullmatch(MAC, bssid) is None:
         raise ValueError(f"{bssid!r} is not an address.")
     band, primary = number_at(freq_hz)
@@ -37,13 +42,13 @@ def plain(
         width_advertised = len(found) == 1
         channel = found[0] if width_advertised else channel
     else:
-        width_advertised = width_mhz == 20
+        width_advertised = width_mhz == 20 or generation in _OLD
     return Announcement(
         bssid=bssid.lower().replace("-", ":"),
         ssid=ssid[:32],
         channel=channel,
-        generation=_GENERATIONS.get(generation, "g" if band == "2.4" else "a"),
-        streams=1,
+        generation=generation if generation in _GENERATIONS else "",
+        streams=1 if generation in _OLD else 0,
         security=label,
         beacon_interval_tu=100,  # what nearly all use; these listings do not report it
         basic_rates_mbps=basic_rates_mbps,
@@ -54,9 +59,15 @@ def plain(
     )
 
 
+def made_address(ssid: bytes, band: str, number: int) -> str:
+    """A locally administered address that the same name on the same channel always gets: the listing gives none."""
+    digest = blake2b(ssid + f"|{band}|{number}".encode(), digest_size=5).digest()
+    return (b"\x02" + digest).hex(":")
+
+
 def channel_hz(number: int, band: str = "") -> float:
-    """Frequency of a channel number; without a band the number decides. Raises: ValueError."""
-    return centre_hz(band or ("2.4" if number <= 14 else "5"), number)
+    """Frequency of a channel number; without a band the first that has the number. Raises: ValueError."""
+    return centre_hz(band or next((b for b in BANDS if number in numbers(b)), "5"), number)
 
 
 def label_from_words(words: str) -> str:

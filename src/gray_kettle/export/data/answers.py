@@ -29,9 +29,9 @@ def radios(session: Session, own_only: bool = False) -> Table:
     def rows() -> Iterator[tuple[Any, ...]]:
         for r in _radios(session, own_only):
             yield (
-                r.id, r.name, r.own, r.band, r.channel.primary, r.channel.width_mhz, r.channel.centre_hz / 1e6,
+                r.id, r.name, r.own, r.band, r.channel.primary, r.channel.known_width_mhz, r.channel.centre_hz / 1e6,
                 r.level_dbm, r.level_estimated, r.noise_dbm, r.air_share, r.retry_share, r.activity, r.activity_source,
-                r.generation, r.streams, len(r.networks), sum(len(n.clients) for n in r.networks), r.moves,
+                r.known_generation, r.known_streams, len(r.networks), sum(len(n.clients) for n in r.networks), r.moves,
                 iso(r.first_s), iso(r.last_s), r.is_gone,
             )  # fmt: skip
 
@@ -56,7 +56,7 @@ def bssids(session: Session, own_only: bool = False) -> Table:
         for r, n in _networks(session, own_only):
             yield (
                 n.bssid, r.id, r.own, "" if is_hidden(n.ssid) else network_name(n.ssid), n.ssid.hex(), n.hidden,
-                n.security, n.generation, n.streams, n.beacon_interval_tu, n.beacon_share,
+                n.security or None, n.generation or None, n.streams or None, n.beacon_interval_tu, n.beacon_share,
                 min(n.basic_rates_mbps, default=None), n.load_stations, n.load_utilisation, n.level_dbm, n.frames,
                 n.retries, n.transmitted_by, n.ap_name, n.country, n.tx_power_dbm, " ".join(n.roaming),
             )  # fmt: skip
@@ -158,9 +158,9 @@ def plan(session: Session) -> Table:
         for m in session.proposal.moves:
             b, a, busy = m.before, m.after, m.busy_mbps
             yield (
-                m.radio.id, m.radio.name, m.radio.band, m.source.primary, m.source.width_mhz, m.target.primary,
-                m.target.width_mhz, b and b.clear_air, a and a.clear_air, b and b.expected_mbps, a and a.expected_mbps,
-                busy and busy[0], busy and busy[1], " ".join(m.reasons),
+                m.radio.id, m.radio.name, m.radio.band, m.source.primary, m.source.known_width_mhz,
+                m.target.primary, m.target.known_width_mhz, b and b.clear_air, a and a.clear_air, b and b.expected_mbps,
+                a and a.expected_mbps, busy and busy[0], busy and busy[1], " ".join(m.reasons),
             )  # fmt: skip
 
     return of_rows("plan", "The plan: channel and width of each own radio, now and proposed", _columns(

@@ -77,7 +77,7 @@ def sightings(records: CaseRecords, own: Callable[[Announcement], bool] | None =
                 "ssid": ["" if is_hidden(a.ssid) else network_name(a.ssid) for a in said],
                 "band": [a.channel.band for a in said],
                 "primary": [a.channel.primary for a in said],
-                "width_mhz": [a.channel.width_mhz for a in said],
+                "width_mhz": [a.channel.width_mhz if a.width_advertised else None for a in said],
                 "receiver_hz": kept.receiver_hz,
                 "level_dbm": _level_dbm(kept.level_mw, kept.levels),
                 "level_estimated": kept.estimated.astype(bool),

@@ -12,7 +12,7 @@ from gray_kettle.safe_text import printable
 
 class ChannelAnswer(Answer):
     channel: int
-    width_mhz: int
+    width_mhz: int | None
 
 
 class PickAnswer(ChannelAnswer):
@@ -70,7 +70,7 @@ def _one(found: Best) -> BestAnswer:
 
 
 def _channel(channel: Channel | None) -> ChannelAnswer | None:
-    return ChannelAnswer(channel=channel.primary, width_mhz=channel.width_mhz) if channel else None
+    return ChannelAnswer(channel=channel.primary, width_mhz=channel.known_width_mhz) if channel else None
 
 
 def _pick(pick: Pick | None) -> PickAnswer | None:
@@ -78,7 +78,7 @@ def _pick(pick: Pick | None) -> PickAnswer | None:
         return None
     return PickAnswer(
         channel=pick.channel.primary,
-        width_mhz=pick.channel.width_mhz,
+        width_mhz=pick.channel.known_width_mhz,
         clear_air=pick.clear_air,
         expected_mbps=pick.expected_mbps,
     )

@@ -68,9 +68,9 @@ class BssidAnswer(Answer):
     ssid: str
     ssid_hex: str
     hidden: bool
-    security: str
-    generation: str
-    streams: int
+    security: str | None
+    generation: str | None
+    streams: int | None
     beacon_interval_tu: int
     load_stations: int | None
     load_utilisation: float | None
@@ -112,7 +112,7 @@ class RadioAnswer(Answer):
     own: bool
     band: str
     primary: int
-    width_mhz: int
+    width_mhz: int | None
     centre_mhz: float
     level_dbm: float | None
     level_estimated: bool
@@ -167,7 +167,7 @@ def _radio(radio: Radio) -> RadioAnswer:
         own=radio.own,
         band=radio.band,
         primary=radio.channel.primary,
-        width_mhz=radio.channel.width_mhz,
+        width_mhz=radio.channel.known_width_mhz,
         centre_mhz=radio.channel.centre_hz / 1e6,
         level_dbm=radio.level_dbm,
         level_estimated=radio.level_estimated,
@@ -204,9 +204,9 @@ def _bssid(network: Network) -> BssidAnswer:
         ssid=network_name(network.ssid),
         ssid_hex=network.ssid.hex(),
         hidden=network.hidden,
-        security=network.security,
-        generation=network.generation,
-        streams=network.streams,
+        security=network.security or None,
+        generation=network.generation or None,
+        streams=network.streams or None,
         beacon_interval_tu=network.beacon_interval_tu,
         load_stations=network.load_stations,
         load_utilisation=network.load_utilisation,

@@ -12,7 +12,7 @@ from gray_kettle.safe_text import printable
 
 class ChannelAnswer(Answer):
     channel: int
-    width_mhz: int
+    width_mhz: int | None
 
 
 class AlternativeAnswer(ChannelAnswer):
@@ -77,7 +77,7 @@ def plan_answer(proposal: Proposal, band: str | None) -> PlanAnswer:
 
 
 def _channel(channel: Channel) -> ChannelAnswer:
-    return ChannelAnswer(channel=channel.primary, width_mhz=channel.width_mhz)
+    return ChannelAnswer(channel=channel.primary, width_mhz=channel.known_width_mhz)
 
 
 def _move(move: Move) -> MoveAnswer:
@@ -97,7 +97,7 @@ def _move(move: Move) -> MoveAnswer:
         alternatives=[
             AlternativeAnswer(
                 channel=a.channel.primary,
-                width_mhz=a.channel.width_mhz,
+                width_mhz=a.channel.known_width_mhz,
                 expected_mbps=a.expected_mbps,
                 clear_air=a.clear_air,
                 loses=a.loses,

@@ -69,7 +69,7 @@ def _radio_row(radio: Radio) -> tuple[str, ...]:
         "–" if radio.level_dbm is None else dbm(radio.level_dbm),
         percent(radio.air_share),
         str(sum(len(n.clients) for n in radio.networks)),
-        listed(list(dict.fromkeys(n.security for n in radio.networks)), 2),
+        listed(list(dict.fromkeys(n.security or "–" for n in radio.networks)), 2),
         bssids[0] + more,
         listed(names, _MOST_NAMES),
     )

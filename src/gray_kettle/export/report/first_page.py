@@ -178,9 +178,12 @@ def _to_do(material: Material) -> Block:
 
 
 def _change_words(move: Move) -> str:
-    words = _("set channel {channel}, {width} MHz wide.").format(
-        channel=move.target.primary, width=move.target.width_mhz
-    )
+    if move.target.is_width_known:
+        words = _("set channel {channel}, {width} MHz wide.").format(
+            channel=move.target.primary, width=move.target.width_mhz
+        )
+    else:
+        words = _("set channel {channel}; leave its width.").format(channel=move.target.primary)
     if move.before and move.after and move.after.clear_air > move.before.clear_air:
         words += " " + _("Usable time {before} → {after}.").format(
             before=_percent(move.before.clear_air), after=_percent(move.after.clear_air)
@@ -208,12 +211,12 @@ def _channels(material: Material) -> list[Block]:
         moves = [m for m in material.now.proposal.moves if m.radio.band == band]
         if not moves:
             continue
-        by_channel: dict[tuple[int, int], list[str]] = {}
+        by_channel: dict[tuple[int, int], list[str]] = {}  # width 0: not known
         for move in moves:
             name = printable(move.radio.name) + ("" if move.stays else " *")
-            by_channel.setdefault((move.target.primary, move.target.width_mhz), []).append(name)
+            by_channel.setdefault((move.target.primary, move.target.known_width_mhz or 0), []).append(name)
         channels = "; ".join(
-            f"{number} ({width} MHz): {listed(names, _MOST_NAMES)}"
+            f"{number}{f' ({width} MHz)' if width else ''}: {listed(names, _MOST_NAMES)}"
             for (number, width), names in sorted(by_channel.items())
         )
         rows.append((f"{band} GHz", channels, _reason(material, moves), _not_these(material, band, moves)))

@@ -32,7 +32,9 @@ SORTS: dict[str, Callable[[Radio, float | None], float | str | None]] = {
     "margin": lambda r, margin: margin,
     "air": lambda r, margin: -r.activity,
     "retries": lambda r, margin: -r.retry_share if r.retry_share is not None else None,
-    "gen": lambda r, margin: f"{9 - _GENERATIONS.index(r.generation)}{9 - r.streams}",
+    "gen": lambda r, margin: (
+        "99" if "generation" in r.assumed else f"{9 - _GENERATIONS.index(r.generation)}{9 - r.streams}"
+    ),
     "clients": lambda r, margin: float(-sum(len(n.clients) for n in r.networks)),
     "BSSID": lambda r, margin: r.id,
     "heard": lambda r, margin: -r.last_s,
@@ -126,7 +128,7 @@ def radio_row(
             fit(percent(radio.retry_share), 9, True),
             "act" if (radio.retry_share or 0) >= _MANY_AGAIN and not recedes else plain,
         ),
-        ("  " + fit(f"{radio.generation} {radio.streams}×{radio.streams}", 7), "dim"),
+        ("  " + fit(radio.kind, 7), "dim"),
         (fit(str(clients or (f"({values})" if values else "–")), 9, True), plain),
     ]
     if width >= 130:
@@ -196,7 +198,7 @@ def _network_cells(network: Network, ink: str, width: int) -> tuple[Cell, ...]:
         (fit(network_name(network.ssid), _name_width(width) + 4), ink),
         (fit(minus(network.level_dbm), 10, True), ink),
         (" dBm  ", "dim"),
-        (fit(network.security, 16), "act" if outdated and ink != "faint" else "dim"),
+        (fit(network.security or "–", 16), "act" if outdated and ink != "faint" else "dim"),
         (f" {network.bssid}{load}", "dim"),
     )
 
