@@ -24,8 +24,9 @@ from gray_kettle.spectrum.quantise import to_codes
 WHAT_IS_READ = (
     "pcap and pcapng captures of 802.11 frames, netlink scan answers, the text of `iw` (scan, link, survey dump, "
     "station dump), `iwlist scan`, `nmcli dev wifi`, `wpa_cli scan_results`, `netsh wlan show networks mode=bssid` and "
-    "`system_profiler SPAirPortDataType`, tables with a BSSID, a channel and a level, scan logs, sweep tables (their columns are recognised; --layout names "
-    "them where that fails), the kernel's FFT sample records, and SigMF recordings by their .sigmf-meta"
+    "`system_profiler SPAirPortDataType`, tables with a BSSID, a channel and a level, scan logs, sweep tables (their "
+    "columns are recognised; --layout names them where that fails), the kernel's FFT sample records, and SigMF "
+    "recordings by their .sigmf-meta"
 )
 _DESCRIPTION_BYTES = 1 << 20
 # Of a stream: what came is stored at a pause; a listing is whole then. Lines that stand alone do not wait for one.

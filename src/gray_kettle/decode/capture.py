@@ -12,6 +12,7 @@ from gray_kettle.decode.dot11.client_capabilities import ClientRequests
 from gray_kettle.decode.dot11.mac_headers import headers_of
 from gray_kettle.decode.dot11.traffic_counters import Tally, listening
 from gray_kettle.decode.errors import DecodeError
+from gray_kettle.decode.example_frames import ExampleChooser
 from gray_kettle.model.records import Piece
 
 
@@ -20,6 +21,7 @@ class CaptureReader:
 
     def __init__(self) -> None:
         self._announcer, self._victim, self._tally = Announcer(), ClientRequests(), Tally()
+        self._examples = ExampleChooser()
         self._answers = nl80211.ScanAnswers()
         self._unknown_links: dict[int, int] = {}
         self._damaged = self._bad_fcs = self._untimed = self._too_loud = 0
@@ -62,6 +64,7 @@ class CaptureReader:
             sightings=sightings,
             traffic=self._tally.traffic(block, heard, headers),
             listening=listening(block, heard, headers),
+            examples=self._examples.chosen(block, heard, headers),
             capabilities=self._victim.capabilities(block, heard, headers),
             records=len(headers.rows),
             skipped=count - len(headers.rows),

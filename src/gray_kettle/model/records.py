@@ -334,6 +334,27 @@ class DetectionBlock:
     detections: tuple[Detection, ...]
 
 
+EXAMPLES_A_KIND = 2  # frames kept of each BSSID, kind and receiver channel
+
+
+@dataclass(frozen=True)
+class ExampleFrame:
+    """One frame as it came, with what the receiver put before it.
+
+    bssid: "" where the frame names none. kind: type << 4 | subtype. receiver_mhz: 0 when not reported. frame: without
+    its checksum; of data frames the header alone. frame_octets: as long as it was on the air, without checksum.
+    """
+
+    time_s: float
+    bssid: str
+    kind: int
+    receiver_mhz: int
+    link_type: int
+    radio_header: bytes
+    frame: bytes
+    frame_octets: int
+
+
 @dataclass(frozen=True, eq=False)
 class Piece:
     """An interval of decoded input, small enough to hold: what a source hands to the case."""
@@ -346,6 +367,7 @@ class Piece:
     surveys: Surveys = field(default_factory=Surveys.empty)
     links: Links = field(default_factory=Links.empty)
     capabilities: tuple[ClientCapability, ...] = ()
+    examples: tuple[ExampleFrame, ...] = ()
     sweeps: tuple[SweepRows, ...] = ()
     swept_bands: tuple[str, ...] = ()  # bands that this input is known to have covered whole
     records: int = 0  # frames, scans or sweep rows

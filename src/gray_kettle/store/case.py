@@ -1,21 +1,18 @@
 """A case: setup, takes, and what they observed. Takes are only ever added."""
 
 import json
-from collections import Counter
-from collections.abc import Callable, Container, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from contextlib import AbstractContextManager
 from pathlib import Path
-from typing import Any, Self, TypeVar
+from typing import Any, Self
 
 import numpy as np
 import sqlalchemy as sa
 
 from gray_kettle.errors import KettleError
 from gray_kettle.model.records import (
-    LATEST_S,
     Announcement,
     ClientCapability,
-    Columns,
     Edges,
     Links,
     Listening,
@@ -29,9 +26,11 @@ from gray_kettle.model.records import (
 from gray_kettle.model.setup import Setup
 from gray_kettle.store import header, schema
 from gray_kettle.store.alerts import Alerts
+from gray_kettle.store.chunk_reader import ChunkReader
 from gray_kettle.store.chunk_writer import ChunkWriter
 from gray_kettle.store.database import Database, check_schema, create_file, open_database
 from gray_kettle.store.detection_cache import DetectionCache
+from gray_kettle.store.example_frames import ExampleFrames
 from gray_kettle.store.extent import span_of
 from gray_kettle.store.journal import Journal
 from gray_kettle.store.merging import (
@@ -40,21 +39,17 @@ from gray_kettle.store.merging import (
     merged_sightings,
     merged_traffic,
 )
-from gray_kettle.store.packing import UNREADABLE, unpack
-from gray_kettle.store.seals import Damage, check_structure, payload_of, rows_of
+from gray_kettle.store.seals import Damage, check_structure
 from gray_kettle.store.setups import Setups
 from gray_kettle.store.sweep_writer import SweepWriter
-from gray_kettle.store.sweeps import Sweeps, is_thin
+from gray_kettle.store.sweeps import Sweeps
 from gray_kettle.store.takes import Input, Takes
 from gray_kettle.store.texts import Texts, renumbered
 from gray_kettle.store.trials import Trials
 from gray_kettle.store.upgrade import upgrade
 
-Table = TypeVar("Table", bound=Columns)
 # Small tables; that rows of the large ones are missing shows by their count in each take.
 _CHECKED = ("setups", "takes", "announcements", "abilities", "sweeps", "looks")
-_HOUR_S = 3600
-_MOST_ROWS = 1 << 17  # of a chunk of any version
 
 
 class Case:
@@ -72,6 +67,8 @@ class Case:
         self.journal = Journal(database, self.damage)
         self.alerts = Alerts(database, self.damage)
         self.trials = Trials(database, self.damage)
+        self._chunk_reader = ChunkReader(database, self.take_list, self.damage)
+        self.example_frames = ExampleFrames(database, self.damage)
         self.sweeps = Sweeps(database, self.take_list, self.damage)
         self.detections = DetectionCache(database, self.sweeps)
 
@@ -189,6 +186,7 @@ class Case:
         except BaseException:
             if has_begun:  # what is known of them in memory was not stored
                 self._texts = Texts(self.damage)
+                self.example_frames.forget_counts()
                 for take, _, _ in parts:
                     self._chunk_writers.pop(take, None)
                     self._writers.pop(take, None)
@@ -211,6 +209,7 @@ class Case:
             assert writer is not None
             writer.add(db, rows)
         self._texts.capabilities(db, piece.capabilities)
+        self.example_frames.add(db, piece.examples)
         self.take_list.grown(db, take, added, (writer.chunks if writer else 0) - before, piece, read)
 
     def finish_take(
@@ -298,12 +297,12 @@ class Case:
             spots = tuple(sorted({t.spot for t in takes}))
             spot_of_take = {t.number: spots.index(t.spot) for t in takes}
             known = self._texts.known_announcements(db)
-            sightings = self._chunks(db, Sightings, low, high, spot_of_take)
-            traffic, hourly = self._traffic(db, low, high, spot_of_take)
-            listening = self._chunks(db, Listening, low, high, spot_of_take)
-            edges = self._chunks(db, Edges, low, high, spot_of_take)
-            surveys = self._chunks(db, Surveys, low, high, spot_of_take)
-            links = self._chunks(db, Links, low, high, spot_of_take)
+            sightings = self._chunk_reader.chunks(db, Sightings, low, high, spot_of_take)
+            traffic, hourly = self._chunk_reader.traffic(db, low, high, spot_of_take)
+            listening = self._chunk_reader.chunks(db, Listening, low, high, spot_of_take)
+            edges = self._chunk_reader.chunks(db, Edges, low, high, spot_of_take)
+            surveys = self._chunk_reader.chunks(db, Surveys, low, high, spot_of_take)
+            links = self._chunk_reader.chunks(db, Links, low, high, spot_of_take)
             capabilities = self._texts.known_capabilities(db)
             span = self.span_s() or (0.0, 0.0)
             swept = self.sweeps.swept(low, high)
@@ -349,106 +348,10 @@ class Case:
         if reference is None:
             return None
         with self._database.reading() as db:
-            rows = self._chunks(db, Sightings, *reference, spot_of_take)
+            rows = self._chunk_reader.chunks(db, Sightings, *reference, spot_of_take)
         inside = (rows.time_s >= reference[0]) & (rows.time_s <= reference[1])
         numbers = np.unique(rows.announcement[inside]).tolist()
         return frozenset(known[n].bssid for n in numbers if n in known)
-
-    def _traffic(
-        self, db: sa.Connection, low: float, high: float, spot_of_take: dict[int, int]
-    ) -> tuple[Traffic, Traffic]:
-        """(rows of chunks that the window cuts, sums by the hour of those that it holds whole)."""
-        what = "a sum of traffic is damaged: the rows that it was made from are counted instead"
-        sums = {row["chunk"]: row for row in rows_of(db, schema.sums, self.damage, what)}
-        summed, rest = [], []
-        for chunk in self._catalogue(db, Traffic, low, high, spot_of_take):
-            is_whole = chunk["start_s"] >= np.floor(low) and chunk["end_s"] <= high
-            row = sums.get(chunk["number"]) if is_whole or is_thin(chunk) else None
-            table = row and self._unpacked(db, Traffic, schema.sums, row, chunk["take"], self.damage)
-            if table:
-                table.spot[:] = spot_of_take[chunk["take"]]
-                inside = (table.second + _HOUR_S > low) & (table.second <= high)
-                summed.append(table if is_whole else table.rows(inside))
-            else:
-                rest.append(chunk)
-        hourly = Traffic.stacked(summed) if summed else Traffic.empty()
-        return self._tables(db, Traffic, rest, spot_of_take), hourly
-
-    def _chunks(
-        self, db: sa.Connection, layout: type[Table], low: float, high: float, spot_of_take: dict[int, int]
-    ) -> Table:
-        chunks = self._catalogue(db, layout, low, high, spot_of_take)
-        return self._tables(db, layout, chunks, spot_of_take)
-
-    def _catalogue(
-        self, db: sa.Connection, layout: type[Table], low: float, high: float, takes: Container[int]
-    ) -> list[dict[str, Any]]:
-        """What the chunks of a layout are that touch an interval of time, without what they hold."""
-        cache = self._database.cache
-        if "chunks" not in cache:
-            what = "a block of observations is damaged and left out"
-            cache["chunks"] = []
-            for row in rows_of(db, schema.chunks, self.damage, what):
-                if 0 <= row["start_s"] <= row["end_s"] <= LATEST_S:
-                    cache["chunks"].append(row)
-                else:
-                    self.damage.add(what)
-            held = Counter(row["take"] for row in cache["chunks"])
-            if held.keys() - {row["number"] for row in self.take_list.rows(db)}:
-                self.damage.add("observations of a take that is not in the list of takes are left out")
-            for number, row in self.take_list.counted(db).items():
-                missing = row["chunks_held"] - held[number]
-                if missing > 0:
-                    self.damage.add(f"take {number}: {missing} blocks of observations are missing")
-        name = layout.__name__.lower()
-        return [
-            c
-            for c in cache["chunks"]
-            if c["layout"] == name
-            and c["take"] in takes
-            and c["end_s"] >= np.floor(low)
-            and c["start_s"] <= high
-        ]
-
-    def _tables(
-        self,
-        db: sa.Connection,
-        layout: type[Table],
-        chunks: list[dict[str, Any]],
-        spot_of_take: dict[int, int],
-    ) -> Table:
-        tables = []
-        for chunk in chunks:
-            table = self._unpacked(db, layout, schema.chunks, chunk, chunk["take"], self.damage)
-            if table is None:
-                continue
-            table.spot[:] = spot_of_take[chunk["take"]]  # type: ignore[attr-defined]
-            if isinstance(table, Edges):
-                table.take[:] = chunk["take"]
-            tables.append(table)
-        return layout.stacked(tables) if tables else layout.empty()
-
-    def _unpacked(
-        self,
-        db: sa.Connection,
-        layout: type[Table],
-        source: sa.Table,
-        row: dict[str, Any],
-        take: int,
-        damage: Damage,
-    ) -> Table | None:
-        """The rows of a chunk; None where they are damaged, which is named."""
-        what = f"take {take}: a block of {layout.__name__.lower()} is damaged and left out"
-        payload = payload_of(db, source, row, "payload", damage, what)
-        if payload is None:
-            return None
-        try:
-            if not 0 <= row["rows"] <= _MOST_ROWS:
-                raise ValueError("a chunk with too many rows")
-            return unpack(layout, row["columns"], row["rows"], payload)
-        except UNREADABLE:
-            damage.add(what)
-            return None
 
 
 def _with_announcement(sightings: Sightings, numbers: np.ndarray[Any, np.dtype[np.int64]]) -> Sightings:

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from gray_kettle.errors import KettleError
 
-VERSION = 10
+VERSION = 11
 APPLICATION_ID = 0x47524B54  # marks our SQLite files ("GRKT")
 
 

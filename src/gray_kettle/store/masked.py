@@ -79,6 +79,7 @@ class MaskedCase(Case):
         case.take_list.shown_as = partial(masked_takes, masking=masking)
         case.alerts.shown_as = partial(masked_alerts, masking=masking)
         case.trials.shown_as = partial(masked_trials, masking=masking)
+        case.example_frames.is_withheld = True
         case.journal.shown_as = partial(masked_change, masking=masking)
         case._database.read_only = case._database.read_only or _IS_MASKED
         return case

@@ -169,6 +169,18 @@ trials = sa.Table(
     sa.Column("document", sa.Text, nullable=False),
     _seal(),
 )
+# Example frames, raw: a few of each BSSID, kind and receiver channel. kind: type << 4 | subtype.
+frames = sa.Table(
+    "frames",
+    metadata,
+    sa.Column("number", sa.Integer, primary_key=True),
+    sa.Column("time_s", sa.Float, nullable=False),
+    sa.Column("bssid", sa.Text, nullable=False),
+    sa.Column("kind", sa.Integer, nullable=False),
+    sa.Column("receiver_mhz", sa.Integer, nullable=False),
+    sa.Column("document", sa.Text, nullable=False),
+    _seal(),
+)
 # What masked output of this case is masked by; copies that are handed over have none.
 secrets = sa.Table(
     "secrets",

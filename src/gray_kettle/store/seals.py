@@ -5,7 +5,7 @@ payload, and so on), which is covered. Source: docs/reliability.md, "Damaged cas
 """
 
 import sqlite3
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 import sqlalchemy as sa
@@ -73,7 +73,7 @@ def insert(db: sa.Connection, table: sa.Table, row: Row) -> int:
     return int(row[key.name])
 
 
-def insert_all(db: sa.Connection, table: sa.Table, rows: list[Row]) -> range:
+def insert_all(db: sa.Connection, table: sa.Table, rows: Sequence[Row]) -> range:
     """Add sealed rows with the next numbers, in one go; their numbers."""
     key = next(iter(table.primary_key.columns))
     first = int(db.execute(sa.select(sa.func.max(key))).scalar() or 0) + 1

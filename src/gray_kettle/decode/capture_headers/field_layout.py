@@ -61,9 +61,10 @@ class Layout:
 
 
 def layout_of(header: bytes) -> Layout | None:
-    """The layout of one header (all of it, as long as it claims to be); None when it lies.
+    """The layout of one header (all of it, as long as it claims to be); None when its first fields do not fit in it.
 
-    Fields behind one that we cannot size are skipped.
+    Fields behind one that we cannot size are skipped, and so are further present words that do not fit: newer and
+    older drivers number fields there that we do not know, and the header's own length leads over them.
     """
     words: list[int] = []
     at = 4
@@ -76,12 +77,14 @@ def layout_of(header: bytes) -> Layout | None:
     of_radiotap = True
     for number, word in enumerate(words):
         if of_radiotap and not fields.take(word, single_antenna=number > 0):
-            return None
+            if number == 0:
+                return None
+            break
         of_radiotap = of_radiotap or bool(word >> RADIOTAP_AGAIN & 1)
         if word >> VENDOR & 1:
             of_radiotap = False
             if not fields.step_over_vendor():
-                return None
+                break
     sizes = fields.take_typed() if words[0] >> TLV & 1 else {}
     return Layout(len(header), fields.places, tuple(fields.antennas), sizes, tuple(fields.guards))
 

@@ -30,7 +30,7 @@ from gray_kettle.store.transfer import CaseRecords
 from gray_kettle.store.transfer.records import LAYOUTS
 
 FORMAT = "gray-kettle/case-export/1"
-ENTRIES = ("alerts", "trials", "changes")
+ENTRIES = ("alerts", "trials", "changes", "frames")
 Progress = Callable[[int, int], None]
 
 
@@ -131,6 +131,7 @@ _DOCUMENTS = {
     "alerts": "What began while somebody watched",
     "trials": "Runs of trials",
     "changes": "What was written on access points",
+    "frames": "Example frames: a few of each BSSID, kind and receiver channel, in hexadecimal",
 }
 
 

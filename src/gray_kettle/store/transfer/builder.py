@@ -5,6 +5,7 @@ to be given in order of time. Source: docs/reliability.md, "Copies".
 """
 
 import json
+from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
@@ -13,6 +14,7 @@ import numpy as np
 import sqlalchemy as sa
 
 from gray_kettle.model.records import (
+    EXAMPLES_A_KIND,
     Announcement,
     ClientCapability,
     Columns,
@@ -38,6 +40,7 @@ _SAME_ENTRY = {
     "alerts": ("time_s", "kind", "about"),
     "trials": ("time_s", "document"),
     "changes": ("time_s", "document"),
+    "frames": ("time_s", "bssid", "kind", "receiver_mhz"),
 }
 
 
@@ -73,6 +76,7 @@ class CaseBuilder:
         self._runs: dict[tuple[int, Span], _Run] = {}
         self._all_runs: list[_Run] = []
         self._setup: Setup | None = None
+        self._examples: Counter[tuple[Any, ...]] = Counter()
         self._entries: dict[str, set[tuple[Any, ...]]] = {name: set() for name in _SAME_ENTRY}
 
     def next_source(self) -> None:
@@ -171,8 +175,13 @@ class CaseBuilder:
             run.blocks += [dict(block) for block in blocks]
 
     def add_entry(self, table: sa.Table, row: Mapping[str, Any]) -> None:
-        """A row of the alerts, trials or changes."""
+        """A row of the alerts, trials, changes or example frames; of these no more than a case keeps."""
         key = tuple(row[name] for name in _SAME_ENTRY[table.name])
+        if table is schema.frames:
+            kind = key[1:]
+            self._examples[kind] += key not in self._entries[table.name]
+            if self._examples[kind] > EXAMPLES_A_KIND:
+                return
         if key not in self._entries[table.name]:
             self._entries[table.name].add(key)
             insert(self._db, table, {k: v for k, v in row.items() if k not in ("number", "seal")})

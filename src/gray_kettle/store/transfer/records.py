@@ -164,9 +164,10 @@ class CaseRecords:
             return [row for row in rows_of(db, schema.looks, Damage(), "") if row["sweep"] == sweep]
 
     def entries(self) -> Iterator[tuple[sa.Table, dict[str, Any]]]:
-        """Alerts, trials and changes on access points."""
+        """Alerts, trials, changes on access points, and example frames unless masked: their bytes hold addresses."""
+        tables = (schema.alerts, schema.trials, schema.changes, *(() if self._masking else (schema.frames,)))
         with self._case.snapshot() as db:
-            for table in (schema.alerts, schema.trials, schema.changes):
+            for table in tables:
                 for row in list(
                     rows_of(db, table, self._case.damage, f"an entry of {table.name} is damaged")
                 ):
