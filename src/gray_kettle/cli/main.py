@@ -19,6 +19,7 @@ from gray_kettle.cli.apply import apply
 from gray_kettle.cli.cases import copy, merge
 from gray_kettle.cli.done import done
 from gray_kettle.cli.export import export, import_
+from gray_kettle.cli.frame import frame
 from gray_kettle.cli.names import names
 from gray_kettle.cli.probe import probe
 from gray_kettle.cli.proof import proof
@@ -62,6 +63,7 @@ _COMMANDS: dict[str, Callable[..., None]] = {
     "copy": copy,
     "merge": merge,
     "heard": answers.heard,
+    "frame": frame,
     "air": answers.air,
     "channels": answers.channels,
     "spots": answers.spots,

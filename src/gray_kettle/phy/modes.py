@@ -12,6 +12,7 @@ Source: IEEE Std 802.11-2020 15.2, 16.2 (DSSS), 17.4.3 (OFDM), 19.4.3 (HT), 21.4
 (HE), 802.11be-2024 36.4 (EHT); docs/radio-model.md, "Airtime".
 """
 
+import math
 from dataclasses import dataclass
 from functools import cache
 
@@ -116,6 +117,59 @@ def airtime_s(modes: IntArray, octets: ArrayLike, in_2_4_ghz: ArrayLike = False)
     return (
         t.preamble_s[modes] + data_s + np.where(t.extended[modes] & np.asarray(in_2_4_ghz), _EXTENSION_S, 0.0)
     )
+
+
+@dataclass(frozen=True)
+class ModeWords:
+    """How one frame was sent. mcs, guard_us: None for DSSS and OFDM. modulation: "BPSK", "64-QAM", "DSSS", "CCK"."""
+
+    generation: str
+    rate_mbps: float
+    modulation: str
+    coding: str
+    mcs: int | None
+    streams: int
+    width_mhz: int
+    guard_us: float | None
+
+    def __str__(self) -> str:
+        parts = [f"{self.rate_mbps:.4g} Mb/s"]
+        if self.mcs is not None:
+            parts.append(f"802.11{self.generation} MCS {self.mcs}")
+        coding = f" {self.coding}" if self.coding else ""
+        streams = f"{self.streams} stream{'s' if self.streams > 1 else ''}"
+        parts += [f"{self.modulation}{coding}", f"{self.width_mhz} MHz", streams]
+        if self.guard_us is not None:
+            parts.append(f"guard interval {self.guard_us:g} µs")
+        return ", ".join(parts)
+
+
+_BY_BITS = {1: "BPSK", 2: "QPSK", 4: "16-QAM", 6: "64-QAM", 8: "256-QAM", 10: "1024-QAM", 12: "4096-QAM"}
+_CODED = {1 / 2: "1/2", 2 / 3: "2/3", 3 / 4: "3/4", 5 / 6: "5/6"}
+_DSSS = {2: ("DBPSK", ""), 4: ("DQPSK", ""), 11: ("CCK", ""), 22: ("CCK", "")}  # by rate in 500 kb/s
+_OFDM = {
+    12: ("BPSK", "1/2"), 18: ("BPSK", "3/4"), 24: ("QPSK", "1/2"), 36: ("QPSK", "3/4"),
+    48: ("16-QAM", "1/2"), 72: ("16-QAM", "3/4"), 96: ("64-QAM", "2/3"), 108: ("64-QAM", "3/4"),
+}  # fmt: skip
+
+
+def words(number: int) -> ModeWords | None:
+    """What a mode means; None for one that was not reported or means nothing."""
+    rate = float(table().rate_mbps[number]) if 0 < number < _COUNT else math.nan
+    if math.isnan(rate):
+        return None
+    kind, scheme = number >> 16, number & 15
+    if kind == LEGACY:
+        code = number & 0xFF
+        modulation, coding = {**_DSSS, **_OFDM}.get(code, ("unknown", ""))
+        return ModeWords("", rate, modulation, coding, None, 1, 22 if code in _DSSS else 20, None)
+    guard = number >> 11 & 3
+    guard_us = (0.8, 1.6, 3.2)[guard] if kind in (HE, EHT) else (0.4 if guard == SHORT_GUARD else 0.8)
+    robust = scheme >= len(BITS)  # EHT 14 and 15: BPSK, sent over again
+    modulation = "BPSK" if robust else _BY_BITS[int(BITS[scheme])]
+    coding = "1/2" if robust else _CODED[float(CODING[scheme])]
+    streams, width_mhz = (number >> 4 & 7) + 1, WIDTHS[number >> 7 & 15][0]
+    return ModeWords(GENERATIONS[kind], rate, modulation, coding, scheme, streams, width_mhz, guard_us)
 
 
 def generation_of(number: int) -> str:

@@ -47,6 +47,7 @@ class ChannelMapScreen(Modal[None]):
     BINDINGS: ClassVar = [
         Binding("b", "band", "band", id="map.band"),
         Binding("s", "sort", "order", id="map.sort"),
+        Binding("x", "frames", "frames", id="map.frames"),
         Binding("escape", "close", "close", id="map.close"),
     ]
 
@@ -74,7 +75,7 @@ class ChannelMapScreen(Modal[None]):
     def _refresh(self) -> None:
         band = f"{self._band} GHz" if self._band else "all bands"
         self.query_one("#map-head", Static).update(
-            f"Channel map, {band}, by {self._order}    ⏎ who is on it   b band   s order   esc back"
+            f"Channel map, {band}, by {self._order}    ⏎ who is on it   b band   s order   x frames   esc back"
         )
         self.query_one("#map", RowList).show(self._rows)
 
@@ -101,6 +102,16 @@ class ChannelMapScreen(Modal[None]):
         chosen.stop()
         self._open ^= {chosen.key}
         self._refresh()
+
+    def action_frames(self) -> None:
+        """Example frames of the channel under the cursor."""
+        key = self.query_one(RowList).key
+        if "/" in key and self._state.path is not None:
+            from gray_kettle.tui.heard.frames_screen import FramesScreen
+
+            band, number = key.split("/")
+            title = f"channel {number}, {band} GHz"
+            self.app.push_screen(FramesScreen(self._state, f"{band}:{number}", title))
 
     def action_band(self) -> None:
         self._band = _BANDS[(_BANDS.index(self._band) + 1) % len(_BANDS)]

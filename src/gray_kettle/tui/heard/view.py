@@ -45,6 +45,7 @@ Heard: radios, not SSIDs. One radio may announce several networks.
   o           mark as own, or as foreign
   n           name it
   f           follow it: all others are dimmed
+  x           example frames of it, field by field
   g  u        join it with another radio; separate a BSSID from it, where they
               were grouped wrongly
   escape      back to the view that led here
@@ -90,6 +91,7 @@ class HeardView(View):
         Binding("o", "mark_own", "own or foreign", id="heard.own"),
         Binding("n", "name", "name it", id="heard.name"),
         Binding("f", "follow", "follow", id="heard.follow"),
+        Binding("x", "frames", "frames", id="heard.frames"),
         Binding("escape", "leave_filter", show=False, id="heard.leave-filter"),
     ]
     HELP = _HELP
@@ -293,6 +295,17 @@ class HeardView(View):
 
     def action_name(self) -> None:
         self._post(GiveName)
+
+    def action_frames(self) -> None:
+        """Example frames of the BSSID or client under the cursor, else of the radio."""
+        radio, key = self._radio(), self.query_one(RowList).key.split("/")
+        if radio is None or self._state is None or self._state.path is None:
+            return
+        from gray_kettle.tui.heard.frames_screen import FramesScreen
+
+        wanted = key[-1] if len(key) > 1 else radio.id
+        title = radio.name if len(key) == 1 else f"{radio.name}, {wanted}"
+        self.app.push_screen(FramesScreen(self._state, wanted, title))
 
     def action_follow(self) -> None:
         self._post(Follow)
