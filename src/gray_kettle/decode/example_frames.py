@@ -18,7 +18,7 @@ _LONGEST_FRAME, _DATA_HEADER = (
     36,
 )  # a data header with four addresses, and what it is ciphered with begins
 _LONGEST_RADIO_HEADER = 512
-_FACTORS = tuple(np.uint64(n) for n in (0x9E3779B97F4A7C15, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9))
+_FACTOR = np.uint64(0x9E3779B97F4A7C15)
 
 
 class ExampleChooser:
@@ -47,14 +47,10 @@ class ExampleChooser:
 
     @staticmethod
     def _slots(heard: Reception, headers: Headers) -> IntArray:
-        code = headers.kind << 4 | headers.subtype
-        tuned = heard.channel_mhz[headers.rows]
-        parts = (headers.bssid, code + 1, tuned)
-        mixed = np.zeros(len(headers.rows), np.uint64)
-        for part, factor in zip(parts, _FACTORS, strict=True):
-            mixed = (mixed ^ part.astype(np.uint64)) * factor
-            mixed ^= mixed >> np.uint64(29)
-        return (mixed >> np.uint64(64 - _SLOTS_BITS)).astype(np.int64)
+        # 48 bits of BSSID, 6 of kind, 10 of frequency (channels lie 5 MHz apart), mixed by one multiplication.
+        tuned = heard.channel_mhz[headers.rows] >> 2
+        key = headers.bssid ^ (headers.kind << 52) ^ (headers.subtype << 48) ^ (tuned << 54)
+        return (key.view(np.uint64) * _FACTOR >> np.uint64(64 - _SLOTS_BITS)).view(np.int64)
 
 
 def _first_of_each(slots: IntArray, rows: IntArray) -> IntArray:
