@@ -49,7 +49,8 @@ class Client:
 
     generation, streams, width_mhz: what it said it can do, None when it was not heard to say so. channels: (band,
     number) that it named as usable. airtime_s, mbps: of its frames heard, and the mean rate that they were sent at.
-    level_at: by spot. name: where somebody gave it one.
+    level_at: by spot. name: where somebody gave it one. security: that it asked to join with, "" when not heard.
+    asked_for: names of networks that it probed for. first_s, last_s: when its frames were heard.
     """
 
     mac: str
@@ -65,6 +66,10 @@ class Client:
     mbps: float | None = None
     level_at: tuple[tuple[str, float], ...] = ()
     name: str = ""
+    security: str = ""
+    asked_for: tuple[bytes, ...] = ()
+    first_s: float = 0.0
+    last_s: float = 0.0
 
     @property
     def label(self) -> str:
@@ -103,7 +108,7 @@ class Network:
 
     hidden: its beacons do not report its name; named_by says where a name was learnt all the same.
     transmitted_by: the BSSID in whose beacons it is announced, "" for its own. retries of retriable: the frames to one
-    receiver, data and management, that were sent again.
+    receiver, data and management, that were sent again. first_s, last_s: when it was announced.
     """
 
     bssid: str
@@ -132,6 +137,8 @@ class Network:
     rates: tuple[Rate, ...] = ()
     retriable: int = 0
     off_channel: tuple[OffChannel, ...] = ()
+    first_s: float = 0.0
+    last_s: float = 0.0
 
 
 @dataclass(frozen=True)

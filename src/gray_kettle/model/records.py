@@ -66,7 +66,8 @@ class Announcement:
 class ClientCapability:
     """What a client stated that it can do, when it asked to join a network (bssid) or to know of networks ("").
 
-    channels: (band, number) that it can use; () when it did not report it.
+    channels: (band, number) that it can use; () when it did not report it. security: that it asked to join with, ""
+    where it only looked around (its ssid then is the name that it looked for, if any).
     """
 
     mac: str
@@ -78,6 +79,7 @@ class ClientCapability:
     width_mhz: int
     channels: tuple[tuple[str, int], ...] = ()
     roaming: tuple[str, ...] = ()
+    security: str = ""
 
 
 @dataclass(frozen=True, eq=False)

@@ -341,6 +341,14 @@ class Case:
             damage=damage,
         )
 
+    def traffic_by_second(self, start_s: float, end_s: float) -> Traffic:
+        """Traffic of an interval, second by second also where a window has sums by the hour; as it came, not merged."""
+        with self._database.reading() as db:
+            spot_of_take = {take.number: 0 for take in self.takes()}
+            rows, hourly = self._chunk_reader.traffic(db, start_s, end_s, spot_of_take, by_second=True)
+        both = Traffic.stacked([rows, hourly])
+        return both.rows((both.second >= np.floor(start_s)) & (both.second <= end_s))
+
     def _heard_in_reference(
         self, setup: Setup, known: dict[int, Announcement], spot_of_take: dict[int, int]
     ) -> frozenset[str] | None:

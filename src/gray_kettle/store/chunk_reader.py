@@ -27,15 +27,23 @@ class ChunkReader:
         self._database, self._takes, self._damage = database, takes, damage
 
     def traffic(
-        self, db: sa.Connection, low: float, high: float, spot_of_take: dict[int, int]
+        self,
+        db: sa.Connection,
+        low: float,
+        high: float,
+        spot_of_take: dict[int, int],
+        by_second: bool = False,
     ) -> tuple[Traffic, Traffic]:
-        """(rows of chunks that the window cuts, sums by the hour of those that it holds whole)."""
+        """(rows of chunks that the window cuts, sums by the hour of those that it holds whole).
+
+        by_second: sums of those alone whose rows were thinned out.
+        """
         what = "a sum of traffic is damaged: the rows that it was made from are counted instead"
         sums = {row["chunk"]: row for row in rows_of(db, schema.sums, self._damage, what)}
         summed, rest = [], []
         for chunk in self._catalogue(db, Traffic, low, high, spot_of_take):
             is_whole = chunk["start_s"] >= np.floor(low) and chunk["end_s"] <= high
-            row = sums.get(chunk["number"]) if is_whole or is_thin(chunk) else None
+            row = sums.get(chunk["number"]) if (is_whole and not by_second) or is_thin(chunk) else None
             table = row and self._unpacked(db, Traffic, schema.sums, row, chunk["take"], self._damage)
             if table:
                 table.spot[:] = spot_of_take[chunk["take"]]

@@ -61,7 +61,18 @@ _COMPARE = {
 _CONDITION = re.compile(r"^(?P<field>[a-z]+)(?P<sign><=|>=|!=|=|<|>|~)(?P<value>.+)$", re.IGNORECASE)
 # A quoted part keeps its spaces, brackets and bars; “!” is not, but for the sign “!=”.
 _WORD = re.compile(r'[()|]|!(?!=)|(?:"[^"]*"?|[^\s()|!"]|!=)+')
+_SIGNS = re.compile(r"^(?P<field>[a-z]+)(?P<sign><=|>=|!=|=|<|>|~|:)(?P<value>.*)$", re.IGNORECASE)
 FIELDS = (*_TEXTS, *_NUMBERS)
+
+
+def completed(text: str) -> str | None:
+    """The text with its last word completed to a field or a word of the language; None where none begins so."""
+    found = re.search(r"[a-z]+$", text)
+    if found is None:
+        return None
+    offered = [*(f"{name}~" for name in _TEXTS), *(f"{name}>" for name in _NUMBERS), *_WORDS]
+    match = next((o for o in offered if o.startswith(found[0]) and o != found[0]), None)
+    return None if match is None else text[: found.start()] + match
 
 
 def parse_filter(text: str) -> Condition:
@@ -110,6 +121,9 @@ def _condition(word: str) -> Condition:
         return _WORDS[word.lower()]
     match = _CONDITION.match(word)
     if match is None:
+        half = _SIGNS.match(word)
+        if half is not None and half["field"].lower() in FIELDS:
+            raise InvalidInput(_what_is_wrong(half["field"].lower(), half["sign"], half["value"]))
         return lambda radio: word.lower() in " ".join(_everything(radio)).lower()
     field, sign, value = match["field"].lower(), match["sign"], match["value"]
     if field in _TEXTS:
@@ -119,8 +133,18 @@ def _condition(word: str) -> Condition:
     raise InvalidInput(f"There is no “{field}” to filter by: use {', '.join(FIELDS)}.")
 
 
+def _what_is_wrong(field: str, sign: str, value: str) -> str:
+    """Of a condition that begins well: a colon is no comparison, and behind a comparison there must be a value."""
+    example = f"{field}=…" if field in _TEXTS else f"{field}>=20"
+    if sign == ":":
+        meant = f"{field}={value}" if value else example
+        return f"“{field}:{value}”: a colon compares nothing. Write {meant}."
+    missing = "text" if field in _TEXTS else "number"
+    return f"“{field}{sign}”: a {missing} is missing behind it. Write for example {example}."
+
+
 def _everything(radio: Radio) -> list[str]:
-    return [radio.name, *_TEXTS["ssid"](radio), *_TEXTS["bssid"](radio)]
+    return [radio.name, *_TEXTS["ssid"](radio), *_TEXTS["bssid"](radio), *_TEXTS["client"](radio)]
 
 
 def _text_condition(field: str, sign: str, value: str) -> Condition:

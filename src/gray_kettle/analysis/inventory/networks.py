@@ -58,6 +58,8 @@ def network_of(one: BssidRows, ground: BssidIndex, about: StationInfo) -> Networ
         neighbours=latest.neighbours,
         rates=rates_of(one.frames),
         off_channel=_off_channel(one, ground),
+        first_s=float(sightings.time_s[one.rows[0]]),
+        last_s=float(sightings.time_s[one.rows[-1]]),
     )
 
 

@@ -31,6 +31,7 @@ from gray_kettle.analysis.inventory.radio_grouping import (
     group,
 )
 from gray_kettle.analysis.inventory.stations import (
+    asked_for_by_mac,
     capabilities_by_mac,
     links_by_station,
     names_asked_for,
@@ -69,6 +70,7 @@ def find_radios(
         links_by_station(observations, dict(setup.names)),
         names_asked_for(observations),
         dict(setup.names),
+        asked_for_by_mac(observations),
     )
     bssids = by_bssid(observations, sent, about.names)
     ground = BssidIndex(observations, moment)

@@ -43,6 +43,9 @@ def clients_of(
         for column in (frames.frames, frames.retries, frames.levels, frames.level_mw)
     )
     airtime_s = sums(which, frames.airtime_s, len(macs))
+    first_s, last_s = np.full(len(macs), np.iinfo(np.int64).max), np.zeros(len(macs), np.int64)
+    np.minimum.at(first_s, which, frames.first_s)
+    np.maximum.at(last_s, which, frames.last_s)
     bits = sums(which, np.where(frames.airtime_s > 0, 8 * frames.octets, 0), len(macs))
     at: dict[int, list[tuple[str, float]]] = {}
     for spot in np.unique(frames.spot).tolist():
@@ -70,6 +73,10 @@ def clients_of(
                 mbps=round(float(bits[k] / airtime_s[k] / 1e6), 1) if airtime_s[k] else None,
                 level_at=tuple(at.get(k, ())),
                 name=about.given.get(text, ""),
+                security=can.security if can else "",
+                asked_for=about.asked_for.get(text, ()),
+                first_s=float(first_s[k]),
+                last_s=float(last_s[k]),
             )
         )
     return tuple(out)
@@ -116,8 +123,18 @@ def capabilities_by_mac(observations: Observations) -> dict[str, ClientCapabilit
             max(had.width_mhz, known.width_mhz),
             channels,
             tuple(sorted(set(had.roaming) | set(known.roaming))),
+            best.security or had.security or known.security,
         )
     return out
+
+
+def asked_for_by_mac(observations: Observations) -> dict[str, tuple[bytes, ...]]:
+    """Names that devices probed for; most name none."""
+    out: dict[str, set[bytes]] = {}
+    for known in observations.capabilities:
+        if not known.bssid and known.ssid:
+            out.setdefault(known.mac, set()).add(known.ssid)
+    return {mac: tuple(sorted(names)) for mac, names in out.items()}
 
 
 def names_asked_for(observations: Observations) -> dict[str, bytes]:

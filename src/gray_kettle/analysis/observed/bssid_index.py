@@ -41,12 +41,16 @@ class BssidRows:
 
 @dataclass(frozen=True, eq=False)
 class StationInfo:
-    """What is known of stations, by address. names: of networks, by BSSID; given: that somebody gave to devices."""
+    """What is known of stations, by address. names: of networks, by BSSID; given: that somebody gave to devices.
+
+    asked_for: networks that they probed for.
+    """
 
     capabilities: dict[str, ClientCapability]
     links: dict[str, Link]
     names: dict[str, bytes]
     given: dict[str, str] = field(default_factory=dict)
+    asked_for: dict[str, tuple[bytes, ...]] = field(default_factory=dict)
 
 
 class BssidIndex:

@@ -15,7 +15,10 @@ _HOUR_S = 3600
 
 @dataclass(frozen=True, eq=False)
 class TrafficTotals(Columns):
-    """Frames of one transmitter within one BSSID, receiver channel, way of sending, spot and hour of the day (UTC)."""
+    """Frames of one transmitter within one BSSID, receiver channel, way of sending, spot and hour of the day (UTC).
+
+    first_s, last_s: seconds in which the first and the last of them came; the hour where only its sums are kept.
+    """
 
     hour: IntArray
     receiver_hz: FloatArray
@@ -30,6 +33,8 @@ class TrafficTotals(Columns):
     airtime_s: FloatArray
     level_mw: FloatArray
     levels: IntArray
+    first_s: IntArray
+    last_s: IntArray
 
 
 def traffic_totals(traffic: Traffic) -> TrafficTotals:
@@ -41,6 +46,8 @@ def traffic_totals(traffic: Traffic) -> TrafficTotals:
     order, starts = group_rows(*keys)
     first = order[starts]
     sums: dict[str, Any] = {name: np.add.reduceat(getattr(traffic, name)[order], starts) for name in _SUMS}
+    second = traffic.second[order]
+    sums |= {"first_s": np.minimum.reduceat(second, starts), "last_s": np.maximum.reduceat(second, starts)}
     rows = TrafficTotals(*(key[first] for key in keys), **sums)  # type: ignore[arg-type]
     return rows.rows(
         np.lexsort((rows.spot, rows.mode, rows.transmitter, rows.bssid, rows.receiver_hz, rows.hour))

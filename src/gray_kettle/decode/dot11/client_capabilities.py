@@ -8,7 +8,7 @@ import numpy as np
 
 from gray_kettle.decode.capture_files import PacketBlock
 from gray_kettle.decode.capture_headers import Reception
-from gray_kettle.decode.dot11 import ap_info
+from gray_kettle.decode.dot11 import ap_info, security
 from gray_kettle.decode.dot11 import elements as el
 from gray_kettle.decode.dot11.beacon import generation, streams
 from gray_kettle.decode.dot11.elements import Elements
@@ -71,14 +71,20 @@ def _ability(subtype: int, mac: int, bssid: int, channel_mhz: int, body: bytes) 
     return ClientCapability(
         mac=address(mac),
         bssid=address(bssid) if joins else "",
-        ssid=(found.get(el.SSID) or b"")[:32] if joins else b"",
+        ssid=(found.get(el.SSID) or b"")[:32],
         band=band,
         generation=generation(found, band, rates),
         streams=streams(found),
         width_mhz=_width_mhz(found, band),
         channels=_channels(found),
         roaming=ap_info.roaming(found),
+        security=_security(found) if joins else "",
     )
+
+
+def _security(found: Elements) -> str:
+    """Of the suites that it chose; a request without any is for an open network (or WEP)."""
+    return security.label(found.get(el.RSN), found.of_vendor(security.VENDOR_WPA), False)
 
 
 def _width_mhz(found: Elements, band: str) -> int:

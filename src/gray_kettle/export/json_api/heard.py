@@ -41,6 +41,10 @@ class ClientAnswer(Answer):
     level_at: dict[str, float]
     link: LinkAnswer | None
     name: str
+    security: str | None
+    asked_for: list[str]
+    first: str
+    last: str
 
 
 class RateAnswer(Answer):
@@ -88,6 +92,8 @@ class BssidAnswer(Answer):
     neighbours: list[NeighbourAnswer]
     rates: list[RateAnswer]
     off_channel: list[OffChannelAnswer]
+    first: str
+    last: str
 
 
 class EpisodeAnswer(Answer):
@@ -152,12 +158,25 @@ def _link(link: Link) -> LinkAnswer:
     return LinkAnswer(**known, first=iso(link.first_s), last=iso(link.last_s))
 
 
+_MADE_ANEW = ("channels", "link", "level_at", "security", "asked_for", "first_s", "last_s")
+
+
 def _client(client: Client) -> ClientAnswer:
-    known = {n: value for n, value in vars(client).items() if n not in ("channels", "link", "level_at")}
+    known = {n: value for n, value in vars(client).items() if n not in _MADE_ANEW}
     by_band = {band: [n for b, n in client.channels if b == band] for band in client.bands}
     link = _link(client.link) if client.link else None
     at = {printable(spot): level for spot, level in client.level_at}
-    return ClientAnswer(**known, bands=list(client.bands), channels=by_band, level_at=at, link=link)
+    return ClientAnswer(
+        **known,
+        bands=list(client.bands),
+        channels=by_band,
+        level_at=at,
+        link=link,
+        security=client.security or None,
+        asked_for=[network_name(name) for name in client.asked_for],
+        first=iso(client.first_s),
+        last=iso(client.last_s),
+    )
 
 
 def _radio(radio: Radio) -> RadioAnswer:
@@ -224,4 +243,6 @@ def _bssid(network: Network) -> BssidAnswer:
         neighbours=[NeighbourAnswer(bssid=b, band=band, primary=n) for b, band, n in network.neighbours],
         rates=[RateAnswer(**vars(r)) for r in network.rates],
         off_channel=[OffChannelAnswer(**vars(o)) for o in network.off_channel],
+        first=iso(network.first_s),
+        last=iso(network.last_s),
     )

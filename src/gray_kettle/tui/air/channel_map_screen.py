@@ -47,7 +47,7 @@ class ChannelMapScreen(Modal[None]):
     BINDINGS: ClassVar = [
         Binding("b", "band", "band", id="map.band"),
         Binding("s", "sort", "order", id="map.sort"),
-        Binding("x", "frames", "frames", id="map.frames"),
+        Binding("e", "frames", "example frames", id="map.frames"),
         Binding("escape", "close", "close", id="map.close"),
     ]
 
@@ -75,7 +75,7 @@ class ChannelMapScreen(Modal[None]):
     def _refresh(self) -> None:
         band = f"{self._band} GHz" if self._band else "all bands"
         self.query_one("#map-head", Static).update(
-            f"Channel map, {band}, by {self._order}    ⏎ who is on it   b band   s order   x frames   esc back"
+            f"Channel map, {band}, by {self._order}    ⏎ who is on it   b band   s order   e frames   esc back"
         )
         self.query_one("#map", RowList).show(self._rows)
 

@@ -1,7 +1,7 @@
 """A list drawn by lines: hundreds of rows of any height, and a cursor that costs two rows to move."""
 
 from bisect import bisect_right
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from itertools import accumulate
 from typing import ClassVar
@@ -24,6 +24,27 @@ class Row:
     key: str
     lines: tuple[tuple[Cell, ...], ...]
     fixed: bool = False
+
+    @property
+    def height(self) -> int:
+        return len(self.lines)
+
+
+@dataclass(frozen=True)
+class LazyRow:
+    """An entry of one line whose cells are made when it is drawn: for lists of thousands."""
+
+    key: str
+    cells: Callable[[], tuple[Cell, ...]]
+    fixed: bool = False
+    height: int = 1
+
+    @property
+    def lines(self) -> tuple[tuple[Cell, ...], ...]:
+        return (self.cells(),)
+
+
+AnyRow = Row | LazyRow
 
 
 class RowList(ThemedWidget, ScrollView, can_focus=True):
@@ -72,14 +93,14 @@ class RowList(ThemedWidget, ScrollView, can_focus=True):
         """keeps_mark: the chosen row stays marked while the focus is elsewhere (what it leads to is shown beside)."""
         super().__init__(id=id)
         self._keeps_mark = keeps_mark
-        self._build: Callable[[int], list[Row]] = lambda width: []
-        self._rows: list[Row] = []
+        self._build: Callable[[int], Sequence[AnyRow]] = lambda width: []
+        self._rows: Sequence[AnyRow] = []
         self._tops = [0]
         self._strips: dict[tuple[str, int, bool], Strip] = {}
         self._built_for = -1
         self.empty = empty
 
-    def show(self, build: Callable[[int], list[Row]], keep: bool = True) -> None:
+    def show(self, build: Callable[[int], Sequence[AnyRow]], keep: bool = True) -> None:
         """Show what build(width) gives; the cursor stays on the row with the same key where there is one."""
         self._build = build
         self._rebuild(self.key if keep else "")
@@ -102,7 +123,7 @@ class RowList(ThemedWidget, ScrollView, can_focus=True):
             return
         in_view = self._is_in_view()
         self._rows = self._build(width)
-        self._tops = [0, *accumulate(len(row.lines) for row in self._rows)]
+        self._tops = [0, *accumulate(row.height for row in self._rows)]
         self._strips.clear()
         if self.virtual_size != Size(width, self._tops[-1]):
             self.virtual_size = Size(width, self._tops[-1])

@@ -93,8 +93,12 @@ def radio_row(
     recedes: bool | None,
     width: int,
     site_time: SiteTime,
+    channel: str = "",
 ) -> Row:
-    """One radio on one line. recedes: None for one that is followed; one that is gone is remembered, and recedes."""
+    """One radio on one line. recedes: None for one that is followed; one that is gone is remembered, and recedes.
+
+    channel: what to show as such, its label for "".
+    """
     followed = recedes is None
     recedes = not followed and (bool(recedes) or (radio.is_gone and not radio.own))
     plain = "faint" if recedes else "text"
@@ -108,7 +112,7 @@ def radio_row(
             fit(radio.name, _name_width(width)) + " ",
             plain if recedes else ("own!" if radio.own else "steam!" if followed else "text"),
         ),
-        (fit(radio.channel.label, 8) + " ", plain),
+        (fit(channel or radio.channel.label, 8) + " ", plain),
         (fit(_level(radio), 4, True), plain if recedes else "steam!"),
     ]
     if width >= 100:
@@ -167,7 +171,7 @@ def network_rows(
 ) -> list[Row]:
     """What an open radio reports of itself, its networks, how they send, and their clients."""
     ink = "faint" if recedes else "text"
-    rows = [_line_row(radio.id, line, 6, recedes, width) for line in _about_radio(radio, site_time, others)]
+    rows = [_line_row(radio.id, line, 6, recedes, width) for line in about_radio(radio, site_time, others)]
     for network in radio.networks:
         key = f"{radio.id}/{network.bssid}"
         rows.append(Row(key, (_network_cells(network, ink, width),)))
@@ -203,7 +207,8 @@ def _network_cells(network: Network, ink: str, width: int) -> tuple[Cell, ...]:
     )
 
 
-def _about_radio(radio: Radio, site_time: SiteTime, others: Sequence[Radio]) -> list[Line]:
+def about_radio(radio: Radio, site_time: SiteTime, others: Sequence[Radio]) -> list[Line]:
+    """What is worth saying of it besides the columns: (what, text, whether it is a fault)."""
     out: list[Line] = []
     if len(radio.networks) > 1:
         out.append(("grouped", radio.grouped, False))

@@ -13,11 +13,14 @@ from gray_kettle.analysis.assessment import Radio
 from gray_kettle.analysis.explain import Explanation, of_radio
 from gray_kettle.analysis.findings import count
 from gray_kettle.analysis.inventory.filter_query import parse_filter
+from gray_kettle.analysis.inventory.pivots import Entry, Pivots, passing
 from gray_kettle.analysis.utilisation.history import levels_over_time
 from gray_kettle.errors import InvalidInput
-from gray_kettle.tui.frame.row_list import Row, RowList
+from gray_kettle.tui.frame.row_list import LazyRow, Row, RowList
 from gray_kettle.tui.frame.view import View
+from gray_kettle.tui.heard.filter_suggester import FilterSuggester
 from gray_kettle.tui.heard.levels import LevelChart
+from gray_kettle.tui.heard.pivot_rows import PIVOTS, Pivot, pivot, pivot_rows, radio_of
 from gray_kettle.tui.heard.tree import (
     HISTORY_BINS,
     SORTS,
@@ -41,11 +44,15 @@ Heard: radios, not SSIDs. One radio may announce several networks.
               outdated gone; | or, ! not, ( ), "quoted"; any other word is
               searched in names and addresses
   s  S        sort by the next column, reverse the order; or click a heading
-  enter → ←   open and close a radio: its networks and their clients
+  enter → ←   open and close a radio: its networks and their clients; on one of
+              these, and in the other lists: its card, from which every row
+              leads on and escape leads back
   o           mark as own, or as foreign
   n           name it
   f           follow it: all others are dimmed
-  x           example frames of it, field by field
+  e           example frames of it, field by field
+  v  V        the same by networks, access points, BSSIDs, clients, and back
+  a           all bands at once, or the one above
   g  u        join it with another radio; separate a BSSID from it, where they
               were grouped wrongly
   escape      back to the view that led here
@@ -77,7 +84,7 @@ class HeardView(View):
     HeardView #heard-head { height: 1; color: $faint; }
     HeardView #heard-tree { height: 3fr; }
     HeardView #heard-levels { height: 2fr; border-top: solid $rule; }
-    HeardView.-low #heard-levels { display: none; }
+    HeardView.-low #heard-levels, HeardView.-pivot #heard-levels { display: none; }
     """
     BINDINGS: ClassVar = [
         # With priority it is done before the next letter is handled, which then goes into the field.
@@ -91,7 +98,10 @@ class HeardView(View):
         Binding("o", "mark_own", "own or foreign", id="heard.own"),
         Binding("n", "name", "name it", id="heard.name"),
         Binding("f", "follow", "follow", id="heard.follow"),
-        Binding("x", "frames", "frames", id="heard.frames"),
+        Binding("e", "frames", "example frames", id="heard.frames"),
+        Binding("v", "pivot(1)", "networks, clients …", id="heard.pivot"),
+        Binding("V,shift+v", "pivot(-1)", "back", show=False, id="heard.pivot-back"),
+        Binding("a", "all_bands", "all bands", id="heard.all-bands"),
         Binding("escape", "leave_filter", show=False, id="heard.leave-filter"),
     ]
     HELP = _HELP
@@ -102,7 +112,8 @@ class HeardView(View):
         ("⏎", "open"),
         ("o", "own or foreign"),
         ("n", "name"),
-        ("f", "follow"),
+        ("v", "networks, clients"),
+        ("a", "all bands"),
     )
 
     def __init__(self, *, id: str | None = None) -> None:
@@ -115,11 +126,16 @@ class HeardView(View):
         self._back = ""  # the view that led here with a filter
         self._condition: Callable[[Radio], bool] = lambda radio: True
         self._wrong = ""
+        self._pivot = PIVOTS[0]
+        self._orders: dict[str, str] = {}  # of the other lists, by name
+        self._all_bands = False
+        self._entries: dict[str, Entry] = {}
+        self._pivots: Pivots | None = None
 
     def compose(self) -> ComposeResult:
         with Horizontal(id="heard-top"):
             yield Static("filter:", id="heard-label", markup=False)
-            yield Input(placeholder=_EXAMPLE, id="heard-filter", compact=True)
+            yield Input(placeholder=_EXAMPLE, id="heard-filter", compact=True, suggester=FilterSuggester())
             yield Static("", id="heard-count", markup=False)
         yield Static("", id="heard-head", markup=False)
         yield RowList(id="heard-tree", keeps_mark=True, empty="")
@@ -127,11 +143,22 @@ class HeardView(View):
 
     def show(self, state: ViewState) -> None:
         self._state = state
-        bins = (state.session.observations, state.radios, HISTORY_BINS, state.start_s, state.end_s)
-        self._history = dict(zip((r.id for r in state.radios), levels_over_time(*bins), strict=True))
-        self._margins = _margins(state.radios)
+        self._pivots = None
+        radios = self._radios_shown(state)
+        bins = (state.session.observations, radios, HISTORY_BINS, state.start_s, state.end_s)
+        self._history = dict(zip((r.id for r in radios), levels_over_time(*bins), strict=True))
+        self._margins = _margins(radios)
         self.query_one(LevelChart).show(state)
         self._refill()
+
+    def _radios_shown(self, state: ViewState) -> tuple[Radio, ...]:
+        return state.assessment.radios if self._all_bands else state.radios
+
+    def _pivots_of(self, state: ViewState) -> Pivots:
+        """Made when first asked for: of thousands of clients it takes a moment."""
+        if self._pivots is None:
+            self._pivots = Pivots(self._radios_shown(state))
+        return self._pivots
 
     def focus_first(self) -> None:
         self.query_one(RowList).focus()
@@ -143,21 +170,36 @@ class HeardView(View):
         state = self._state
         if state is None:
             return
-        chosen = [r for r in state.radios if self._condition(r)]
+        self.query_one(RowList).empty = self._empty_text(state)
+        self.set_class(self._pivot != PIVOTS[0], "-pivot")
+        if self._pivot == PIVOTS[0]:
+            self._show_radios(state)
+        else:
+            self._show_pivot(state, pivot(self._pivot))
+
+    def _empty_text(self, state: ViewState) -> str:
+        if self._wrong:
+            return f" {self._wrong}"
+        if self._radios_shown(state):
+            elsewhere = 0 if self._all_bands else sum(map(self._condition, state.assessment.radios))
+            if elsewhere:
+                return f" None in {state.band} GHz passes the filter; {elsewhere} in other bands: a shows all bands."
+            what = "radio" if self._pivot == PIVOTS[0] else pivot(self._pivot).noun
+            return f" No {what} passes the filter."
+        where = "" if self._all_bands else f" in {state.band} GHz"
+        return f" No radio was observed{where} in this window."
+
+    def _show_count(self, text: str, by: str) -> None:
+        bands = " · all bands" if self._all_bands else ""
+        self.query_one("#heard-count", Static).update(f"{text} · by {by}{bands}", layout=False)
+
+    def _show_radios(self, state: ViewState) -> None:
+        chosen = [] if self._wrong else [r for r in self._radios_shown(state) if self._condition(r)]
         chosen = in_order(chosen, self._sort, self._backwards, self._margins)
         names = sum(len(r.networks) for r in chosen)
         clients = sum(len(n.clients) for r in chosen for n in r.networks)
-        text = (
-            self._wrong
-            or f"{count(len(chosen), 'radio')}, {count(names, 'BSSID')}, {count(clients, 'client')} · by {self._sort}"
-        )
-        self.query_one("#heard-count", Static).update(text, layout=False)
-        rows_list = self.query_one(RowList)
-        rows_list.empty = (
-            " No radio passes the filter."
-            if state.radios
-            else f" No radio was observed in {state.band} GHz in this window."
-        )
+        parts = (count(len(chosen), "radio"), count(names, "BSSID"), count(clients, "client"))
+        self._show_count(", ".join(parts), self._sort)
 
         def build(width: int) -> list[Row]:
             head = heading(width, self._sort, self._backwards)
@@ -168,28 +210,87 @@ class HeardView(View):
                 is_open = radio.id in self._open
                 history, margin = self._history[radio.id], self._margins[radio.id]
                 shown = None if radio.id in state.followed else recedes
-                rows.append(radio_row(radio, history, margin, is_open, shown, width, state.setup.site_time))
+                label = f"{radio.band} {radio.channel.label}" if self._all_bands else ""
+                rows.append(
+                    radio_row(radio, history, margin, is_open, shown, width, state.setup.site_time, label)
+                )
                 if is_open:
                     rows += network_rows(
                         radio, recedes, width, state.setup.site_time, state.assessment.radios
                     )
             return rows + link_rows(state.assessment.links, state.assessment.radios)
 
-        rows_list.show(build)
+        self.query_one(RowList).show(build)
+
+    def _show_pivot(self, state: ViewState, by: Pivot) -> None:
+        entries: list[Entry] = (
+            [] if self._wrong else passing(by.entries(self._pivots_of(state)), self._condition)
+        )
+        order = self._order()
+        entries.sort(key=by.orders[order], reverse=self._backwards)
+        self._entries = {f"{by.card}:{e.key}": e for e in entries}
+        self._show_count(count(len(entries), by.noun), order)
+
+        def build(width: int) -> list[LazyRow]:
+            self.query_one("#heard-head", Static).update(by.heading(width), layout=False)
+            return pivot_rows(entries, by, width, state.setup.site_time)
+
+        self.query_one(RowList).show(build)
+
+    def _order(self) -> str:
+        return self._orders.get(self._pivot, next(iter(pivot(self._pivot).orders)))
 
     def _radio(self) -> Radio | None:
-        key = self.query_one(RowList).key.split("/")[0]
-        return self._state.assessment.radio(key) if self._state and key else None
+        key = self.query_one(RowList).key
+        if ":" in key.split("/")[0][:8] and key in self._entries:
+            return radio_of(self._entries[key])
+        return self._state.assessment.radio(key.split("/")[0]) if self._state and key else None
 
     @on(RowList.Moved)
     def _moved(self, moved: RowList.Moved) -> None:
         moved.stop()
-        self.query_one(LevelChart).radio_id = moved.key.split("/")[0]
+        radio = self._radio()
+        self.query_one(LevelChart).radio_id = radio.id if radio else ""
 
     @on(RowList.Chosen)
     def _chosen(self, chosen: RowList.Chosen) -> None:
+        """A radio opens and closes; of everything else its card opens."""
         chosen.stop()
-        self._toggle(chosen.key.split("/")[0])
+        parts = chosen.key.split("/")
+        if self._pivot != PIVOTS[0]:
+            self._open_card(chosen.key)
+        elif len(parts) == 1:
+            self._toggle(chosen.key)
+        elif parts[0] != "link":
+            self._open_card(f"bssid:{parts[1]}" if len(parts) == 2 else f"client:{parts[2]}")
+
+    def _open_card(self, key: str) -> None:
+        from gray_kettle.tui.heard.card_screen import CardScreen
+
+        if self._state is not None:
+            everything = (
+                self._pivots_of(self._state) if self._all_bands else Pivots(self._state.assessment.radios)
+            )
+            self.app.push_screen(CardScreen(self._state, everything, key, "Heard"))
+
+    def action_pivot(self, step: int) -> None:
+        """The next list; the others than that of radios are of all bands from the start."""
+        was_first = self._pivot == PIVOTS[0]
+        self._pivot = PIVOTS[(PIVOTS.index(self._pivot) + step) % len(PIVOTS)]
+        self._backwards = False
+        if was_first and not self._all_bands:
+            self._all_bands = True
+            self._reshow()
+        else:
+            self._refill()
+
+    def action_all_bands(self) -> None:
+        self._all_bands = not self._all_bands
+        self._reshow()
+
+    def _reshow(self) -> None:
+        if self._state is not None:
+            self.show(self._state)
 
     def _toggle(self, radio_id: str) -> None:
         self._open ^= {radio_id}
@@ -202,8 +303,13 @@ class HeardView(View):
             self._toggle(radio.id)
 
     def action_sort(self) -> None:
-        names = list(SORTS)
-        self._sort, self._backwards = names[(names.index(self._sort) + 1) % len(names)], False
+        self._backwards = False
+        if self._pivot == PIVOTS[0]:
+            names = list(SORTS)
+            self._sort = names[(names.index(self._sort) + 1) % len(names)]
+        else:
+            names = list(pivot(self._pivot).orders)
+            self._orders[self._pivot] = names[(names.index(self._order()) + 1) % len(names)]
         self._refill()
 
     def action_turn(self) -> None:
@@ -213,6 +319,8 @@ class HeardView(View):
     @on(events.Click, "#heard-head")
     def _sort_by(self, event: events.Click) -> None:
         """A click on a heading sorts by it; another one turns the order round."""
+        if self._pivot != PIVOTS[0]:
+            return
         column = column_at(event.x, self.query_one(RowList).scrollable_content_region.width)
         if column:
             self._backwards = column == self._sort and not self._backwards
@@ -298,13 +406,14 @@ class HeardView(View):
 
     def action_frames(self) -> None:
         """Example frames of the BSSID or client under the cursor, else of the radio."""
-        radio, key = self._radio(), self.query_one(RowList).key.split("/")
+        radio, key = self._radio(), self.query_one(RowList).key
         if radio is None or self._state is None or self._state.path is None:
             return
         from gray_kettle.tui.heard.frames_screen import FramesScreen
 
-        wanted = key[-1] if len(key) > 1 else radio.id
-        title = radio.name if len(key) == 1 else f"{radio.name}, {wanted}"
+        kind, _, name = key.partition(":")
+        wanted = name if kind in ("bssid", "client") else key.split("/")[-1] if "/" in key else radio.id
+        title = radio.name if wanted == radio.id else f"{radio.name}, {wanted}"
         self.app.push_screen(FramesScreen(self._state, wanted, title))
 
     def action_follow(self) -> None:
