@@ -96,6 +96,7 @@ class FindingKind(StrEnum):
     VISITOR = "visitor"
     NEWCOMER = "newcomer"
     OUTDATED_SECURITY = "outdated-security"
+    OPEN_NETWORK = "open-network"
     HIGH_UTILISATION = "high-utilisation"
     RADAR_HEARD = "radar-heard"
     RADAR_LEFT = "radar-left"
@@ -136,6 +137,7 @@ _HEADLINES = {
     FindingKind.VISITOR: "Intermittent neighbours",
     FindingKind.NEWCOMER: "New radio",
     FindingKind.OUTDATED_SECURITY: "Outdated cipher",
+    FindingKind.OPEN_NETWORK: "Network without encryption",
     FindingKind.HIGH_UTILISATION: "High channel utilisation",
     FindingKind.RADAR_HEARD: "Radar on the channel",
     FindingKind.RADAR_LEFT: "DFS channel left",

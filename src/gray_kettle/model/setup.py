@@ -32,6 +32,7 @@ class Setup:
     thresholds: (name, value) of changed thresholds, see analysis.thresholds. reference: (start, end) of the reference
     window, seconds since the epoch. preferences: limits and weights of the plan; done: steps that were carried out.
     time_zone: IANA name, "" for the zone of the country. marks: moments that somebody named, seconds since the epoch.
+    followed: ids of radios that somebody keeps an eye on.
     """
 
     site: str = ""
@@ -50,6 +51,7 @@ class Setup:
     done: tuple[CompletedStep, ...] = ()
     time_zone: str = ""
     marks: tuple[tuple[float, str], ...] = ()
+    followed: tuple[str, ...] = ()
 
     @property
     def site_time(self) -> SiteTime:

@@ -18,6 +18,7 @@ from gray_kettle.tui.controllers import window as windows
 from gray_kettle.tui.controllers.alerting import Alerting
 from gray_kettle.tui.controllers.capture import Capture
 from gray_kettle.tui.controllers.exporting import Exporter
+from gray_kettle.tui.controllers.followed import Followed
 from gray_kettle.tui.controllers.following import Follower
 from gray_kettle.tui.controllers.loading import WHOLE, Loader, Window
 from gray_kettle.tui.controllers.on_site import OnSite
@@ -88,6 +89,7 @@ class MainScreen(Screen[None]):
         Binding("x", "export", "export", id="main.export"),
         Binding("X", "on_site('hand_over')", "hand over", id="main.hand-over"),
         Binding("o", "own", "own networks", id="main.own"),
+        Binding("F", "alone", "only what is followed", show=False, id="main.alone"),
         Binding("question_mark", "help", "help", id="main.help"),
         Binding("ctrl+z", "undo", "undo", id="main.undo"),
     ]
@@ -102,7 +104,7 @@ class MainScreen(Screen[None]):
         self._band = ""
         self._window = window
         self._busy: dict[str, list[float]] = {}
-        self._followed: frozenset[str] = frozenset()
+        self._followed = Followed(self, path)
         self._loader = Loader(self, path)
         self._edits = SetupEdits(self, path, lambda: self._state)
         self._capture = Capture(self, path, self._show_live, self._take_stored)
@@ -177,8 +179,8 @@ class MainScreen(Screen[None]):
             case_start_s=shown.span_s[0],
             case_end_s=shown.span_s[1],
             busy=self._busy,
-            followed=self._followed,
             path=self._path,
+            **self._followed.state(session.setup),  # type: ignore[arg-type]
         )
         if session.setup == self._edits.setup:
             self._edits.reset()
@@ -255,8 +257,10 @@ class MainScreen(Screen[None]):
 
     @on(Follow)
     def _follow(self, follow: Follow) -> None:
-        self._followed ^= {follow.radio.id}
-        self._change_state(followed=self._followed)
+        self._change_state(**self._followed.toggled(follow.radio.id))
+
+    def action_alone(self) -> None:
+        self._change_state(**self._followed.alone())
 
     # The window
 

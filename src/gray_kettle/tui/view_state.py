@@ -19,7 +19,7 @@ class ViewState:
     """A reading with the person's choices. proposal None: still being computed.
 
     busy: of the whole case, for the rail. start_s, end_s: the window; case_start_s, case_end_s: all there is.
-    path: of the case, for what is read piece by piece.
+    path: of the case, for what is read piece by piece. is_alone: beside followed radios our own recede too.
     """
 
     session: "Session"
@@ -32,6 +32,7 @@ class ViewState:
     case_end_s: float
     busy: dict[str, list[float]]
     followed: frozenset[str] = field(default_factory=frozenset)
+    is_alone: bool = False
     path: "Path | None" = None
 
     @property
@@ -41,6 +42,10 @@ class ViewState:
     @property
     def radios(self) -> "tuple[Radio, ...]":
         return tuple(r for r in self.assessment.radios if r.band == self.band)
+
+    def recedes(self, radio: "Radio") -> bool:
+        """Whether others are followed, so that this one steps back."""
+        return bool(self.followed) and radio.id not in self.followed and (self.is_alone or not radio.own)
 
     @property
     def is_whole_case(self) -> bool:

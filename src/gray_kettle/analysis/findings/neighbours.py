@@ -6,7 +6,7 @@ from gray_kettle.analysis.assessment import Finding, Radio
 from gray_kettle.analysis.figures import ChannelChanges, Ciphers, NewRadio, SelectionLoop, Visits
 from gray_kettle.analysis.findings.facts import FIX_CHANNEL, Facts, count, listed, percent, title
 from gray_kettle.analysis.inventory.channel_changes import answers
-from gray_kettle.decode.dot11.security import is_outdated
+from gray_kettle.decode.dot11.security import OPEN, is_outdated
 from gray_kettle.model.enums import ChannelAction, FindingKind, Severity
 from gray_kettle.safe_text import dbm, network_name
 
@@ -198,4 +198,25 @@ def _outdated(facts: Facts) -> Iterator[Finding]:
             )
 
 
-RULES = (_movers, _chase, _visitors, _newcomers, _outdated)
+def _open_networks(facts: Facts) -> Iterator[Finding]:
+    """Own networks without any protection: common for guests, and worth a word all the same."""
+    by_name: dict[str, set[str]] = {}
+    for radio in facts.radios:
+        if radio.own:
+            for network in radio.networks:
+                by_name.setdefault(network_name(network.ssid), set()).add(network.security)
+    names = sorted(name for name, offered in by_name.items() if OPEN in offered)
+    if names:
+        yield Finding(
+            severity=Severity.NOTE,
+            kind=FindingKind.OPEN_NETWORK,
+            subject=", ".join(names[:4]),
+            cause=f"{count(len(names), 'own network')} {'has' if len(names) == 1 else 'have'} no encryption.",
+            effect="Anybody near can read what its clients send without a protection of their own.",
+            first_step="If it is for guests, use OWE (Enhanced Open), and keep it apart from the network of the house.",
+            figures=Ciphers(tuple(names)),
+            see="heard",
+        )
+
+
+RULES = (_movers, _chase, _visitors, _newcomers, _outdated, _open_networks)

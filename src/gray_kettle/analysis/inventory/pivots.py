@@ -138,7 +138,7 @@ class ClientEntry:
 
     @property
     def latest(self) -> BssidEntry:
-        """That it was heard with last."""
+        """That it was heard with last; where only sums by the hour are left, of that hour the one with most frames."""
         return max(self.seen, key=lambda item: item[1].last_s)[0]
 
     @property

@@ -18,8 +18,10 @@ _EDGES_MHZ = {"2.4": (2395.0, 2490.0), "5": (5160.0, 5900.0), "6": (5935.0, 7125
 
 
 def lanes_figure(session: Session, band: str) -> Figure:
-    """One lane a radio, strongest own ones first; under them clear air and what takes the rest."""
+    """One lane a radio, followed ones first, then own ones; under them clear air and what takes the rest."""
+    followed = set(session.setup.followed)
     heard = [r for r in session.assessment.radios if r.band == band]
+    heard.sort(key=lambda r: r.id not in followed)
     radios = heard[:_MOST]
     channel_views = [p for p in session.assessment.channels if p.channel.band == band]
     height = 2.9 + 0.24 * max(len(radios), 3)

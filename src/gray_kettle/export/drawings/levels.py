@@ -16,9 +16,14 @@ _LOW_DBM, _HIGH_DBM = -95.0, -25.0
 
 
 def levels_figure(session: Session, band: str) -> Figure:
-    """Radios of the band, own first, each in a strip of its own on one scale; gaps where it was not heard."""
+    """Radios of the band, each in a strip of its own on one scale, with gaps where it was not heard.
+
+    Followed ones first, then own ones.
+    """
     seen, site_time = session.observations, session.setup.site_time
+    followed = set(session.setup.followed)
     heard = tuple(r for r in session.assessment.radios if r.band == band)
+    heard = tuple(sorted(heard, key=lambda r: r.id not in followed))  # those first, the others as they were
     radios = heard[:_MOST]
     figure = Figure(figsize=(10.5, 1.3 + 0.62 * max(len(radios), 2)), facecolor=PAPER, layout="constrained")
     strips = figure.subplots(max(len(radios), 1), 1, sharex=True, squeeze=False)[:, 0]
@@ -35,7 +40,7 @@ def levels_figure(session: Session, band: str) -> Figure:
             strip.axvline(
                 datetime.fromtimestamp(change.time_s, zone), color=INK, linewidth=0.5, linestyle=":"
             )
-        mark = "■" if radio.own else "□"
+        mark = ("followed " if radio.id in followed else "") + ("■" if radio.own else "□")
         moved = f", moved {radio.moves}×" if radio.moves else ""
         strip.set_ylabel(literal(printable(f"{mark} {radio.name}") + f"\n{radio.channel.label}{moved}"), rotation=0,
                          ha="right", va="center", fontsize=8, color=INK)  # fmt: skip

@@ -38,6 +38,7 @@ _PROBLEMS = {
     K.VISITOR: N_("{radios}: access points that come and go, such as ships or vehicles, use our channels while there."),
     K.NEWCOMER: N_("{radios}: is new here."),
     K.OUTDATED_SECURITY: N_("{radios}: an outdated encryption is still allowed."),
+    K.OPEN_NETWORK: N_("{radios}: what is sent there is not encrypted."),
     K.HIGH_UTILISATION: N_("{radios}: its channel is busy most of the time."),
     K.RADAR_HEARD: N_("{radios}: a radar uses its channel, and has the right of way."),
     K.RADAR_LEFT: N_("{radios}: had to leave its channel, most likely for a radar; devices drop out each time."),

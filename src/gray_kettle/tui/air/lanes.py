@@ -252,7 +252,7 @@ class Lanes(ThemedWidget, Widget, can_focus=True):
             return self._emitter_lane(radio, density)
         scale, state = self._scale, self._state
         assert state is not None
-        recedes = bool(state.followed) and radio.id not in state.followed and not radio.own
+        recedes = state.recedes(radio)
         name_ink = "faint" if recedes else "own!" if radio.own else "text"
         ink = "faint" if recedes else "own" if radio.own else "foreign"
         room = scale.label - 8

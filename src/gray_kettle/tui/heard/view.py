@@ -206,7 +206,7 @@ class HeardView(View):
             self.query_one("#heard-head", Static).update(head, layout=False)
             rows = []
             for radio in chosen:
-                recedes = bool(state.followed) and radio.id not in state.followed and not radio.own
+                recedes = state.recedes(radio)
                 is_open = radio.id in self._open
                 history, margin = self._history[radio.id], self._margins[radio.id]
                 shown = None if radio.id in state.followed else recedes
