@@ -1,4 +1,4 @@
-"""The inventory by network, access point, BSSID and client; cards that lead from one to the other; clients over time."""
+"""The inventory by network, access point, BSSID and client; cards that lead on; clients over time."""
 
 import re
 from dataclasses import replace
@@ -25,7 +25,8 @@ OFFICE, HALL = "02:7a:10:01:20:00", "02:7a:10:01:50:00"
 def radios():
     guest, crew = client(1, frames=90), client(2, frames=10, name="till-2")
     low = radio(1, 1, own=True, siblings=(HALL,), networks=(
-        network(OFFICE, "guest", clients=(guest,)), network("02:7a:10:01:20:01", "crew", security="WPA3-SAE", level_dbm=-60.0),
+        network(OFFICE, "guest", clients=(guest,)),
+        network("02:7a:10:01:20:01", "crew", security="WPA3-SAE", level_dbm=-60.0),
     ))  # fmt: skip
     high = radio(1, 36, own=True, band="5", width=80, siblings=(OFFICE,), networks=(
         network(HALL, "guest", clients=(client(1, frames=300), crew)),

@@ -11,6 +11,7 @@ from gray_kettle.model.setup import Setup
 
 if TYPE_CHECKING:  # each answer imports what it needs: a command starts faster that needs fewer of them
     from gray_kettle.analysis.assessment import Assessment, Finding, Inventory
+    from gray_kettle.planner.best import Best
     from gray_kettle.planner.proposal import Proposal
     from gray_kettle.store import Case
 
@@ -59,6 +60,13 @@ class Session:
 
         return propose(self.assessment, self.setup, self.planning)
 
+    @cached_property
+    def best(self) -> "tuple[Best, ...]":
+        """For each band the best channel and width. Raises as proposal does."""
+        from gray_kettle.planner.best import best_answers
+
+        return best_answers(self.proposal, self.assessment, self.setup)
+
     @property
     def quick_findings(self) -> "tuple[Finding, ...]":
         """The findings with first steps from a plan that is searched but not proved."""
@@ -80,8 +88,8 @@ class Session:
 
 
 def _without_preferences(setup: Setup) -> Setup:
-    """The part of a setup that the assessment depends on: without the plan and the client limits."""
-    return replace(setup, preferences=Setup().preferences, clients=(), site="", complaint="")
+    """The part of a setup that the assessment depends on: without plan, client limits and what is followed."""
+    return replace(setup, preferences=Setup().preferences, clients=(), site="", complaint="", followed=())
 
 
 def load_session(

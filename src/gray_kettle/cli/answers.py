@@ -86,7 +86,6 @@ def channels(
     json: Json = False,
 ) -> None:
     """The channel map: who is on each channel, how busy it is, and what speaks for or against it."""
-    from gray_kettle.planner.best import best_answers
     from gray_kettle.planner.channel_map import SORTS, channel_map
 
     chosen = check_band(band)
@@ -99,7 +98,7 @@ def channels(
         raise KettleError(f"No own radio {radio} in this window: see `gray-kettle heard {case}`.")
     with progress_bar("computing the plan") as progress:
         session.planning = lambda done: progress(done, 1.0)
-        found = best_answers(session.proposal, assessment, session.setup)
+        found = session.best
     rows = channel_map(assessment, session.setup, found, seen_by)
     rows = tuple(sorted((r for r in rows if chosen in (None, r.channel.band)), key=SORTS[sort]))
     if json:
@@ -223,13 +222,12 @@ def plan(case: CasePath, band: Band = None, from_: Start = None, to: End = None,
 
 def best(case: CasePath, band: Band = None, from_: Start = None, to: End = None, json: Json = False) -> None:
     """The best channel and width of each band, how sure that is, and what looks right and is not."""
-    from gray_kettle.planner.best import best_answers
 
     chosen = check_band(band)
     session = load(case, from_, to)
     with progress_bar("computing the plan") as progress:
         session.planning = lambda done: progress(done, 1.0)
-        found = best_answers(session.proposal, session.assessment, session.setup)
+        found = session.best
     found = tuple(answer for answer in found if chosen in (None, answer.band))
     if json:
         from gray_kettle.export.json_api.best import best_answer

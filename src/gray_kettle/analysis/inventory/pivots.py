@@ -4,12 +4,21 @@ Every entry leads to the radios that it is made of, so that a condition on radio
 """
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from gray_kettle.analysis.assessment import Client, Network, Radio
 from gray_kettle.safe_text import is_hidden, network_name
+
+Item = TypeVar("Item", Radio, Network)
+
+
+def _with(item: Item, **changes: Any) -> Item:
+    """As dataclasses.replace, thirty times as fast: a list of thousands of clients asks for two of each."""
+    made = object.__new__(type(item))
+    made.__dict__.update(item.__dict__, **changes)
+    return made
 
 
 @dataclass(frozen=True, eq=False)
@@ -26,7 +35,7 @@ class BssidEntry:
     @cached_property
     def narrowed(self) -> tuple[Radio, ...]:
         """Its radio with this BSSID alone: what a filter is asked of."""
-        return (replace(self.radio, networks=(self.network,)),)
+        return (_with(self.radio, networks=(self.network,)),)
 
     @property
     def clients(self) -> tuple[Client, ...]:
@@ -136,24 +145,24 @@ class ClientEntry:
         """That it sent most to."""
         return self.seen[0][0].radio
 
-    @property
+    @cached_property
     def latest(self) -> BssidEntry:
         """That it was heard with last; where only sums by the hour are left, of that hour the one with most frames."""
         return max(self.seen, key=lambda item: item[1].last_s)[0]
 
-    @property
+    @cached_property
     def bands(self) -> tuple[str, ...]:
         return tuple(sorted({b.radio.band for b, _ in self.seen}, key=float))
 
-    @property
+    @cached_property
     def frames(self) -> int:
         return sum(c.frames for _, c in self.seen)
 
-    @property
+    @cached_property
     def retries(self) -> int:
         return sum(c.retries for _, c in self.seen)
 
-    @property
+    @cached_property
     def span_s(self) -> tuple[float, float]:
         return min(c.first_s for _, c in self.seen), max(c.last_s for _, c in self.seen)
 
@@ -161,11 +170,12 @@ class ClientEntry:
     def narrowed(self) -> tuple[Radio, ...]:
         """Its radios with it alone as client."""
         return tuple(
-            replace(b.radio, networks=(replace(b.network, clients=(client,)),)) for b, client in self.seen
+            _with(b.radio, networks=(_with(b.network, clients=(client,)),)) for b, client in self.seen
         )
 
 
 Entry = NetworkEntry | AccessPointEntry | BssidEntry | ClientEntry
+Kind = TypeVar("Kind", bound=Entry)
 
 
 class Pivots:
@@ -215,19 +225,35 @@ class Pivots:
 
     def network_of(self, ssid: bytes, radio_id: str) -> NetworkEntry | None:
         key = f"hidden {radio_id}" if is_hidden(ssid) else ssid.hex()
-        return next((n for n in self.networks if n.key == key), None)
+        return self.network(key)
 
     def access_point_of(self, radio_id: str) -> AccessPointEntry | None:
-        return next((a for a in self.access_points if any(r.id == radio_id for r in a.radios)), None)
+        return self._points.get(radio_id)
+
+    def network(self, key: str) -> NetworkEntry | None:
+        return self._networks.get(key)
 
     def bssid(self, bssid: str) -> BssidEntry | None:
-        return next((b for b in self.bssids if b.key == bssid), None)
+        return self._bssids.get(bssid)
 
     def client(self, mac: str) -> ClientEntry | None:
-        return next((c for c in self.clients if c.key == mac), None)
+        return self._clients.get(mac)
 
+    @cached_property
+    def _points(self) -> dict[str, AccessPointEntry]:
+        return {r.id: a for a in self.access_points for r in a.radios}
 
-Kind = TypeVar("Kind", bound=Entry)
+    @cached_property
+    def _networks(self) -> dict[str, NetworkEntry]:
+        return {n.key: n for n in self.networks}
+
+    @cached_property
+    def _bssids(self) -> dict[str, BssidEntry]:
+        return {b.key: b for b in self.bssids}
+
+    @cached_property
+    def _clients(self) -> dict[str, ClientEntry]:
+        return {c.key: c for c in self.clients}
 
 
 def passing(entries: Iterable[Kind], condition: Callable[[Radio], bool]) -> list[Kind]:

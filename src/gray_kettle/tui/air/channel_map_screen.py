@@ -9,7 +9,6 @@ from textual.containers import Vertical
 from textual.widgets import Static
 
 from gray_kettle.analysis.assessment import Radio
-from gray_kettle.planner.best import best_answers
 from gray_kettle.planner.channel_map import SORTS, MapRow, Mark, channel_map
 from gray_kettle.safe_text import printable
 from gray_kettle.tui.frame.row_list import Row, RowList
@@ -67,7 +66,7 @@ class ChannelMapScreen(Modal[None]):
 
     def on_mount(self) -> None:
         state = self._state
-        answers = best_answers(state.proposal, state.assessment, state.setup) if state.proposal else ()
+        answers = state.session.best if state.proposal else ()
         self._map = channel_map(state.assessment, state.setup, answers)
         self.query_one(RowList).focus()
         self._refresh()

@@ -65,9 +65,8 @@ class BriefView(View):
         self._best = ""
         if state.proposal is not None and state.assessment.radios:
             from gray_kettle.export.best_text import one_line
-            from gray_kettle.planner.best import best_answers
 
-            self._best = one_line(best_answers(state.proposal, state.assessment, state.setup))
+            self._best = one_line(state.session.best)
         self.query_one("#findings", RowList).show(self._finding_rows)
         self.query_one("#own-radios", RowList).show(self._own_rows)
 

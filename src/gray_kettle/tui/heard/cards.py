@@ -107,12 +107,12 @@ def _heard(first_s: float, last_s: float, state: ViewState) -> tuple[str, str, b
 
 
 def _network(name: str, state: ViewState, pivots: Pivots) -> Card | None:
-    entry = next((n for n in pivots.networks if n.key == name), None)
+    entry = pivots.network(name)
     if entry is None:
         return None
     points = tuple(dict.fromkeys(a for r in entry.radios if (a := pivots.access_point_of(r.id)) is not None))
     macs = {c.mac for b in entry.bssids for c in b.clients}
-    clients = tuple(c for c in pivots.clients if c.key in macs)
+    clients = _clients_of(macs, pivots)
     numbers = (
         (points, "access point"),
         (entry.radios, "radio"),
@@ -156,12 +156,13 @@ def _channels_by_band(entry: NetworkEntry) -> Iterator[str]:
 
 
 def _access_point(name: str, state: ViewState, pivots: Pivots) -> Card | None:
-    entry = next((a for a in pivots.access_points if a.key == name), None)
+    entry = pivots.access_point_of(name)
     if entry is None:
         return None
     bssids = tuple(b for b in pivots.bssids if any(b.radio.id == r.id for r in entry.radios))
     macs = {c.mac for b in bssids for c in b.clients}
-    networks = tuple(n for n in pivots.networks if any(b in bssids for b in n.bssids))
+    named = (pivots.network_of(b.network.ssid, b.radio.id) for b in bssids)
+    networks = tuple(dict.fromkeys(n for n in named if n is not None))
     numbers = ((entry.radios, "radio"), (networks, "network"), (macs, "client"))
     made_of = ", ".join(count(len(found), noun) for found, noun in numbers)
     facts = [
@@ -180,7 +181,7 @@ def _access_point(name: str, state: ViewState, pivots: Pivots) -> Card | None:
         (
             ("Radios", "", _radios(entry.radios)),
             ("Networks", *_listing("networks", networks, state)),
-            ("Clients", *_listing("clients", tuple(c for c in pivots.clients if c.key in macs), state)),
+            ("Clients", *_listing("clients", _clients_of(macs, pivots), state)),
         ),
     )
 
@@ -208,7 +209,7 @@ def _radio(name: str, state: ViewState, pivots: Pivots) -> Card | None:
         (
             ("Access point", *_listing("access points", (point,) if point else (), state)),
             ("BSSIDs", *_listing("BSSIDs", bssids, state)),
-            ("Clients", *_listing("clients", tuple(c for c in pivots.clients if c.key in macs), state)),
+            ("Clients", *_listing("clients", _clients_of(macs, pivots), state)),
             ("Frames", "", _frames(radio.id)),
         ),
     )
@@ -226,7 +227,7 @@ def _bssid(name: str, state: ViewState, pivots: Pivots) -> Card | None:
         (
             ("Network", *_listing("networks", (network,) if network else (), state)),
             ("Radio", "", _radios((entry.radio,))),
-            ("Clients", *_listing("clients", tuple(c for c in pivots.clients if c.key in macs), state)),
+            ("Clients", *_listing("clients", _clients_of(macs, pivots), state)),
             ("Frames", "", _frames(entry.key)),
         ),
     )
@@ -277,6 +278,12 @@ def _client(mac: str, state: ViewState, pivots: Pivots) -> Card | None:
         ),
         client=mac,
     )
+
+
+def _clients_of(macs: set[str], pivots: Pivots) -> tuple[ClientEntry, ...]:
+    """In order of frames."""
+    found = [entry for mac in macs if (entry := pivots.client(mac)) is not None]
+    return tuple(sorted(found, key=lambda c: (-c.frames, c.key)))
 
 
 def _networks_of(entry: ClientEntry, pivots: Pivots) -> tuple[NetworkEntry, ...]:

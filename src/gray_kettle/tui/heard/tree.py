@@ -94,7 +94,7 @@ def radio_row(
     width: int,
     site_time: SiteTime,
     channel: str = "",
-) -> Row:
+) -> tuple[Cell, ...]:
     """One radio on one line. recedes: None for one that is followed; one that is gone is remembered, and recedes.
 
     channel: what to show as such, its label for "".
@@ -137,7 +137,7 @@ def radio_row(
     ]
     if width >= 130:
         cells += [(f"   {radio.id}", "dim"), (" " + _odd(radio, site_time), "dim")]
-    return Row(radio.id, (tuple(cells),))
+    return tuple(cells)
 
 
 def _odd(radio: Radio, site_time: SiteTime) -> str:

@@ -1,6 +1,7 @@
 """Heard: the radios on the air as a tree that sorts and filters, and the level of the chosen one over time."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from functools import partial
 from typing import ClassVar
 
 from textual import events, on
@@ -9,14 +10,14 @@ from textual.binding import Binding
 from textual.containers import Horizontal
 from textual.widgets import Input, Static
 
-from gray_kettle.analysis.assessment import Radio
+from gray_kettle.analysis.assessment import Assessment, Radio
 from gray_kettle.analysis.explain import Explanation, of_radio
 from gray_kettle.analysis.findings import count
 from gray_kettle.analysis.inventory.filter_query import parse_filter
 from gray_kettle.analysis.inventory.pivots import Entry, Pivots, passing
 from gray_kettle.analysis.utilisation.history import levels_over_time
 from gray_kettle.errors import InvalidInput
-from gray_kettle.tui.frame.row_list import LazyRow, Row, RowList
+from gray_kettle.tui.frame.row_list import AnyRow, LazyRow, RowList
 from gray_kettle.tui.frame.view import View
 from gray_kettle.tui.heard.filter_suggester import FilterSuggester
 from gray_kettle.tui.heard.levels import LevelChart
@@ -69,6 +70,13 @@ Columns
 
 A client's line ends with its capabilities and the channels that it supports.
 """
+
+
+def _everything(radio: Radio) -> bool:
+    return True
+
+
+_EVERYTHING: Callable[[Radio], bool] = _everything
 
 
 class HeardView(View):
@@ -124,13 +132,15 @@ class HeardView(View):
         self._backwards = False
         self._joining = ""  # id of the radio that waits for another to be joined with
         self._back = ""  # the view that led here with a filter
-        self._condition: Callable[[Radio], bool] = lambda radio: True
+        self._condition = _EVERYTHING
         self._wrong = ""
         self._pivot = PIVOTS[0]
         self._orders: dict[str, str] = {}  # of the other lists, by name
         self._all_bands = False
         self._entries: dict[str, Entry] = {}
+        self._made: dict[tuple[str, int], dict[str, LazyRow]] = {}  # rows of a list at a width, by key
         self._pivots: Pivots | None = None
+        self._pivots_from: Assessment | None = None
 
     def compose(self) -> ComposeResult:
         with Horizontal(id="heard-top"):
@@ -143,7 +153,7 @@ class HeardView(View):
 
     def show(self, state: ViewState) -> None:
         self._state = state
-        self._pivots = None
+        self._made.clear()
         radios = self._radios_shown(state)
         bins = (state.session.observations, radios, HISTORY_BINS, state.start_s, state.end_s)
         self._history = dict(zip((r.id for r in radios), levels_over_time(*bins), strict=True))
@@ -155,9 +165,12 @@ class HeardView(View):
         return state.assessment.radios if self._all_bands else state.radios
 
     def _pivots_of(self, state: ViewState) -> Pivots:
-        """Made when first asked for: of thousands of clients it takes a moment."""
-        if self._pivots is None:
-            self._pivots = Pivots(self._radios_shown(state))
+        return self._every_band(state) if self._all_bands else Pivots(state.radios)
+
+    def _every_band(self, state: ViewState) -> Pivots:
+        """Made once for an assessment: of thousands of clients it takes a moment."""
+        if self._pivots is None or self._pivots_from is not state.assessment:
+            self._pivots, self._pivots_from = Pivots(state.assessment.radios), state.assessment
         return self._pivots
 
     def focus_first(self) -> None:
@@ -201,19 +214,20 @@ class HeardView(View):
         parts = (count(len(chosen), "radio"), count(names, "BSSID"), count(clients, "client"))
         self._show_count(", ".join(parts), self._sort)
 
-        def build(width: int) -> list[Row]:
+        def build(width: int) -> list[AnyRow]:
             head = heading(width, self._sort, self._backwards)
             self.query_one("#heard-head", Static).update(head, layout=False)
-            rows = []
+            rows: list[AnyRow] = []
             for radio in chosen:
                 recedes = state.recedes(radio)
                 is_open = radio.id in self._open
                 history, margin = self._history[radio.id], self._margins[radio.id]
                 shown = None if radio.id in state.followed else recedes
                 label = f"{radio.band} {radio.channel.label}" if self._all_bands else ""
-                rows.append(
-                    radio_row(radio, history, margin, is_open, shown, width, state.setup.site_time, label)
+                draw = partial(
+                    radio_row, radio, history, margin, is_open, shown, width, state.setup.site_time, label
                 )
+                rows.append(LazyRow(radio.id, draw))
                 if is_open:
                     rows += network_rows(
                         radio, recedes, width, state.setup.site_time, state.assessment.radios
@@ -223,9 +237,10 @@ class HeardView(View):
         self.query_one(RowList).show(build)
 
     def _show_pivot(self, state: ViewState, by: Pivot) -> None:
-        entries: list[Entry] = (
-            [] if self._wrong else passing(by.entries(self._pivots_of(state)), self._condition)
-        )
+        every: Sequence[Entry] = by.entries(self._pivots_of(state))
+        entries = list(every) if self._condition is _EVERYTHING else passing(every, self._condition)
+        if self._wrong:
+            entries = []
         order = self._order()
         entries.sort(key=by.orders[order], reverse=self._backwards)
         self._entries = {f"{by.card}:{e.key}": e for e in entries}
@@ -233,7 +248,10 @@ class HeardView(View):
 
         def build(width: int) -> list[LazyRow]:
             self.query_one("#heard-head", Static).update(by.heading(width), layout=False)
-            return pivot_rows(entries, by, width, state.setup.site_time)
+            made = self._made.setdefault((by.card, width), {})  # in another order they are the same rows
+            if len(made) < len(every):
+                made.update((row.key, row) for row in pivot_rows(every, by, width, state.setup.site_time))
+            return [made[key] for key in self._entries]
 
         self.query_one(RowList).show(build)
 
@@ -393,7 +411,8 @@ class HeardView(View):
     def _filter_changed(self, event: Input.Changed) -> None:
         event.stop()
         try:
-            self._condition, self._wrong = parse_filter(event.value), ""
+            self._condition = parse_filter(event.value) if event.value.strip() else _EVERYTHING
+            self._wrong = ""
         except InvalidInput as error:
             self._wrong = str(error)
         self._refill()
@@ -427,12 +446,13 @@ class HeardView(View):
 
 def _margins(radios: tuple[Radio, ...]) -> dict[str, float | None]:
     """Level of each radio over the strongest other one on the same primary; None where there is none."""
+    loudest: dict[tuple[str, int], list[tuple[float, str]]] = {}
+    for radio in radios:
+        if radio.level_dbm is not None:
+            loudest.setdefault((radio.band, radio.channel.primary), []).append((radio.level_dbm, radio.id))
+    two = {place: sorted(levels, reverse=True)[:2] for place, levels in loudest.items()}
     out: dict[str, float | None] = {}
     for radio in radios:
-        rivals = [
-            r.level_dbm
-            for r in radios
-            if r.id != radio.id and r.channel.primary == radio.channel.primary and r.level_dbm is not None
-        ]
+        rivals = [level for level, i in two.get((radio.band, radio.channel.primary), ()) if i != radio.id]
         out[radio.id] = radio.level_dbm - max(rivals) if rivals and radio.level_dbm is not None else None
     return out
