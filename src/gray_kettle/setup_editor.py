@@ -11,6 +11,7 @@ from datetime import UTC, datetime
 from gray_kettle.analysis.inventory.radio_grouping import address_key, joined, parted
 from gray_kettle.analysis.thresholds import threshold_from
 from gray_kettle.errors import InvalidInput
+from gray_kettle.model.country_codes import country_from
 from gray_kettle.model.plan_preferences import DESIGN_LOAD, CompletedStep
 from gray_kettle.model.setup import EmitterNote, Setup
 from gray_kettle.planner.hours import hours_from
@@ -35,10 +36,7 @@ def address(text: str) -> str:
 
 def with_country(setup: Setup, text: str) -> Setup:
     """text: two letters, or "" for none."""
-    country = text.strip()
-    if country and not (len(country) == 2 and country.isascii() and country.isalpha()):
-        raise InvalidInput(f"“{printable(country)}” is not a country: write two letters, for example GB.")
-    return replace(setup, country=country.upper())
+    return replace(setup, country=country_from(text))
 
 
 def with_time_zone(setup: Setup, text: str) -> Setup:

@@ -35,7 +35,7 @@ from gray_kettle.model.records import THINNED_NOTE, Observations
 from gray_kettle.model.setup import Setup
 from gray_kettle.phy.carrier_sense import noise_floor_dbm
 from gray_kettle.phy.channels import BANDS, Channel, narrow
-from gray_kettle.phy.countries import rules_by_number
+from gray_kettle.phy.countries import is_known, rules_by_number
 from gray_kettle.safe_text import dbm, printable
 
 # The radio that a channel is assessed for where no own radio is named: a typical access point and client.
@@ -294,7 +294,13 @@ def _setup_gaps(setup: Setup) -> list[Gap]:
                 "Set the country: ctrl+p, “Site, country, client limits”.",
             )
         )
-    elif not setup.site_time.is_local:
+    elif not is_known(setup.country):
+        text = (
+            f"Country: the rules of {printable(setup.country)} are not known here, so only channels that all known "
+            "countries permit are proposed. Check others with its regulator."
+        )
+        out.append(Gap("rules of the country", text, "More channels may be available."))
+    if setup.country and not setup.site_time.is_local:
         zone = f"“{printable(setup.time_zone)}” is not known here" if setup.time_zone else "not set"
         out.append(
             Gap(

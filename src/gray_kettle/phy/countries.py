@@ -119,6 +119,11 @@ def _common_to_all(band: str) -> dict[int, Rule]:
     return out
 
 
+def is_known(country: str) -> bool:
+    """Whether the rules of a country are known here; else only what all known countries share is permitted."""
+    return country.upper() in regulatory.of_this_machine() or country.upper() in _RULES
+
+
 def source_of(country: str) -> str:
     """Where the rules of a country come from, in words."""
     if country.upper() in regulatory.of_this_machine():

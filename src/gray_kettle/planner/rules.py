@@ -7,7 +7,7 @@ from itertools import combinations
 from gray_kettle.analysis.assessment import Radio
 from gray_kettle.model.setup import Setup
 from gray_kettle.phy.channels import Channel
-from gray_kettle.phy.countries import is_allowed, needs_radar_watch
+from gray_kettle.phy.countries import is_allowed, is_known, needs_radar_watch
 from gray_kettle.planner.limits import limit_of_radio, parse_limit
 from gray_kettle.safe_text import printable
 
@@ -30,8 +30,11 @@ def rules_for(radio: Radio, setup: Setup) -> tuple[Rule, ...]:
     """
     country = setup.country
     where = printable(country) or "every country (none is set)"
+    why = f"not permitted in {where}"
+    if country and not is_known(country):
+        why = f"the rules of {where} are not known here, and not every known country permits it"
     dsss = radio.generation == "b"
-    rules = [Rule(f"not permitted in {where}", lambda c: is_allowed(country, c, dsss))]
+    rules = [Rule(why, lambda c: is_allowed(country, c, dsss))]
     if radio.id in setup.preferences.locked:
         rules.append(Rule("locked", lambda c: c == radio.channel))
     for owner, text in setup.preferences.offers:

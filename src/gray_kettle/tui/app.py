@@ -30,7 +30,12 @@ class KettleApp(PlainCrash):
 
     TITLE = "gray kettle"
     # The palette's own sign is one that few terminal fonts have.
-    CSS = theme.CSS + FORM_CSS + "SearchIcon { display: none; }"
+    CSS = (
+        theme.CSS
+        + FORM_CSS
+        + "SearchIcon { display: none; }"
+        + "ToastRack { margin-bottom: 4; }"  # above the time line, the window and the keys
+    )
     ENABLE_COMMAND_PALETTE = True
     BINDINGS: ClassVar = [Binding("ctrl+q", "quit", "quit", id="app.quit", priority=True)]
 

@@ -7,7 +7,7 @@ from rich.table import Table
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding
-from textual.containers import VerticalScroll
+from textual.containers import Horizontal, VerticalScroll
 from textual.widgets import Static
 
 from gray_kettle.tui.modal import Modal
@@ -21,7 +21,7 @@ Everywhere
   ,  .        the take before, the next one;  y  the same hours of the day before
   !  0        the busiest quarter of an hour of the band;  0  the last hour
   (  )        up to the steps that were marked as done;  )  since then
-              on the time line the mouse drags a window, or moves it by a click
+  mouse       on the time line it drags a window, or moves it by a click
   r           make this window the reference: radios that were not observed in it
               are reported as new; once more, and there is no reference
   i           where the figures under the cursor come from
@@ -44,6 +44,7 @@ Signs
   ✶           non-Wi-Fi emitter
   ┄ –         no data at that time; not measured
 """
+_TWO_COLUMNS = 150
 _KEY_COLUMNS = 14  # a help text starts the words of a key line here
 
 
@@ -88,9 +89,12 @@ class HelpScreen(Modal[None]):
 
     DEFAULT_CSS = """
     HelpScreen { align: center middle; }
-    HelpScreen > VerticalScroll { width: 84; max-width: 96%; height: auto; max-height: 90%; padding: 1 2;
+    HelpScreen > VerticalScroll { width: 84; max-width: 96%; height: auto; max-height: 90%; padding: 1 1 1 2;
         background: $surface; border: round $rule; }
-    HelpScreen Static { width: 100%; }
+    HelpScreen.-wide > VerticalScroll { width: 156; max-width: 98%; max-height: 96%; }
+    HelpScreen Horizontal { height: auto; }
+    HelpScreen Static { width: 100%; padding-right: 1; }
+    HelpScreen.-wide Static { width: 1fr; padding-right: 2; }
     """
     BINDINGS: ClassVar = [Binding("escape,question_mark,q,enter", "close", "close", id="help.close")]
 
@@ -99,8 +103,15 @@ class HelpScreen(Modal[None]):
         self._of_view = of_view
 
     def compose(self) -> ComposeResult:
+        """Side by side where there is room: all of it is seen at once then."""
+        self.set_class(self.app.size.width >= _TWO_COLUMNS, "-wide")
         with VerticalScroll():
-            yield Static(_rendered(self._of_view.strip("\n") + "\n" + _EVERYWHERE), markup=False)
+            if self.app.size.width >= _TWO_COLUMNS:
+                with Horizontal():
+                    yield Static(_rendered(self._of_view), markup=False)
+                    yield Static(_rendered(_EVERYWHERE), markup=False)
+            else:
+                yield Static(_rendered(self._of_view.strip("\n") + "\n" + _EVERYWHERE), markup=False)
 
     def action_close(self) -> None:
         self.dismiss(None)

@@ -50,7 +50,9 @@ class Timeline(ThemedWidget, Widget):
 
     def render_line(self, y: int) -> Strip:
         width = self.size.width
-        if self.state is None or self.state.case_end_s <= 0:
+        if self.state is None:
+            return self.cells([("" if y else " loading …", "dim")], width)
+        if self.state.case_end_s <= 0:
             return self.cells(
                 [("" if y else " The case is empty: press t to listen, or to read files.", "dim")], width
             )

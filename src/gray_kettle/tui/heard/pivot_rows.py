@@ -55,11 +55,12 @@ def security_ink(security: str, own: bool) -> str:
 def _network(n: NetworkEntry, width: int, site_time: SiteTime) -> tuple[Cell, ...]:
     points = len({min((r.id, *r.siblings)) for r in n.radios})
     security = ", ".join(n.security) or "–"
+    ink = "act" if any(security_ink(s, n.own) == "act" for s in n.security) else "text"
     cells: list[Cell] = [
         ("  ", "dim"), mark(n.own), (fit(n.name, 24), "own!" if n.own else "text!"),
         (fit(" ".join(n.bands), 8), "text"), (f"{points:>4}", "text"), (f"{len(n.bssids):>7}", "text"),
         (f"{n.clients or '–':>8}", "text"), (f"{minus(n.level_dbm):>6}  ", "text"),
-        (fit(security, 20), max((security_ink(s, n.own) for s in n.security), key=lambda i: i == "act", default="dim")),
+        (fit(security, 20 if width >= MIDDLE else max(width - 64, 8)), ink),
     ]  # fmt: skip
     if width >= MIDDLE:
         cells.append((" " + fit(" ".join(n.channels), 22), "dim"))

@@ -6,6 +6,7 @@ from itertools import pairwise
 import numpy as np
 
 from gray_kettle.analysis.assessment import Client, Link, Network, Radio
+from gray_kettle.analysis.findings import count
 from gray_kettle.decode.dot11.security import is_outdated
 from gray_kettle.model.records import FloatArray
 from gray_kettle.safe_text import network_name, printable
@@ -143,7 +144,7 @@ def radio_row(
 def _odd(radio: Radio, site_time: SiteTime) -> str:
     """What is worth a remark: channel changes, absences, else since when."""
     if radio.moves:
-        return f"{radio.moves} channel changes, {radio.moves_a_day} in a day"
+        return f"{count(radio.moves, 'channel change')}, {radio.moves_a_day} in a day"
     if radio.is_gone:
         return f"gone since {site_time.minute(radio.last_s):%a %H:%M}"
     if len(radio.episodes) > 1 and not radio.own:

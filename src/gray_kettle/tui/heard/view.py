@@ -50,7 +50,7 @@ Heard: radios, not SSIDs. One radio may announce several networks.
               leads on and escape leads back
   o           mark as own, or as foreign
   n           name it
-  f           follow it: all others are dimmed
+  f  F        follow it: foreign ones recede; F: all others, ours too
   e           example frames of it, field by field
   v  V        the same by networks, access points, BSSIDs, clients, and back
   a           all bands at once, or the one above

@@ -243,7 +243,16 @@ class TakeForm(Modal[Chosen | None]):
 
 
 def _words(text: str) -> list[str]:
+    """Words as a shell parts them; a text that is the name of a file as it stands is one, quotation marks and all."""
+    if text.strip() and Path(text.strip()).expanduser().exists():
+        return [text.strip()]
     try:
         return shlex.split(text)
     except ValueError:
-        raise KettleError("A quotation mark is open.") from None
+        pass
+    words = text.split()
+    if all(Path(word).expanduser().exists() for word in words):
+        return words
+    raise KettleError(
+        "A quotation mark is open: close it, or put a backslash before one that is part of a name."
+    )
