@@ -50,6 +50,11 @@ def test_the_command_sorts_and_takes_a_radio(site, capsys):
     assert main(["channels", str(site), "--radio", "02:00:00:00:00:10"]) == 0
     assert "recommended" in capsys.readouterr().out
     assert main(["channels", str(site), "--radio", "02:00:00:00:00:20"]) == 1
+    assert main(["channels", str(site), "--only", "recommended", "--json"]) == 0
+    marked = json.loads(capsys.readouterr().out)["channels"]
+    assert marked
+    assert all("recommended" in c["marks"] for c in marked)
+    assert main(["channels", str(site), "--only", "blue"]) == 2
     assert main(["channels", str(site), "--sort", "colour"]) == 2
 
 
@@ -72,5 +77,7 @@ def test_the_map_opens_lists_who_is_there_and_comes_back_to_the_row(terminal, de
     assert " 11 " in terminal.wait_without("clients")
     terminal.keys("s")
     terminal.wait_for("by busy")
+    terminal.keys("m", "m", "m")
+    terminal.wait_for("Channel map, 2.4 GHz, recommended only")
     terminal.keys("Escape")
     terminal.wait_for("seen by")

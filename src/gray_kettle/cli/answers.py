@@ -81,16 +81,21 @@ def channels(
     sort: Annotated[
         str, typer.Option("--sort", help="channel, busy, clear, radios, clients, foreign, non-wifi, retries.")
     ] = "channel",
+    only: Annotated[
+        str, typer.Option("--only", help="all, permitted, usable, recommended, in use, free.")
+    ] = "all",
     from_: Start = None,
     to: End = None,
     json: Json = False,
 ) -> None:
     """The channel map: who is on each channel, how busy it is, and what speaks for or against it."""
-    from gray_kettle.planner.channel_map import SORTS, channel_map
+    from gray_kettle.planner.channel_map import FILTERS, SORTS, channel_map
 
     chosen = check_band(band)
     if sort not in SORTS:
         raise InvalidInput(f"“{printable(sort)}” is no order: use {', '.join(SORTS)}.")
+    if only not in FILTERS:
+        raise InvalidInput(f"“{printable(only)}” is no choice of channels: use {', '.join(FILTERS)}.")
     session = load(case, from_, to)
     assessment = session.assessment
     seen_by = assessment.radio(radio.lower()) if radio else None
@@ -100,7 +105,8 @@ def channels(
         session.planning = lambda done: progress(done, 1.0)
         found = session.best
     rows = channel_map(assessment, session.setup, found, seen_by)
-    rows = tuple(sorted((r for r in rows if chosen in (None, r.channel.band)), key=SORTS[sort]))
+    shown = (r for r in rows if chosen in (None, r.channel.band) and FILTERS[only](r))
+    rows = tuple(sorted(shown, key=SORTS[sort]))
     if json:
         from gray_kettle.export.json_api.channels import channels_answer
 

@@ -4,6 +4,7 @@ Source: docs/scoring.md, "The channel map".
 """
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -60,26 +61,19 @@ def channel_map(
     Raises: InvalidInput, for a limit in the setup that cannot be parsed.
     """
     rows = []
+    marks = channel_marks(assessment, setup, answers)
     for band in BANDS:
         whose = seen_by if seen_by is not None and seen_by.band == band else None
         views = [v for v in channels_seen_from(assessment, whose) if v.channel.band == band]
         radios = [r for r in assessment.radios if r.band == band]
-        barred = _barred(band, assessment, setup)
-        best = {
-            (a.best.channel.band, part)
-            for a in answers
-            if a.best is not None
-            for part in a.best.channel.parts
-        }
-        rows += [_row(view, radios, barred, best, assessment, setup) for view in views]
+        rows += [_row(view, radios, marks[view.channel], assessment, setup) for view in views]
     return tuple(rows)
 
 
 def _row(
     view: ChannelView,
     radios: list[Radio],
-    barred: list[tuple[Mark, "frozenset[int]"]],
-    best: set[tuple[str, int]],
+    marks: frozenset[Mark],
     assessment: Assessment,
     setup: Setup,
 ) -> MapRow:
@@ -90,14 +84,6 @@ def _row(
     noise = sorted(r.noise_dbm for r in on_it if r.noise_dbm is not None)
     retriable = sum(n.retriable for r in on_it for n in r.networks)
     retries = sum(n.retries for r in on_it for n in r.networks)
-    marks = {mark for mark, numbers in barred if number in numbers}
-    if not is_allowed(setup.country, channel):
-        marks.add(Mark.FORBIDDEN)
-    else:
-        marks |= {Mark.INDOOR} if is_indoor_only(setup.country, channel) else set()
-        marks |= {Mark.RADAR} if radar_watch_s(setup.country, channel) else set()
-    if (channel.band, number) in best:
-        marks.add(Mark.BEST)
     is_swept = any(s.channel == channel for s in assessment.swept)
     return MapRow(
         channel,
@@ -111,9 +97,30 @@ def _row(
         non_wifi_share(assessment, channel) if is_swept else None,
         noise[len(noise) // 2] if noise else None,
         view.assessed.clear_air if view.assessed else None,
-        frozenset(marks),
+        marks,
         most_eirp_dbm(setup.country, channel),
     )
+
+
+def channel_marks(
+    assessment: Assessment, setup: Setup, answers: tuple[Best, ...]
+) -> dict[Channel, frozenset[Mark]]:
+    """What speaks for or against each 20 MHz channel. Raises: InvalidInput, for a limit that cannot be parsed."""
+    best = {(a.best.channel.band, n) for a in answers if a.best is not None for n in a.best.channel.parts}
+    out = {}
+    for band in BANDS:
+        barred = _barred(band, assessment, setup)
+        for channel in (v.channel for v in assessment.channels if v.channel.band == band):
+            marks = {mark for mark, numbers in barred if channel.primary in numbers}
+            if not is_allowed(setup.country, channel):
+                marks.add(Mark.FORBIDDEN)
+            else:
+                marks |= {Mark.INDOOR} if is_indoor_only(setup.country, channel) else set()
+                marks |= {Mark.RADAR} if radar_watch_s(setup.country, channel) else set()
+            if (band, channel.primary) in best:
+                marks.add(Mark.BEST)
+            out[channel] = frozenset(marks)
+    return out
 
 
 def _barred(band: str, assessment: Assessment, setup: Setup) -> list[tuple[Mark, frozenset[int]]]:
@@ -135,6 +142,14 @@ def _barred(band: str, assessment: Assessment, setup: Setup) -> list[tuple[Mark,
     return [(Mark.OUR_RADIOS, none_can), (Mark.CLIENTS, frozenset(by_clients))]
 
 
+FILTERS: dict[str, Callable[[MapRow], bool]] = {
+    "all": lambda row: True,
+    "permitted": lambda row: Mark.FORBIDDEN not in row.marks,
+    "usable": lambda row: not row.marks & {Mark.FORBIDDEN, Mark.OUR_RADIOS, Mark.CLIENTS},
+    "recommended": lambda row: Mark.BEST in row.marks,
+    "in use": lambda row: bool(row.own or row.foreign or row.covering),
+    "free": lambda row: not (row.own or row.foreign or row.covering),
+}
 SORTS = {
     "channel": lambda row: (BANDS.index(row.channel.band), row.channel.primary),
     "busy": lambda row: -(row.utilisation.value if row.utilisation.value is not None else -1.0),

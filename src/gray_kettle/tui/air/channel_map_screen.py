@@ -9,8 +9,9 @@ from textual.containers import Vertical
 from textual.widgets import Static
 
 from gray_kettle.analysis.assessment import Radio
-from gray_kettle.planner.channel_map import SORTS, MapRow, Mark, channel_map
+from gray_kettle.planner.channel_map import FILTERS, SORTS, MapRow, Mark, channel_map
 from gray_kettle.safe_text import printable
+from gray_kettle.tui.air.signs import SIGNS
 from gray_kettle.tui.frame.row_list import Row, RowList
 from gray_kettle.tui.modal import Modal
 from gray_kettle.tui.theme import Cell, fit, minus, percent
@@ -19,15 +20,6 @@ from gray_kettle.tui.view_state import ViewState
 _BANDS = ("", "2.4", "5", "6")
 _WIDE, _MIDDLE = 126, 96
 _BAR, _BUSY_INK = 8, 0.5
-# Sign, and the letter that stands for it in the line under the list.
-_SIGNS = {
-    Mark.BEST: ("◎", "own"),
-    Mark.FORBIDDEN: ("×", "act"),
-    Mark.OUR_RADIOS: ("r", "watch"),
-    Mark.CLIENTS: ("c", "watch"),
-    Mark.RADAR: ("D", "dim"),
-    Mark.INDOOR: ("i", "dim"),
-}
 _LEGEND = (
     "◎ recommended  × not permitted  r our radios, c a client cannot  D DFS  i indoor  2+1 on it + over it"
 )
@@ -46,6 +38,7 @@ class ChannelMapScreen(Modal[None]):
     BINDINGS: ClassVar = [
         Binding("b", "band", "band", id="map.band"),
         Binding("s", "sort", "order", id="map.sort"),
+        Binding("m", "filter", "only some", id="map.filter"),
         Binding("e", "frames", "example frames", id="map.frames"),
         Binding("escape", "close", "close", id="map.close"),
     ]
@@ -53,7 +46,7 @@ class ChannelMapScreen(Modal[None]):
     def __init__(self, state: ViewState) -> None:
         super().__init__()
         self._state = state
-        self._band, self._order = "", "channel"
+        self._band, self._order, self._only = "", "channel", "all"
         self._open: set[str] = set()
         self._map: tuple[MapRow, ...] = ()
 
@@ -73,13 +66,18 @@ class ChannelMapScreen(Modal[None]):
 
     def _refresh(self) -> None:
         band = f"{self._band} GHz" if self._band else "all bands"
+        only = "" if self._only == "all" else f", {self._only} only"
         self.query_one("#map-head", Static).update(
-            f"Channel map, {band}, by {self._order}    ⏎ who is on it   b band   s order   e frames   esc back"
+            f"Channel map, {band}{only}, by {self._order}    "
+            "⏎ who is on it   b band   m only some   s order   e frames   esc back"
         )
         self.query_one("#map", RowList).show(self._rows)
 
     def _rows(self, width: int) -> list[Row]:
-        chosen = sorted((r for r in self._map if self._band in ("", r.channel.band)), key=SORTS[self._order])
+        shown = (r for r in self._map if self._band in ("", r.channel.band) and FILTERS[self._only](r))
+        chosen = sorted(shown, key=SORTS[self._order])
+        if not chosen and self._map:
+            return [Row("empty", (((f" No channel is {self._only}.", "dim"),),), fixed=True)]
         if not chosen:
             return [Row("empty", (((" Nothing was listened to in this window.", "dim"),),), fixed=True)]
         self.query_one("#map-columns", Static).update(_heads(width))
@@ -114,6 +112,11 @@ class ChannelMapScreen(Modal[None]):
 
     def action_band(self) -> None:
         self._band = _BANDS[(_BANDS.index(self._band) + 1) % len(_BANDS)]
+        self._refresh()
+
+    def action_filter(self) -> None:
+        names = list(FILTERS)
+        self._only = names[(names.index(self._only) + 1) % len(names)]
         self._refresh()
 
     def action_sort(self) -> None:
@@ -168,7 +171,7 @@ def _cells(row: MapRow, width: int) -> tuple[Cell, ...]:
 
 
 def _marks(row: MapRow) -> list[Cell]:
-    shown = [_SIGNS[m] for m in _SIGNS if m in row.marks and m is not Mark.BEST]
+    shown = [SIGNS[m] for m in SIGNS if m in row.marks and m is not Mark.BEST]
     return [*shown, (" " * (5 - len(shown)), "dim")]
 
 

@@ -20,13 +20,15 @@ from gray_kettle.analysis.loss.channel_assessment import level_at
 from gray_kettle.model.records import FloatArray
 from gray_kettle.phy.channels import Channel
 from gray_kettle.phy.masks import SKIRT_BELOW_MASK_DB, mask_db
+from gray_kettle.planner.channel_map import Mark
 from gray_kettle.safe_text import network_name, printable
+from gray_kettle.tui.air.scale import Scale, scale_for
+from gray_kettle.tui.air.signs import SIGNS
 from gray_kettle.tui.theme import BARS, Cell, ThemedWidget, fit, minus, percent, runs
 from gray_kettle.tui.view_state import ViewState
 
 _FLOOR_DBM, _TOP_DBM = -95.0, -35.0
 _SHADES = " ░▒▓█"
-_MARGIN_HZ = 12e6
 _THIN = 0.25
 _LOW_LINES = 24
 _TITLES = {
@@ -37,6 +39,7 @@ _TITLES = {
     "overlap": "% adjacent",
     "other": "% other",
     "place": "channel",
+    "marks": "marks",
 }
 _SHARE_INKS = {
     "": "dim",
@@ -46,36 +49,8 @@ _SHARE_INKS = {
     "overlap": "dim",
     "other": "emitter",
     "place": "dim",
+    "marks": "dim",
 }
-
-
-@dataclass(frozen=True)
-class Scale:
-    """Frequencies to columns. The label is left of the drawing, remarks right of it."""
-
-    low_hz: float
-    high_hz: float
-    label: int
-    columns: int
-
-    def column(self, hz: float) -> int:
-        return int((hz - self.low_hz) / (self.high_hz - self.low_hz) * self.columns)
-
-    def hz(self) -> FloatArray:
-        """Centre of every column."""
-        return np.asarray(
-            self.low_hz + (np.arange(self.columns) + 0.5) / self.columns * (self.high_hz - self.low_hz)
-        )
-
-
-def scale_for(channel_views: tuple[ChannelView, ...], radios: tuple[Radio, ...], width: int) -> Scale:
-    """The band's places from edge to edge, with room for labels."""
-    centres = [p.channel.centre_hz for p in channel_views] or [2412e6, 2472e6]
-    edges = [hz + side * w / 2 for r in radios for hz, w in r.channel.segments for side in (-1, 1)]
-    label = 28 if width >= 110 else 20 if width >= 60 else 16
-    right = 18 if width >= 130 else 8
-    low, high = min([*centres, *edges]) - _MARGIN_HZ, max([*centres, *edges]) + _MARGIN_HZ
-    return Scale(low, high, label, max(width - label - right, 10))
 
 
 class Lanes(ThemedWidget, Widget, can_focus=True):
@@ -96,16 +71,30 @@ class Lanes(ThemedWidget, Widget, can_focus=True):
         self._state: ViewState | None = None
         self._channel_views: tuple[ChannelView, ...] = ()
         self._lanes: list[tuple[Radio | Emitter, FloatArray]] = []
-        self._scale = Scale(0, 1, 1, 1)
+        self._scale = Scale(1, 1)
+        self._marks: dict[Channel, frozenset[Mark]] = {}
+        self._is_to_scale = False
         self._measured_for = Size(0, 0)
         self._first = 0
         self._pitch = 8  # columns from one place to the next
         self._share_rows: tuple[str, ...] = ()
         self._spectra: dict[str, tuple[Strip, str]] = {}  # of each radio: its strip, and its glyphs
 
-    def show(self, state: ViewState, channel_views: tuple[ChannelView, ...]) -> None:
-        self._state, self._channel_views = state, channel_views
+    def show(
+        self,
+        state: ViewState,
+        channel_views: tuple[ChannelView, ...],
+        marks: dict[Channel, frozenset[Mark]],
+    ) -> None:
+        """marks: of each 20 MHz channel, see planner.channel_map."""
+        self._state, self._channel_views, self._marks = state, channel_views, marks
         self._measure()
+
+    def turn_scale(self) -> bool:
+        """Gaps between sub-bands folded, or as wide as they are; whether they are so now."""
+        self._is_to_scale = not self._is_to_scale
+        self._measure()
+        return self._is_to_scale
 
     def on_resize(self, event: events.Resize) -> None:
         if event.size != self._measured_for:
@@ -116,7 +105,7 @@ class Lanes(ThemedWidget, Widget, can_focus=True):
             return
         radios = self._state.radios
         self._measured_for = self.size
-        self._scale = scale_for(self._channel_views, radios, self.size.width)
+        self._scale = scale_for(self._channel_views, radios, self.size.width, self._is_to_scale)
         emitters = [
             e for e in self._state.assessment.emitters if e.band == self._state.band and not e.is_dismissed
         ]
@@ -191,12 +180,14 @@ class Lanes(ThemedWidget, Widget, can_focus=True):
     def _axis(self) -> Strip:
         scale = self._scale
         line = [" "] * scale.columns
-        span_mhz = (scale.high_hz - scale.low_hz) / 1e6
-        step = next(s for s in (10, 20, 40, 80, 160, 400) if span_mhz / s <= scale.columns / 9)
+        for first_column, last in scale.gaps:
+            line[first_column : last + 1] = "⋯" * (last - first_column + 1)
+        step = next((s for s in (10, 20, 40, 80, 160) if s >= 9 * scale.hz_a_column / 1e6), 400)
         first = np.ceil(scale.low_hz / 1e6 / step) * step
         for mhz in np.arange(first, scale.high_hz / 1e6, step):
             label, at = f"{mhz:.0f}", scale.column(mhz * 1e6)
-            if at + len(label) <= scale.columns:
+            room = line[max(at - 1, 0) : at + len(label) + 1]
+            if at + len(label) <= scale.columns and not "".join(room).strip():
                 line[at : at + len(label)] = label
         return self.cells([(fit(" MHz", scale.label), "dim"), ("".join(line), "faint")], self.size.width)
 
@@ -324,11 +315,11 @@ class Lanes(ThemedWidget, Widget, can_focus=True):
         """What each line under the lanes holds; where channels are too close for numbers, bars take their lines."""
         numbers = self._pitch >= 3
         if height < _LOW_LINES:
-            return (*["bar"] * 3, "clear" if numbers else "bar", "place")
+            return ("bar", "bar", "clear" if numbers else "bar", "marks", "place")
         return (
-            ("", *["bar"] * 4, "clear", "shared", "overlap", "other", "place")
+            ("", *["bar"] * 4, "clear", "shared", "overlap", "other", "marks", "place")
             if numbers
-            else ("", *["bar"] * 7, "place")
+            else ("", *["bar"] * 7, "marks", "place")
         )
 
     def _share_table(self, line: int) -> Strip:
@@ -337,40 +328,70 @@ class Lanes(ThemedWidget, Widget, can_focus=True):
         first_bar = kind == "bar" and kinds.index("bar") == line
         title = _TITLES[kind] if kind != "bar" or first_bar else ""
         text, inks = [" "] * scale.columns, ["text"] * scale.columns
-        label_end = -1
-        for channel_view in self._channel_views:
-            mine = self.what_if is not None and channel_view.channel.primary in self.what_if.parts
+        for channel_view in self._by_weight() if kind else ():
+            ink = self._share_ink(kind, channel_view)
             at = scale.column(channel_view.channel.centre_hz)
-            ink = (
-                "steam!"
-                if mine
-                else "own"
-                if self._is_own(channel_view) and kind in ("bar", "place")
-                else _SHARE_INKS[kind]
-            )
             if kind == "bar":
                 below = sum(1 for k in kinds[line + 1 :] if k == "bar")
                 glyph = _bar_glyph(channel_view.assessed, below, kinds.count("bar"))
                 half = max(0, min(2, self._pitch // 2 - 1))
                 start, word = at - half, glyph * (2 * half + 1)
-            elif kind:
-                word = self._ledger_word(kind, channel_view)
-                start = min(at - len(word) // 2, scale.columns - len(word))
-                if start <= label_end:
-                    continue
-                label_end = start + len(word)
             else:
-                continue
+                word = self._ledger_word(kind, channel_view)
+                start = max(min(at - len(word) // 2, scale.columns - len(word)), 0)
+                beside = kind != "marks"  # of one sign each; numbers need a space between them
+                around = text[max(start - beside, 0) : start + len(word) + beside]
+                if "".join(around).strip():
+                    continue  # there is no room beside one that matters more
             for k, glyph in enumerate(word):
                 if 0 <= start + k < scale.columns:
                     text[start + k], inks[start + k] = glyph, ink
         cells: list[Cell] = [(fit(" " + title, scale.label), "dim"), *runs(text, inks)]
         return self.cells(cells, self.size.width)
 
+    def _by_weight(self) -> list[ChannelView]:
+        """Those that are an answer first: what-if, recommended, in use by us; then 1, 6 and 11; then the others."""
+        ours = {radio.channel.primary for radio in self._own()}
+
+        def weight(view: ChannelView) -> tuple[int, float]:
+            number = view.channel.primary
+            if self.what_if is not None and number == self.what_if.primary:
+                return 0, view.channel.centre_hz
+            if Mark.BEST in self._marks.get(view.channel, ()) and number in self._firsts:
+                return 1, view.channel.centre_hz
+            if number in ours:
+                return 2, view.channel.centre_hz
+            usual = (view.channel.band == "2.4" and number in (1, 6, 11)) or number % 16 == 4
+            return (3 if usual else 4), view.channel.centre_hz
+
+        return sorted(self._channel_views, key=weight)
+
+    @property
+    def _firsts(self) -> set[int]:
+        """Numbers of recommended channels whose lower neighbour is not recommended."""
+        best = sorted(
+            c.primary for c, marks in self._marks.items() if Mark.BEST in marks and self._is_shown(c)
+        )
+        return {n for n in best if n - 4 not in best}
+
+    def _is_shown(self, channel: Channel) -> bool:
+        return self._state is not None and channel.band == self._state.band
+
+    def _share_ink(self, kind: str, channel_view: ChannelView) -> str:
+        if kind == "marks":
+            marks = self._marks.get(channel_view.channel, frozenset())
+            return next((ink for mark, (_, ink) in SIGNS.items() if mark in marks), "dim")
+        if self.what_if is not None and channel_view.channel.primary in self.what_if.parts:
+            return "steam!"
+        return "own" if self._is_own(channel_view) and kind in ("bar", "place") else _SHARE_INKS[kind]
+
     def _ledger_word(self, kind: str, channel_view: ChannelView) -> str:
         standing = channel_view.assessed
         if kind == "place":
             return str(channel_view.channel.primary)
+        if kind == "marks":
+            marks = self._marks.get(channel_view.channel, frozenset())
+            return next((sign for mark, (sign, _) in SIGNS.items() if mark in marks), " ")
         swept = self._state is not None and channel_view.channel.band in self._state.assessment.swept_bands
         if standing is None or (kind == "other" and not swept and not standing.unidentified_lost):
             return "–"
@@ -390,9 +411,7 @@ class Lanes(ThemedWidget, Widget, can_focus=True):
         return [radio for radio, _ in self._lanes if isinstance(radio, Radio) and radio.own]
 
     def on_click(self, event: events.Click) -> None:
-        hz = self._scale.low_hz + (event.x - self._scale.label) / self._scale.columns * (
-            self._scale.high_hz - self._scale.low_hz
-        )
+        hz = self._scale.hz_at(event.x - self._scale.label)
         if self._channel_views and event.x >= self._scale.label:
             nearest = min(self._channel_views, key=lambda p: abs(p.channel.centre_hz - hz))
             self.post_message(self.Pointed(nearest.channel))

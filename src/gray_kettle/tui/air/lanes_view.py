@@ -11,9 +11,11 @@ from gray_kettle.analysis.assess import TYPICAL_CLIENT, channels_seen_from
 from gray_kettle.analysis.assessment import ChannelAssessment, ChannelView, LossCause, OwnView
 from gray_kettle.analysis.explain import Explanation, of_assessment, of_channel
 from gray_kettle.analysis.loss.channel_assessment import assess_channel, effect_on_own, victim_of
+from gray_kettle.errors import InvalidInput
 from gray_kettle.model.enums import LossKind
 from gray_kettle.phy.channels import Channel, wide
 from gray_kettle.phy.countries import is_allowed
+from gray_kettle.planner.channel_map import Mark, channel_marks
 from gray_kettle.planner.options import barred
 from gray_kettle.tui.air.lanes import Lanes
 from gray_kettle.tui.frame.row_list import Row, RowList
@@ -41,7 +43,11 @@ spectral mask.
   c           the channel map: every channel of all bands, who is on it, and what
               speaks for or against it
   x           export the drawings as SVG
+  g           gaps between the sub-bands folded, or to scale
   page down   more lanes
+
+Marks  ◎ recommended  × not permitted here  r not for our radios  c not for all
+clients  D DFS: radar has priority  i indoors only
 
 Under the lanes, for every 20 MHz channel: clear air, and the share lost to
 co-channel radios, to adjacent-channel radios, and to other causes: non-Wi-Fi emitters
@@ -71,6 +77,7 @@ class LanesView(View):
         Binding("s", "viewpoint", "seen by", id="air.viewpoint"),
         Binding("enter", "drill", "who is there", id="air.drill"),
         Binding("c", "channel_map", "channel map", id="air.map"),
+        Binding("g", "to_scale", "gaps to scale", show=False, id="air.to-scale"),
         Binding("pagedown", "lanes(10)", show=False, id="air.down"),
         Binding("pageup", "lanes(-10)", show=False, id="air.up"),
     ]
@@ -110,6 +117,19 @@ class LanesView(View):
         else:
             self.view_from(self._viewpoint)
 
+    @staticmethod
+    def _marks(state: ViewState) -> dict[Channel, frozenset[Mark]]:
+        """None where a limit in the setup cannot be read: the form that it came from says so."""
+        try:
+            return channel_marks(state.assessment, state.setup, state.session.best if state.proposal else ())
+        except InvalidInput:
+            return {}
+
+    def action_to_scale(self) -> None:
+        """Gaps between sub-bands folded, or as wide as they are."""
+        if not self.query_one(Lanes).turn_scale():
+            self.notify("Gaps without channels are folded.", timeout=2)
+
     def focus_first(self) -> None:
         self.query_one(Lanes).focus()
 
@@ -143,7 +163,7 @@ class LanesView(View):
             view.radio.channel if view else self._channel_views[0].channel if self._channel_views else None
         )
         self._not_open = barred(view.radio, state.assessment, state.setup) if view else {}
-        self.query_one(Lanes).show(state, self._channel_views)
+        self.query_one(Lanes).show(state, self._channel_views, self._marks(state))
         self._refresh_panel()
 
     def _refresh_panel(self) -> None:
