@@ -22,7 +22,7 @@ os.environ["GRAY_KETTLE_REGULATORY_DB"] = "none"  # independent of this machine'
 _HOME = tempfile.mkdtemp(
     prefix="gray-kettle-tests-"
 )  # no test reads or writes the user's configuration or log
-for _name in ("XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_STATE_HOME"):
+for _name in ("XDG_CACHE_HOME", "XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_STATE_HOME"):
     os.environ[_name] = f"{_HOME}/{_name}"
 # `make test` gives one answer for one state of the code; `make soak` searches anew each time, and longer.
 _COMMON = {"deadline": None, "suppress_health_check": [HealthCheck.too_slow]}

@@ -2,6 +2,7 @@
 
 import json
 import struct
+import time
 
 import pytest
 from hypothesis import given
@@ -118,12 +119,13 @@ def test_frames_are_reached_from_a_radio_and_from_a_channel(terminal, demo_case,
     terminal.wait_for("What is wrong")
     terminal.keys("2")
     terminal.wait_for("15 radios")
-    terminal.keys("x")
+    terminal.keys("e")
     terminal.wait_for("Frames of hall", "beacon", "What the receiver saw", "tuned to")
     for _ in range(6):
         terminal.keys("Down")
     terminal.wait_for("off channel", "Sent on 3, heard on 1")
     terminal.keys("Tab")
+    time.sleep(0.5)  # until the frame has the keys
     terminal.keys("End")
     terminal.wait_for("HE operation")
     terminal.keys("Escape")
@@ -133,5 +135,5 @@ def test_frames_are_reached_from_a_radio_and_from_a_channel(terminal, demo_case,
     terminal.wait_for("seen by")
     terminal.keys("c")
     terminal.wait_for("Channel map")
-    terminal.keys("x")
+    terminal.keys("e")
     terminal.wait_for("Frames of channel 1, 2.4 GHz")

@@ -15,6 +15,7 @@ from gray_kettle.model.trial import TrialRun
 from gray_kettle.phy.channels import Channel
 from gray_kettle.proof.compare import Stretch, Verdict, adjusted, compared, verdict_of
 from gray_kettle.proof.trials import judged_trials
+from gray_kettle.proving import windows
 from gray_kettle.store import Case
 from tests.terminal import PROGRAM
 
@@ -181,6 +182,32 @@ def test_a_change_that_helped_is_shown_with_what_it_was(changed_case, capsys):
     assert "channel busy, reported" in said
     assert "better" in said
     assert "figures show no change: --all lists them." in said
+
+
+def test_windows_are_assessed_once_and_anew_when_something_they_rest_on_changes(
+    changed_case, capsys, monkeypatch, tmp_path
+):
+    path, _ = changed_case
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
+    assessed, compute = [], windows._figures
+    monkeypatch.setattr(windows, "_figures", lambda window: (assessed.append(window), compute(window))[1])
+    first = proof(path, capsys)
+    count = len(assessed)
+    assert count > 10
+    assert proof(path, capsys) == first
+    assert len(assessed) == count
+    assert main(["mark", str(path), "boat in"]) == 0
+    capsys.readouterr()
+    assert proof(path, capsys) == first
+    assert len(assessed) == count  # a mark changes no figure
+    (kept,) = (tmp_path / "cache").rglob("*.json")
+    kept.write_text('{"x": [1]}')  # a damaged file is as good as none
+    assert proof(path, capsys) == first
+    assert len(assessed) == 2 * count
+    assert main(["set", str(path), "--own", "another"]) == 0
+    capsys.readouterr()
+    main(["proof", str(path), "--json"])
+    assert len(assessed) > 2 * count or "No own radio" in capsys.readouterr().err
 
 
 def test_the_drawing_names_every_figure_and_is_the_same_each_time(changed_case, tmp_path, capsys):

@@ -6,7 +6,7 @@ import sys
 import threading
 import time
 from collections import deque
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Generator, Iterable
 from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from contextlib import redirect_stderr, suppress
@@ -23,7 +23,7 @@ Result = TypeVar("Result")
 
 def in_processes(
     function: Callable[[Job], Result], jobs: Iterable[Job], patience_s: float = _PATIENCE_S
-) -> Iterator[tuple[Job, Result]]:
+) -> Generator[tuple[Job, Result]]:
     """Each job with its result. Function and jobs can be pickled.
 
     The first ones are computed here, as to start processes takes a second or two; what is not done after patience_s

@@ -50,7 +50,8 @@ class Client:
     generation, streams, width_mhz: what it said it can do, None when it was not heard to say so. channels: (band,
     number) that it named as usable. airtime_s, mbps: of its frames heard, and the mean rate that they were sent at.
     level_at: by spot. name: where somebody gave it one. security: that it asked to join with, "" when not heard.
-    asked_for: names of networks that it probed for. first_s, last_s: when its frames were heard.
+    asked_for: names of networks that it probed for. first_s, last_s: the hours in which its frames were heard first and
+    last.
     """
 
     mac: str
@@ -216,10 +217,12 @@ class Radio:
 
     @property
     def known_generation(self) -> str | None:
+        """None where it is assumed."""
         return None if "generation" in self.assumed else self.generation
 
     @property
     def known_streams(self) -> int | None:
+        """None where they are assumed."""
         return None if "streams" in self.assumed else self.streams
 
     @property

@@ -9,14 +9,11 @@ from numpy.typing import NDArray
 from gray_kettle.decode.capture_files import PacketBlock
 from gray_kettle.decode.capture_headers import Reception
 from gray_kettle.decode.dot11.mac_headers import DATA, Headers, address
-from gray_kettle.model.records import EXAMPLES_A_KIND, ExampleFrame, IntArray
+from gray_kettle.model.records import EXAMPLES_A_KIND, LONGEST_EXAMPLE, ExampleFrame, IntArray
 
 _SLOTS_BITS = 16
 _MOST_A_READER = 2000
-_LONGEST_FRAME, _DATA_HEADER = (
-    2400,
-    36,
-)  # a data header with four addresses, and what it is ciphered with begins
+_DATA_HEADER = 36  # a data header with four addresses, and what it is ciphered with begins
 _LONGEST_RADIO_HEADER = 512
 _FACTOR = np.uint64(0x9E3779B97F4A7C15)
 
@@ -67,7 +64,7 @@ def _first_of_each(slots: IntArray, rows: IntArray) -> IntArray:
 def _example(block: PacketBlock, heard: Reception, headers: Headers, k: int) -> ExampleFrame:
     row = int(headers.rows[k])
     packet, frame = int(block.starts[row]), int(heard.frame_starts[row])
-    length = min(int(heard.frame_lengths[row]), _LONGEST_FRAME)
+    length = min(int(heard.frame_lengths[row]), LONGEST_EXAMPLE)
     if headers.kind[k] == DATA:
         length = min(length, _DATA_HEADER)
     header = block.data[packet:frame].tobytes()

@@ -337,6 +337,7 @@ class DetectionBlock:
 
 
 EXAMPLES_A_KIND = 2  # frames kept of each BSSID, kind and receiver channel
+LONGEST_EXAMPLE = 2400  # octets of a frame that are kept
 
 
 @dataclass(frozen=True)

@@ -8,6 +8,7 @@ from pathlib import Path
 from gray_kettle.masking import Masking
 from gray_kettle.processes import in_processes
 from gray_kettle.proof.window_figures import SiteChanges, WindowFigures, figures_of
+from gray_kettle.proving.figure_cache import FigureCache
 from gray_kettle.session import load_session
 from gray_kettle.store import Case
 from gray_kettle.store.masked import opened_as
@@ -34,14 +35,24 @@ def figures_by_window(
 ) -> Iterator[tuple[float, WindowFigures]]:
     """The figures of each window in which anything was heard, with its start. Ends where it is cancelled."""
     _OPEN.case = case
+    cache = FigureCache(case, windows[0].masking if windows else None)
+    known = {w: cache.get(w.start_s, w.end_s, w.changes) for w in windows}
+    wanted = [w for w in windows if not known[w][0]]
+    fresh = in_processes(_figures, wanted)
     try:
-        for number, (window, found) in enumerate(in_processes(_figures, windows), 1):
+        for number, window in enumerate(windows, 1):
             if is_cancelled():
                 return
+            is_known, found = known[window]
+            if not is_known:
+                _, found = next(fresh)
+                cache.put(window.start_s, window.end_s, window.changes, found)
             progress(number, len(windows))
             if found is not None:
                 yield window.start_s, found
     finally:
+        fresh.close()
+        cache.save()
         _OPEN.case = None
 
 

@@ -341,6 +341,17 @@ class Case:
             damage=damage,
         )
 
+    def state_digest(self) -> str:
+        """Of what was observed: another one once a take was added, grew or counts no more, or sweeps were examined."""
+        with self._database.reading() as db:
+            takes = [row["seal"] for row in self.take_list.rows(db)]
+            looks = db.execute(
+                sa.select(
+                    sa.func.count(), sa.func.max(schema.looks.c.number), sa.func.max(schema.looks.c.detector)
+                )
+            ).one()
+        return f"{takes} {tuple(looks)}"
+
     def traffic_by_second(self, start_s: float, end_s: float) -> Traffic:
         """Traffic of an interval, second by second also where a window has sums by the hour; as it came, not merged."""
         with self._database.reading() as db:

@@ -1,15 +1,14 @@
 """Example frames of a case, bounded in number."""
 
-import json
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from typing import Any
 
 import sqlalchemy as sa
 
-from gray_kettle.model.records import EXAMPLES_A_KIND, LATEST_S, ExampleFrame
+from gray_kettle.model.records import EXAMPLES_A_KIND, ExampleFrame
 from gray_kettle.store import schema
 from gray_kettle.store.database import Database
-from gray_kettle.store.packing import UNREADABLE
+from gray_kettle.store.packing import UNREADABLE, example_from, example_text
 from gray_kettle.store.seals import Damage, insert_all, rows_of
 
 MOST = 4000  # in a case
@@ -56,7 +55,7 @@ class ExampleFrames:
         out = []
         for row in rows:
             try:
-                out.append(_frame_of(row))
+                out.append(example_from(row["document"]))
             except UNREADABLE:
                 self._damage.add(_DAMAGED)
         return tuple(sorted(out, key=lambda frame: (frame.time_s, frame.bssid, frame.kind)))
@@ -64,28 +63,5 @@ class ExampleFrames:
 
 def row_of(frame: ExampleFrame) -> dict[str, Any]:
     """A row of the table."""
-    document = {
-        "link_type": frame.link_type,
-        "radio_header": frame.radio_header.hex(),
-        "frame": frame.frame.hex(),
-        "frame_octets": frame.frame_octets,
-    }
     row = {name: getattr(frame, name) for name in ("time_s", "bssid", "kind", "receiver_mhz")}
-    return {**row, "document": json.dumps(document)}
-
-
-def _frame_of(row: Mapping[str, Any]) -> ExampleFrame:
-    """Raises: UNREADABLE."""
-    document = json.loads(row["document"])
-    if not 0 <= row["time_s"] < LATEST_S:
-        raise ValueError("an impossible time")
-    return ExampleFrame(
-        row["time_s"],
-        str(row["bssid"]),
-        int(row["kind"]),
-        int(row["receiver_mhz"]),
-        int(document["link_type"]),
-        bytes.fromhex(document["radio_header"]),
-        bytes.fromhex(document["frame"]),
-        int(document["frame_octets"]),
-    )
+    return {**row, "document": example_text(frame)}

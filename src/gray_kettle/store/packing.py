@@ -10,13 +10,22 @@ import numpy as np
 import zstandard
 from pydantic import TypeAdapter
 
-from gray_kettle.model.records import Announcement, ClientCapability, Columns, IntArray
+from gray_kettle.model.records import (
+    LATEST_S,
+    LONGEST_EXAMPLE,
+    Announcement,
+    ClientCapability,
+    Columns,
+    ExampleFrame,
+    IntArray,
+)
 from gray_kettle.phy.channels import Channel
 
 _WIDE = 8
 _MOST_BYTES = 64 << 20  # unpacked, of one chunk: ours have far less
 _MOST_COLUMNS, _MOST_DOCUMENT = 64, 1 << 20
 _ANNOUNCEMENT, _CAPABILITY = TypeAdapter(Announcement), TypeAdapter(ClientCapability)
+_EXAMPLE = TypeAdapter(ExampleFrame)
 # What unpacking of something that is not ours may end in.
 UNREADABLE = (
     ValueError, TypeError, KeyError, AttributeError, IndexError, OverflowError, RecursionError,
@@ -110,6 +119,22 @@ def announcement_from(text: str) -> Announcement:
     document["roaming"] = tuple(document.get("roaming", ()))
     document["neighbours"] = tuple((b, band, n) for b, band, n in document.get("neighbours", ()))
     return _ANNOUNCEMENT.validate_python(document)
+
+
+def example_text(frame: ExampleFrame) -> str:
+    """An example frame as text."""
+    return json.dumps({**vars(frame), "radio_header": frame.radio_header.hex(), "frame": frame.frame.hex()})
+
+
+def example_from(text: str) -> ExampleFrame:
+    """The frame that a text was made from. Raises: UNREADABLE."""
+    document: dict[str, Any] = json.loads(text[:_MOST_DOCUMENT])
+    document["radio_header"] = bytes.fromhex(document["radio_header"])
+    document["frame"] = bytes.fromhex(document["frame"])
+    found = _EXAMPLE.validate_python(document)
+    if not 0 <= found.time_s < LATEST_S or not 10 <= len(found.frame) <= LONGEST_EXAMPLE:
+        raise ValueError("an impossible frame")
+    return found
 
 
 def pack_arrays(arrays: dict[str, np.ndarray[Any, Any]]) -> bytes:

@@ -9,6 +9,8 @@ from gray_kettle.model.records import Announcement, Observations
 
 
 class Abilities(TypedDict):
+    """What a radio can do; assumed: which of it nothing reported."""
+
     generation: str
     streams: int
     assumed: tuple[str, ...]

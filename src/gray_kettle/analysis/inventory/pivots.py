@@ -147,7 +147,7 @@ class ClientEntry:
 
     @cached_property
     def latest(self) -> BssidEntry:
-        """That it was heard with last; where only sums by the hour are left, of that hour the one with most frames."""
+        """That it was heard with last; of those of the last hour the one with most frames."""
         return max(self.seen, key=lambda item: item[1].last_s)[0]
 
     @cached_property

@@ -17,7 +17,8 @@ _HOUR_S = 3600
 class TrafficTotals(Columns):
     """Frames of one transmitter within one BSSID, receiver channel, way of sending, spot and hour of the day (UTC).
 
-    first_s, last_s: seconds in which the first and the last of them came; the hour where only its sums are kept.
+    first_s, last_s: the hours in which the first and the last of them came: of a long time only sums by the hour are
+    kept.
     """
 
     hour: IntArray
@@ -46,7 +47,7 @@ def traffic_totals(traffic: Traffic) -> TrafficTotals:
     order, starts = group_rows(*keys)
     first = order[starts]
     sums: dict[str, Any] = {name: np.add.reduceat(getattr(traffic, name)[order], starts) for name in _SUMS}
-    second = traffic.second[order]
+    second = (traffic.second // _HOUR_S * _HOUR_S)[order]
     sums |= {"first_s": np.minimum.reduceat(second, starts), "last_s": np.maximum.reduceat(second, starts)}
     rows = TrafficTotals(*(key[first] for key in keys), **sums)  # type: ignore[arg-type]
     return rows.rows(

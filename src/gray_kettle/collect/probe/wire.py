@@ -25,6 +25,8 @@ from gray_kettle.store.packing import (
     announcement_text,
     capability_from,
     capability_text,
+    example_from,
+    example_text,
     pack,
     pack_arrays,
     unpack,
@@ -108,6 +110,7 @@ def body_of(heard: Heard) -> bytes:
         "swept_bands": piece.swept_bands,
         "announcements": [announcement_text(a) for a in piece.announcements],
         "capabilities": [capability_text(c) for c in piece.capabilities],
+        "examples": [example_text(e) for e in piece.examples],
         "tables": {name: _table(getattr(piece, name)) for name in _TABLES if len(getattr(piece, name))},
         "sweeps": [{"span": asdict(rows.span), "rows": _text(_arrays(rows))} for rows in piece.sweeps],
     }
@@ -134,6 +137,7 @@ def _heard(document: dict[str, Any]) -> Heard:
     found: dict[str, Any] = {
         "announcements": announcements,
         "capabilities": tuple(_capability(text) for text in document["capabilities"][:_MOST_LISTED]),
+        "examples": tuple(example_from(text) for text in document.get("examples", [])[:_MOST_LISTED]),
         "sweeps": tuple(_sweep(part) for part in document["sweeps"][:_MOST_TEXT]),
         "swept_bands": tuple(band for band in BANDS if band in document["swept_bands"]),
         "records": _count(document["records"]),

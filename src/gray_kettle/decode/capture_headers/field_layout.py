@@ -84,7 +84,7 @@ def layout_of(header: bytes) -> Layout | None:
         if word >> VENDOR & 1:
             of_radiotap = False
             if not fields.step_over_vendor():
-                break
+                return None
     sizes = fields.take_typed() if words[0] >> TLV & 1 else {}
     return Layout(len(header), fields.places, tuple(fields.antennas), sizes, tuple(fields.guards))
 

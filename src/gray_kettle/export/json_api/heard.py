@@ -43,8 +43,8 @@ class ClientAnswer(Answer):
     name: str
     security: str | None
     asked_for: list[str]
-    first: str
-    last: str
+    first_hour: str
+    last_hour: str
 
 
 class RateAnswer(Answer):
@@ -174,8 +174,8 @@ def _client(client: Client) -> ClientAnswer:
         link=link,
         security=client.security or None,
         asked_for=[network_name(name) for name in client.asked_for],
-        first=iso(client.first_s),
-        last=iso(client.last_s),
+        first_hour=iso(client.first_s),
+        last_hour=iso(client.last_s),
     )
 
 

@@ -82,7 +82,7 @@ class CardScreen(Modal[None]):
 
     def _last_heard_s(self) -> float:
         entry = self._pivots.client(self._card.client) if self._card else None
-        return (entry.span_s[1] if entry else self._state.end_s) + 60.0
+        return min(entry.span_s[1] + 3600.0, self._state.end_s) if entry else self._state.end_s
 
     def _refill(self, keep: bool = True) -> None:
         card = self._card

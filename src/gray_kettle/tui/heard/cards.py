@@ -98,12 +98,11 @@ def _frames(address: str) -> Rows:
     ]
 
 
-def _heard(first_s: float, last_s: float, state: ViewState) -> tuple[str, str, bool]:
+def _heard(first_s: float, last_s: float, state: ViewState, word: str = "") -> tuple[str, str, bool]:
+    """word: what a time is beyond a moment, " hour"."""
     at = state.setup.site_time
-    text = (
-        f"first {at.minute(first_s):%a %d %b %H:%M}, last {at.minute(last_s):%a %d %b %H:%M}, in this window"
-    )
-    return "heard", text, False
+    first, last = (f"{at.minute(time_s):%a %d %b %H:%M}" for time_s in (first_s, last_s))
+    return "heard", f"first{word} {first}, last{word} {last}, in this window", False
 
 
 def _network(name: str, state: ViewState, pivots: Pivots) -> Card | None:
@@ -270,7 +269,11 @@ def _client(mac: str, state: ViewState, pivots: Pivots) -> Card | None:
         return None
     return Card(
         f"client {printable(entry.main.label)}",
-        (("address", mac, False), *client_facts(entry, state.assessment), _heard(*entry.span_s, state)),
+        (
+            ("address", mac, False),
+            *client_facts(entry, state.assessment),
+            _heard(*entry.span_s, state, " hour"),
+        ),
         (
             ("Was heard with", *_listing("BSSIDs", tuple(b for b, _ in entry.seen), state)),
             ("Networks", *_listing("networks", _networks_of(entry, pivots), state)),

@@ -163,7 +163,7 @@ _BY: dict[str, Pivot] = {
          "level": lambda c: _level(c.main.level_dbm), "retries": lambda c: -(c.retries / c.frames if c.frames else 0),
          "rate": lambda c: c.main.mbps if c.main.mbps is not None else 1e9, "heard": lambda c: -c.span_s[1]},
         _heads((0, "     client             bands network, radio              dBm  frames retries"),
-               (MIDDLE, "  Mb/s  can do      "), (WIDE, "security   first and last heard")),
+               (MIDDLE, "  Mb/s  can do      "), (WIDE, "security   first and last hour")),
         _client, "client", "client",
     ),
 }  # fmt: skip
