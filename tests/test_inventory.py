@@ -1,6 +1,7 @@
 """The inventory by network, access point, BSSID and client; cards that lead on; clients over time."""
 
 import re
+import time
 from dataclasses import replace
 
 import numpy as np
@@ -200,3 +201,34 @@ def test_a_bare_listing_answers_too_and_promises_no_width(terminal, tmp_path):
     terminal.wait_for("Channel map")
     terminal.keys("e")
     terminal.wait_for("frames come with captures, not with scans")
+
+
+@pytest.mark.slow
+def test_what_is_followed_and_named_is_kept_with_the_case(terminal, own_demo):
+    terminal.start(*PROGRAM, "open", str(own_demo), columns=160, lines=47)
+    terminal.wait_for("What is wrong", "Set 1/20")
+    terminal.keys("F")
+    terminal.wait_for("f in Heard follows a radio")
+    terminal.keys("2")
+    terminal.wait_for("15 radios")
+    terminal.keys("f")
+    terminal.keys("v", "v", "v", "v")
+    terminal.wait_for("clients · by frames")
+    address = "06:7a:20:04:05:00"
+    terminal.wait_for(address)
+    terminal.keys("n")
+    terminal.wait_for(f"Name of client {address}")
+    terminal.type("office laptop")
+    terminal.leave_field()
+    terminal.wait_for("office laptop")
+    with Case.open(own_demo) as case:
+        deadline_s = time.monotonic() + 20
+        while not case.setup().followed and time.monotonic() < deadline_s:
+            time.sleep(0.1)
+        assert case.setup().followed == ("02:7a:10:01:20:00",)
+        assert (address, "office laptop") in case.setup().names
+    terminal.keys("C-q")
+    terminal.wait_for_end()
+    with Case.open(own_demo) as case:
+        session = load_session(case)
+    assert Pivots(session.assessment.radios).client(address).main.label == "office laptop"

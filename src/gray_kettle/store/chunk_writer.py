@@ -63,20 +63,9 @@ class ChunkWriter:
             chunks += 1
         return chunks
 
-    def write_chunk(
-        self, db: sa.Connection, table: Columns, time_s: FloatArray, *, is_thin: bool = False
-    ) -> None:
-        """A table as one chunk. is_thin: it is traffic summed by the hour, whose rows were thinned out."""
-        if not is_thin:
-            self._write(db, table, time_s, None)
-            return
-        columns, payload = pack(table)
-        row = {
-            "take": self._take, "layout": "traffic", "columns": columns, "start_s": float(time_s.min()),
-            "end_s": float(time_s.max()), "rows": len(table), "payload": b"",
-        }  # fmt: skip
-        number = insert(db, schema.chunks, row)
-        insert(db, schema.sums, {"chunk": number, "columns": columns, "rows": len(table), "payload": payload})
+    def write_chunk(self, db: sa.Connection, table: Columns, time_s: FloatArray) -> None:
+        """A table as one chunk."""
+        self._write(db, table, time_s, None)
 
     def _write(self, db: sa.Connection, table: Columns, time_s: FloatArray, tail: _Tail | None) -> None:
         """One chunk, in place of the tail where there is one."""

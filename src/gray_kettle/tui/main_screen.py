@@ -316,7 +316,7 @@ class MainScreen(Screen[None]):
 
     @on(GiveName)
     def _give_name(self, asked: GiveName) -> None:
-        self._edits.ask_name(asked.radio)
+        self._edits.ask_name(asked.radio, asked.client)
 
     @on(JoinRadios)
     def _join(self, asked: JoinRadios) -> None:

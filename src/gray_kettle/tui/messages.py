@@ -160,9 +160,10 @@ class MarkOwn(Message):
 
 @dataclass
 class GiveName(Message):
-    """Ask for a name for this radio."""
+    """Ask for a name of this radio, or of one of its clients: (address, present name)."""
 
     radio: "Radio"
+    client: tuple[str, str] | None = None
 
 
 @dataclass

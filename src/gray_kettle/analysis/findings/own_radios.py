@@ -106,7 +106,7 @@ def _slow_rates(facts: Facts) -> Iterator[Finding]:
     yield Finding(
         severity=Severity.NOTE,
         kind=FindingKind.LOW_BASIC_RATES,
-        subject=f"{count(len(slow), 'own radio')}, 2.4 GHz",
+        subject=title(slow[0]) if len(slow) == 1 else f"{len(slow)} own radios, 2.4 GHz",
         cause=f"Beacons are sent at 1 or 2 Mb/s by {', '.join(shares)}.",
         effect=f"On {worst} beacons take {percent(shares[worst])} of the air. Distant clients stay connected at "
         "the lowest rates and slow the cell down.",

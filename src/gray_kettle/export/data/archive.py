@@ -193,8 +193,8 @@ def _of_layout(records: CaseRecords, name: str) -> Table:
     def rows() -> Iterator[Batch]:
         block = 0
         for take in records.takes():
-            for table, hourly in records.tables(take["number"]):
-                if type(table) is layout and len(table) and hourly is None:
+            for table in records.tables(take["number"]):
+                if type(table) is layout and len(table):
                     block += 1
                     same = {"take": np.full(len(table), take["number"]), "block": np.full(len(table), block)}
                     yield same | {f.name: getattr(table, f.name) for f in fields(layout)}

@@ -51,7 +51,7 @@ def _timed(time_s: FloatArray, spot: str) -> dict[str, Any]:
 
 def _blocks(records: CaseRecords, layout: type[Columns]) -> Iterator[tuple[Any, str]]:
     for take in records.counted():
-        for found, _ in records.tables(take["number"]):
+        for found in records.tables(take["number"]):
             if type(found) is layout and len(found):
                 yield found, take["spot"]
 

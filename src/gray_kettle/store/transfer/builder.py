@@ -21,7 +21,6 @@ from gray_kettle.model.records import (
     FloatArray,
     Sightings,
     Span,
-    Traffic,
 )
 from gray_kettle.model.setup import Setup
 from gray_kettle.model.setup_merge import merged
@@ -128,15 +127,10 @@ class CaseBuilder:
     def add_capabilities(self, found: Iterable[ClientCapability]) -> None:
         self._texts.capabilities(self._db, found)
 
-    def add_table(self, take: int, table: Columns, hourly: Traffic | None = None) -> None:
-        """One block of observations; sightings with the announcement numbers of here.
-
-        hourly: sums of traffic whose rows were thinned out; table has no rows then.
-        """
+    def add_table(self, take: int, table: Columns) -> None:
+        """One block of observations; sightings with the announcement numbers of here."""
         known = self._by_number[take]
         layout = type(table).__name__.lower()
-        if hourly is not None:
-            table = hourly
         times_s = times_of(table)
         if layout in known.held:
             first, last = known.held[layout]
@@ -145,7 +139,7 @@ class CaseBuilder:
         if not len(table):
             return
         known.given.setdefault(layout, []).extend((float(times_s.min()), float(times_s.max())))
-        ChunkWriter(take).write_chunk(self._db, table, times_s, is_thin=hourly is not None)
+        ChunkWriter(take).write_chunk(self._db, table, times_s)
         known.chunks += 1
 
     def add_sweep_rows(self, take: int, span: Span, rows: CodedRows) -> None:

@@ -131,9 +131,9 @@ def poured(records: CaseRecords, builder: CaseBuilder, progress: Progress) -> No
     runs = [run for run in records.runs() if run.take in here]
     total = len(takes) + len(runs)
     for done, row in enumerate(takes):
-        for table, hourly in records.tables(row["number"]):
+        for table in records.tables(row["number"]):
             kept = sightings_renumbered(table, numbers) if isinstance(table, Sightings) else table
-            builder.add_table(here[row["number"]], kept, hourly)
+            builder.add_table(here[row["number"]], kept)
         progress(done, total)
     for done, run in enumerate(runs, len(takes)):
         for rows in records.sweep_rows(run):

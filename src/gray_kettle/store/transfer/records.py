@@ -116,26 +116,18 @@ class CaseRecords:
         found = self._case.capabilities()
         return [masked_capability(c, self._masking) for c in found] if self._masking else list(found)
 
-    def tables(self, take: int) -> Iterator[tuple[Any, Traffic | None]]:
-        """Each block of observations of a take, with sums by the hour where its rows were thinned out."""
-        damage = self._case.damage
+    def tables(self, take: int) -> Iterator[Any]:
+        """Each block of observations of a take. Rows that were thinned out are in none: their sums are no rows."""
         with self._case.snapshot() as db:
-            sums = {
-                row["chunk"]: row for row in rows_of(db, schema.sums, damage, "a sum of traffic is damaged")
-            }
-            rows = [r for r in rows_of(db, schema.chunks, damage, "a block is damaged") if r["take"] == take]
+            rows = [
+                row
+                for row in rows_of(db, schema.chunks, self._case.damage, "a block is damaged")
+                if row["take"] == take and row["layout"] in LAYOUTS and not is_thin(row)
+            ]
             for row in rows:
-                layout = LAYOUTS.get(row["layout"])
-                if layout is None:
-                    continue
-                if is_thin(row):
-                    hourly = self._unpacked(db, Traffic, schema.sums, sums.get(row["number"]))
-                    if hourly is not None:
-                        yield Traffic.empty(), self._selected(hourly)
-                    continue
-                table = self._unpacked(db, layout, schema.chunks, row)
+                table = self._unpacked(db, LAYOUTS[row["layout"]], schema.chunks, row)
                 if table is not None:
-                    yield self._selected(table), None
+                    yield self._selected(table)
 
     def _unpacked(self, db: sa.Connection, layout: Any, source: sa.Table, row: Any) -> Any:
         if row is None:

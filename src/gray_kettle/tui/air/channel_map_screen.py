@@ -43,9 +43,10 @@ class ChannelMapScreen(Modal[None]):
         Binding("escape", "close", "close", id="map.close"),
     ]
 
-    def __init__(self, state: ViewState) -> None:
+    def __init__(self, state: ViewState, seen_by: Radio | None = None) -> None:
+        """seen_by: the own radio whose clear air is shown in its band."""
         super().__init__()
-        self._state = state
+        self._state, self._seen_by = state, seen_by
         self._band, self._order, self._only = "", "channel", "all"
         self._open: set[str] = set()
         self._map: tuple[MapRow, ...] = ()
@@ -60,15 +61,16 @@ class ChannelMapScreen(Modal[None]):
     def on_mount(self) -> None:
         state = self._state
         answers = state.session.best if state.proposal else ()
-        self._map = channel_map(state.assessment, state.setup, answers)
+        self._map = channel_map(state.assessment, state.setup, answers, self._seen_by)
         self.query_one(RowList).focus()
         self._refresh()
 
     def _refresh(self) -> None:
         band = f"{self._band} GHz" if self._band else "all bands"
+        whose = f", clear for {printable(self._seen_by.name)}" if self._seen_by else ""
         only = "" if self._only == "all" else f", {self._only} only"
         self.query_one("#map-head", Static).update(
-            f"Channel map, {band}{only}, by {self._order}    "
+            f"Channel map, {band}{only}{whose}, by {self._order}   "
             "⏎ who is on it   b band   m only some   s order   e frames   esc back"
         )
         self.query_one("#map", RowList).show(self._rows)
@@ -138,7 +140,7 @@ def _heads(width: int) -> str:
     if width >= _MIDDLE:
         text += "  loudest  non-Wi-Fi  retries"
     if width >= _WIDE:
-        text += "  noise  known from"
+        text += "  noise  EIRP  known from"
     return text
 
 
@@ -166,7 +168,12 @@ def _cells(row: MapRow, width: int) -> tuple[Cell, ...]:
         ]
     if width >= _WIDE:
         source = f"{used.source}, {used.confidence}" if used.value is not None else "not measured"
-        cells += [(f"{minus(row.noise_dbm):>7}", "dim"), (f"  {source}", "dim")]
+        most = row.most_eirp_dbm
+        cells += [
+            (f"{minus(row.noise_dbm):>7}", "dim"),
+            (f"{'–' if most is None else f'{most:.0f}':>6}", "dim"),
+            (f"  {source}", "dim"),
+        ]
     return tuple(cells)
 
 

@@ -137,7 +137,8 @@ class LanesView(View):
         from gray_kettle.tui.air.channel_map_screen import ChannelMapScreen
 
         if self._state is not None:
-            self.app.push_screen(ChannelMapScreen(self._state))
+            view = self._view()
+            self.app.push_screen(ChannelMapScreen(self._state, view.radio if view else None))
 
     def choose(self, radio_id: str) -> None:
         if any(v.radio.id == radio_id for v in self._own()):

@@ -124,15 +124,20 @@ class SetupEdits:
         addresses = [n.bssid for n in radio.networks]
         self.change(lambda setup: with_ownership(setup, addresses, not radio.own))
 
-    def ask_name(self, radio: "Radio") -> None:
+    def ask_name(self, radio: "Radio", client: tuple[str, str] | None = None) -> None:
+        """Of a radio, or of one of its clients: (address, present name)."""
         from gray_kettle.setup_editor import with_radio_name
         from gray_kettle.tui.start.forms import NameForm
 
+        addresses = [client[0]] if client else [n.bssid for n in radio.networks]
+        where = f"{radio.channel.label}, {radio.band} GHz"
+        title = f"Name of client {client[0]}" if client else f"Name of {radio.id} ({where})"
+
         def rename(name: str | None) -> None:
             if name is not None:
-                self.change(lambda setup: with_radio_name(setup, [n.bssid for n in radio.networks], name))
+                self.change(lambda setup: with_radio_name(setup, addresses, name))
 
-        self._screen.app.push_screen(NameForm(radio), rename)
+        self._screen.app.push_screen(NameForm(title, client[1] if client else radio.name), rename)
 
     def join(self, radios: "tuple[Radio, Radio]") -> None:
         """All BSSIDs of two radios are one radio from now on."""

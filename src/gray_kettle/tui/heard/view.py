@@ -49,7 +49,7 @@ Heard: radios, not SSIDs. One radio may announce several networks.
               these, and in the other lists: its card, from which every row
               leads on and escape leads back
   o           mark as own, or as foreign
-  n           name it
+  n           name it: a radio, or the client under the cursor
   f  F        follow it: foreign ones recede; F: all others, ours too
   e           example frames of it, field by field
   v  V        the same by networks, access points, BSSIDs, clients, and back
@@ -421,7 +421,19 @@ class HeardView(View):
         self._post(MarkOwn)
 
     def action_name(self) -> None:
-        self._post(GiveName)
+        """Of the client under the cursor, else of the radio."""
+        radio, key = self._radio(), self.query_one(RowList).key
+        if radio is None or self._state is None:
+            return
+        mac = (
+            key.removeprefix("client:")
+            if key.startswith("client:")
+            else key.split("/")[2]
+            if key.count("/") == 2
+            else ""
+        )
+        entry = self._every_band(self._state).client(mac) if mac else None
+        self.post_message(GiveName(radio, (mac, entry.main.name) if entry else None))
 
     def action_frames(self) -> None:
         """Example frames of the BSSID or client under the cursor, else of the radio."""
@@ -438,7 +450,7 @@ class HeardView(View):
     def action_follow(self) -> None:
         self._post(Follow)
 
-    def _post(self, kind: type[MarkOwn | GiveName | Follow]) -> None:
+    def _post(self, kind: type[MarkOwn | Follow]) -> None:
         radio = self._radio()
         if radio is not None:
             self.post_message(kind(radio))

@@ -95,20 +95,19 @@ class CaseForm(Modal[tuple[Path, Setup] | None]):
 
 
 class NameForm(Modal[str | None]):
-    """A name for a radio."""
+    """A name for a radio or a client."""
 
     CSS = "NameForm { align: center middle; }"
     BINDINGS: ClassVar = [Binding("escape", "cancel", "cancel", id="name.cancel")]
 
-    def __init__(self, radio: Radio) -> None:
+    def __init__(self, title: str, name: str) -> None:
         super().__init__()
-        self._radio = radio
+        self._title, self._name_now = title, name
 
     def compose(self) -> ComposeResult:
         with Vertical(classes="form"):
-            title = f"Name of {self._radio.id} ({self._radio.channel.label}, {self._radio.band} GHz)"
-            yield Static(title, classes="form-title", markup=False)
-            yield Input(self._radio.name, id="form-name", max_length=40)
+            yield Static(self._title, classes="form-title", markup=False)
+            yield Input(self._name_now, id="form-name", max_length=40)
 
     @on(Input.Submitted)
     def _done(self, event: Input.Submitted) -> None:
