@@ -214,7 +214,7 @@ def test_what_is_followed_and_named_is_kept_with_the_case(terminal, own_demo):
     terminal.keys("f")
     terminal.keys("v", "v", "v", "v")
     terminal.wait_for("clients · by frames")
-    address = "06:7a:20:04:05:00"
+    address = "06:7a:20:01:02:00"
     terminal.wait_for(address)
     terminal.keys("n")
     terminal.wait_for(f"Name of client {address}")
@@ -232,3 +232,10 @@ def test_what_is_followed_and_named_is_kept_with_the_case(terminal, own_demo):
     with Case.open(own_demo) as case:
         session = load_session(case)
     assert Pivots(session.assessment.radios).client(address).main.label == "office laptop"
+
+
+def test_clients_join_with_what_they_chose_and_open_networks_offer_nothing(demo_case):
+    with Case.open(demo_case) as case:
+        clients = Pivots(load_session(case).inventory.radios).clients
+    used = {(c.latest.network.ssid, c.main.security) for c in clients if c.radio.own}
+    assert used == {(b"tern-gate", "WPA2-PSK"), (b"tern-guest", ""), (b"tern-crew", "WPA3-SAE")}

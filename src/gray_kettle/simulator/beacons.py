@@ -80,10 +80,7 @@ def beacon_body(
     if len(rates) > 8:
         out += _element(50, rates[8:])
     if ciphers is not None and keys is not None:
-        suites = struct.pack("<H", len(keys)) + b"".join(_RSN + bytes([k]) for k in keys)
-        out += _element(
-            48, b"\x01\x00" + _RSN + bytes([4]) + b"\x01\x00" + _RSN + bytes([ciphers[0]]) + suites + b"\0\0"
-        )
+        out += _rsn(ciphers, keys)
     newer = {"b": 0, "g": 0, "a": 0, "n": 1, "ac": 2, "ax": 3, "be": 4}[radio.generation]
     if newer >= 1 and channel.band != "6":
         streams = bytes([0xFF] * radio.streams) + bytes(16 - radio.streams)
@@ -119,12 +116,21 @@ def beacon_body(
     return out
 
 
+def _rsn(ciphers: tuple[int, ...], keys: tuple[int, ...]) -> bytes:
+    suites = struct.pack("<H", len(keys)) + b"".join(_RSN + bytes([k]) for k in keys)
+    cipher = _RSN + bytes([ciphers[0]])
+    return _element(48, b"\x01\x00" + _RSN + bytes([4]) + b"\x01\x00" + cipher + suites + b"\0\0")
+
+
 def request_body(network: SimNetwork, client: SimClient) -> bytes:
     """Fixed part and elements of a reassociation request: what the client can do."""
     in_5 = any(first > 14 for first, _ in client.channels)
     out = struct.pack("<HH", 0x0411, 10) + network.bssid + _element(0, network.ssid)
     out += _element(1, bytes(int(r * 2) for r in _RATES))
     out += _element(36, b"".join(bytes(pair) for pair in client.channels))
+    _, ciphers, keys, _ = _SECURITY[network.security]
+    if ciphers is not None and keys is not None:  # it chooses one: the newest that it knows
+        out += _rsn(ciphers, (keys[-1] if client.generation == "ax" else keys[0],))
     streams = bytes([0xFF] * client.streams) + bytes(16 - client.streams)
     out += _element(45, (b"\xef\x09" if in_5 else b"\x2c\x01") + b"\x17" + streams + bytes(7))
     maps = struct.pack("<H", sum((2 if s < client.streams else 3) << 2 * s for s in range(8)))

@@ -83,8 +83,9 @@ def _ability(subtype: int, mac: int, bssid: int, channel_mhz: int, body: bytes) 
 
 
 def _security(found: Elements) -> str:
-    """Of the suites that it chose; a request without any is for an open network (or WEP)."""
-    return security.label(found.get(el.RSN), found.of_vendor(security.VENDOR_WPA), False)
+    """By the suites that it chose; "" where it names none: its network is open, or it joins by push button."""
+    rsn, wpa = found.get(el.RSN), found.of_vendor(security.VENDOR_WPA)
+    return security.label(rsn, wpa, False) if rsn is not None or wpa is not None else ""
 
 
 def _width_mhz(found: Elements, band: str) -> int:
