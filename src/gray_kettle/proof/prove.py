@@ -3,10 +3,10 @@
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 from gray_kettle.analysis.assessment import Change, Radio
 from gray_kettle.model.plan_preferences import CompletedStep
+from gray_kettle.proof.changed import Changed
 from gray_kettle.proof.compare import (
     Difference,
     Stretch,
@@ -17,9 +17,7 @@ from gray_kettle.proof.compare import (
     verdict_of,
 )
 from gray_kettle.proof.measures import SITE, Kind, Measured
-
-if TYPE_CHECKING:
-    from gray_kettle.proof.soak import Soak
+from gray_kettle.proof.soak import Soak
 
 AT_THE_TIME_S = 3600.0  # within which a step that is marked as done and a change that was seen are the same
 _LEAST_MBPS = 1.0
@@ -67,17 +65,6 @@ class Result:
 
 
 @dataclass(frozen=True)
-class Changed:
-    """One change of an own radio. is_carried_out: it was marked as done about then; else it moved by itself."""
-
-    time_s: float
-    radio: str
-    name: str
-    text: str
-    is_carried_out: bool
-
-
-@dataclass(frozen=True)
 class Proof:
     """before, after: what was compared. together: changes that no comparison can tell apart. came, went: foreign
     radios that were heard only after, and only before. unmatched_hours: that have nothing like them on the other side.
@@ -93,7 +80,7 @@ class Proof:
     came: tuple[str, ...]
     went: tuple[str, ...]
     unmatched_hours: float
-    soak: "Soak | None" = None
+    soak: Soak | None = None
     absent: tuple[str, ...] = ()
 
     @property

@@ -11,9 +11,9 @@ from gray_kettle.analysis.assessment import Emitter, Inventory, Radio
 from gray_kettle.analysis.emitters.advice import ADVICE
 from gray_kettle.analysis.thresholds import Thresholds
 from gray_kettle.phy.countries import radar_watch_s
+from gray_kettle.proof.changed import Changed
 from gray_kettle.proof.compare import FloatArray
 from gray_kettle.proof.measures import CLEAR_AIR, Measured
-from gray_kettle.proof.prove import Changed
 
 HOUR_S = 3600.0
 _GAP_S = 1800.0  # without a single observation

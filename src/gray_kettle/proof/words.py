@@ -5,8 +5,9 @@ from collections import Counter
 from collections.abc import Sequence
 
 from gray_kettle.analysis.explain import Explanation
+from gray_kettle.proof.changed import Changed
 from gray_kettle.proof.compare import Verdict
-from gray_kettle.proof.prove import Changed, Proof, Result
+from gray_kettle.proof.prove import Proof, Result
 from gray_kettle.proof.soak import HOUR_S, Event, Soak
 from gray_kettle.proof.trials import TrialResult
 from gray_kettle.safe_text import printable

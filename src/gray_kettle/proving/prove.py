@@ -9,10 +9,10 @@ from gray_kettle.analysis.thresholds import thresholds_of
 from gray_kettle.errors import InvalidInput
 from gray_kettle.model.plan_preferences import CompletedStep
 from gray_kettle.phy.channels import Channel
+from gray_kettle.proof.changed import Changed
 from gray_kettle.proof.measures import Likeness, observed, of_site
 from gray_kettle.proof.prove import (
     AT_THE_TIME_S,
-    Changed,
     Proof,
     Window,
     absent_of,

@@ -9,7 +9,8 @@ from pydantic import Field
 from gray_kettle.export.json_api.base import Answer, CaseAnswer
 from gray_kettle.export.json_api.trials import TrialAnswer, trial_answer
 from gray_kettle.export.utc import iso
-from gray_kettle.proof.prove import Changed, Proof, Result
+from gray_kettle.proof.changed import Changed
+from gray_kettle.proof.prove import Proof, Result
 from gray_kettle.proof.soak import HOUR_S, Hour, Soak
 from gray_kettle.proof.trials import TrialResult
 

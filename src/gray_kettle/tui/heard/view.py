@@ -20,6 +20,7 @@ from gray_kettle.errors import InvalidInput
 from gray_kettle.tui.frame.row_list import AnyRow, LazyRow, RowList
 from gray_kettle.tui.frame.view import View
 from gray_kettle.tui.heard.filter_suggester import FilterSuggester
+from gray_kettle.tui.heard.help_text import HELP_TEXT
 from gray_kettle.tui.heard.levels import LevelChart
 from gray_kettle.tui.heard.pivot_rows import PIVOTS, Pivot, pivot, pivot_rows, radio_of
 from gray_kettle.tui.heard.tree import (
@@ -36,40 +37,6 @@ from gray_kettle.tui.messages import Follow, GiveName, JoinRadios, Jump, MarkOwn
 from gray_kettle.tui.view_state import ViewState
 
 _EXAMPLE = "foreign level>-75 (ssid~harbour | width>=80) !gone"
-_HELP = """
-Heard: radios, not SSIDs. One radio may announce several networks.
-  /           filter, for example: foreign level>-75 ssid~harbour width>=80
-              fields: band gen ssid bssid name security client level width
-              channel on (any 20 MHz part) air active retries clients names
-              streams moves basic here swing; words: own foreign hidden moves
-              outdated gone; | or, ! not, ( ), "quoted"; any other word is
-              searched in names and addresses
-  s  S        sort by the next column, reverse the order; or click a heading
-  enter → ←   open and close a radio: its networks and their clients; on one of
-              these, and in the other lists: its card, from which every row
-              leads on and escape leads back
-  o           mark as own, or as foreign
-  n           name it: a radio, or the client under the cursor
-  f  F        follow it: foreign ones recede; F: all others, ours too
-  e           example frames of it, field by field
-  v  V        the same by networks, access points, BSSIDs, clients, and back
-  a           all bands at once, or the one above
-  g  u        join it with another radio; separate a BSSID from it, where they
-              were grouped wrongly
-  escape      back to the view that led here
-
-Columns
-  margin      level over the strongest other radio on the same channel
-  air         share of time that its frames took, from captures (a lower bound);
-              ~ marks an estimated activity
-  retries     share of its frames that were retries
-  clients     in ( ): reported by the access point
-  dBm         ~ marks a level that was converted from a percentage
-  off channel channels on which its frames were received; it does not transmit
-              there
-
-A client's line ends with its capabilities and the channels that it supports.
-"""
 
 
 def _everything(radio: Radio) -> bool:
@@ -112,7 +79,7 @@ class HeardView(View):
         Binding("a", "all_bands", "all bands", id="heard.all-bands"),
         Binding("escape", "leave_filter", show=False, id="heard.leave-filter"),
     ]
-    HELP = _HELP
+    HELP = HELP_TEXT
     EXPORTS = ("levels",)
     HINTS = (
         ("/", "filter"),
