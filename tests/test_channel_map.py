@@ -59,9 +59,8 @@ def test_the_command_sorts_and_takes_a_radio(site, capsys):
 
 
 @pytest.mark.slow
-@pytest.mark.parametrize(("columns", "lines"), [(160, 47), (80, 24)])
-def test_the_map_opens_lists_who_is_there_and_comes_back_to_the_row(terminal, demo_case, columns, lines):
-    terminal.start(*PROGRAM, "open", str(demo_case), columns=columns, lines=lines)
+def test_the_map_opens_lists_who_is_there_and_comes_back_to_the_row(terminal, demo_case):
+    terminal.start(*PROGRAM, "open", str(demo_case), columns=80, lines=24)
     terminal.wait_for("What is wrong")
     terminal.keys("3")
     terminal.wait_for("seen by")

@@ -81,7 +81,7 @@ def test_a_file_of_anything_is_one_line_and_status_1(kettle, tmp_path, content):
         (["fly"], 2, "No such command"),
         (["heard"], 2, "Missing argument"),
         (["heard", "none.kettle"], 1, "does not exist"),
-        (["new", "b.kettle", "--country", "Britain"], 2, "two letters"),
+        (["new", "b.kettle", "--country", "Britain"], 2, "did you mean GB"),
         (["new", "b.kettle", "--clients", "fast"], 2, "2.4:1-11"),
         (["new", "nowhere/b.kettle"], 1, "does not exist"),
         (["plan", "a.kettle", "--band", "7"], 2, "not a band"),

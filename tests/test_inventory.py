@@ -128,9 +128,8 @@ def test_the_highest_rate_is_what_both_can_do(radios):
 
 
 @pytest.mark.slow
-@pytest.mark.parametrize(("columns", "lines"), [(160, 47), (80, 24)])
-def test_from_a_network_to_a_client_to_a_frame_and_back(terminal, demo_case, columns, lines):
-    terminal.start(*PROGRAM, "open", str(demo_case), columns=columns, lines=lines)
+def test_from_a_network_to_a_client_to_a_frame_and_back(terminal, demo_case):
+    terminal.start(*PROGRAM, "open", str(demo_case), columns=80, lines=24)
     terminal.wait_for("What is wrong")
     terminal.keys("2")
     terminal.wait_for("15 radios")

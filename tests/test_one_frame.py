@@ -113,9 +113,8 @@ def test_the_command_lists_and_shows_and_a_masked_copy_has_none(site, tmp_path, 
 
 
 @pytest.mark.slow
-@pytest.mark.parametrize(("columns", "lines"), [(160, 47), (80, 24)])
-def test_frames_are_reached_from_a_radio_and_from_a_channel(terminal, demo_case, columns, lines):
-    terminal.start(*PROGRAM, "open", str(demo_case), columns=columns, lines=lines)
+def test_frames_are_reached_from_a_radio_and_from_a_channel(terminal, demo_case):
+    terminal.start(*PROGRAM, "open", str(demo_case), columns=80, lines=24)
     terminal.wait_for("What is wrong")
     terminal.keys("2")
     terminal.wait_for("15 radios")

@@ -12,6 +12,7 @@ from gray_kettle.model.records import Piece, Sightings
 from gray_kettle.model.setup import Setup
 from gray_kettle.proving import prove_each
 from gray_kettle.session import load_session
+from gray_kettle.simulator.demo import continue_demo
 from gray_kettle.store import Case
 from tests.test_proof import START_S, announcement, proof
 
@@ -131,9 +132,10 @@ def test_each_change_is_compared_with_what_lay_between(tmp_path, capsys):
 
 
 @pytest.fixture(scope="module")
-def whole_demo(tmp_path_factory):
+def whole_demo(demo_case, tmp_path_factory):
     path = tmp_path_factory.mktemp("whole") / "tern-quay.kettle"
-    assert main(["demo", "--make", str(path)]) == 0
+    path.write_bytes(demo_case.read_bytes())
+    continue_demo(path)
     return path
 
 

@@ -95,17 +95,28 @@ def make_demo(
 
     is_changed: with the changes and the two days after them; else as the technician finds the site.
     """
-    visits = (_BEFORE, _AFTER) if is_changed else (_BEFORE,)
     unfinished = path.with_name(path.name + ".part")
     unfinished.unlink(missing_ok=True)
+    with Case.create(unfinished, demo_setup()) as case:
+        _add(case, (_BEFORE, _AFTER) if is_changed else (_BEFORE,), progress)
+        if is_changed:
+            _record_changes(case)
+    unfinished.rename(path)
+
+
+def continue_demo(path: Path, progress: Callable[[int, int], None] = lambda done, total: None) -> None:
+    """Add the changes and the two days after them to a demo case that was written without them."""
+    with Case.open(path) as case:
+        _add(case, (_AFTER,), progress)
+        _record_changes(case)
+
+
+def _add(case: Case, visits: tuple[_Visit, ...], progress: Callable[[int, int], None]) -> None:
+    """Generate the files of visits and read them, one visit after the other."""
     total = 2 * sum(visit.files for visit in visits)  # each file is generated, then read
     # The sweeps are made beside the rest where there is a second core.
     beside = pool_of(1)
-    with (
-        tempfile.TemporaryDirectory() as folder,
-        beside,
-        Case.create(unfinished, demo_setup()) as case,
-    ):
+    with tempfile.TemporaryDirectory() as folder, beside:
         progress(0, total)
         swept = {v.prefix: [beside.submit(_write_sweeps, v.prefix, k, Path(folder)) for k in range(len(_SWEEPS))]
                  for v in visits}  # fmt: skip
@@ -117,9 +128,6 @@ def make_demo(
                 number += 1
                 progress(2 * number, total)
             detect_pending(case)
-        if is_changed:
-            _record_changes(case)
-    unfinished.rename(path)
 
 
 def _record_changes(case: Case) -> None:
