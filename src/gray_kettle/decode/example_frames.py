@@ -57,8 +57,8 @@ def _first_of_each(slots: IntArray, rows: IntArray) -> IntArray:
     begins = np.ones(len(ordered), np.bool_)
     begins[1:] = ordered[1:] != ordered[:-1]
     start = np.maximum.accumulate(np.where(begins, np.arange(len(ordered)), 0))
-    place = np.arange(len(ordered)) - start
-    return np.sort(rows[order[place < EXAMPLES_A_KIND]])
+    nth = np.arange(len(ordered)) - start
+    return np.sort(rows[order[nth < EXAMPLES_A_KIND]])
 
 
 def _example(block: PacketBlock, heard: Reception, headers: Headers, k: int) -> ExampleFrame:

@@ -17,6 +17,7 @@ from gray_kettle.tui import theme
 from gray_kettle.tui.crash import PlainCrash
 from gray_kettle.tui.main_screen import MainScreen
 from gray_kettle.tui.messages import OpenCase, OpenDemo
+from gray_kettle.tui.screen_styles import SCREENS_CSS
 from gray_kettle.tui.start.screen import StartScreen
 from gray_kettle.tui.start.style import FORM_CSS
 from gray_kettle.tui.unfinished import STORING
@@ -33,6 +34,7 @@ class KettleApp(PlainCrash):
     CSS = (
         theme.CSS
         + FORM_CSS
+        + SCREENS_CSS
         + "SearchIcon { display: none; }"
         + "ToastRack { margin-bottom: 4; }"  # above the time line, the window and the keys
     )

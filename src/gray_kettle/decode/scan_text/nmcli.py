@@ -1,6 +1,6 @@
 """The text of `nmcli dev wifi` in its three forms, whatever columns were asked for.
 
-Table: a header, columns at fixed places. Terse (`-t`): see nmcli_terse. Multiline (`-m multiline`): one line a column,
+Table: a header, columns at fixed positions. Terse (`-t`): see nmcli_terse. Multiline (`-m`): one line a column,
 "NAME: value". Levels are percentages; NetworkManager makes them from dBm by a straight line from -100 (0 %) to -40
 (100 %). Where the BSSID was not asked for, addresses are made of name and channel.
 """
@@ -39,7 +39,7 @@ _SAY_SECURITY = {"SECURITY", "WPA-FLAGS", "RSN-FLAGS"}
 _HEADER = re.compile(r"^(?=.*\bSIGNAL\b)(?=.*\bSSID\b)(?=.*\b(?:CHAN|FREQ)\b)[A-Z0-9* -]+$")
 _FIELD = re.compile(r"^([A-Z][A-Z-]*):\s*(.*)$")
 _ESCAPED = re.compile(r"\\(.)")
-_MOST_TERSE = 5000  # lines whose columns are told together
+_MOST_TERSE = 5000  # lines whose columns are recognised together
 _MADE_UP = "The listing has no BSSIDs: they were made of name and channel; access points that share both count as one."
 
 

@@ -1,6 +1,6 @@
 r"""Terse listings of `nmcli -t`: fields parted by colons, escaped with \ where they are content, without a header.
 
-Which fields there are was chosen by who ran it (`-f`), so columns are told by what all lines have in them.
+Which fields there are was chosen by who ran it (`-f`), so columns are recognised by what all lines have in them.
 """
 
 import re

@@ -22,7 +22,7 @@ def plain(
     label: str,
     generation: str = "",
     width_mhz: int = 0,
-    centre_hz_told: float = 0.0,
+    reported_centre_hz: float = 0.0,
     basic_rates_mbps: tuple[float, ...] = (),
 ) -> Announcement:
     """What is not reported stays unknown: generation "", width and streams 0.
@@ -38,7 +38,7 @@ def plain(
     channel = only[0]
     # Where the listing reports a width and no centre there is one place in the fixed groups; in 2.4 GHz there are two.
     if width_mhz > 20:
-        found = [c for c in wide(band, primary, width_mhz) if centre_hz_told in (0.0, c.centre_hz)]
+        found = [c for c in wide(band, primary, width_mhz) if reported_centre_hz in (0.0, c.centre_hz)]
         width_advertised = len(found) == 1
         channel = found[0] if width_advertised else channel
     else:

@@ -1,6 +1,6 @@
 """A table with a header that has a BSSID, a channel or frequency, and a level, in any order: as other programs save it.
 
-Parted by commas, semicolons or tabs. The columns are told by the words of the header; others are passed over.
+Parted by commas, semicolons or tabs. The columns are recognised by the words of the header; others are passed over.
 """
 
 import csv
@@ -142,7 +142,7 @@ def _number(text: str) -> float:
 
 
 def _announcement(said: dict[str, str], units: dict[str, str]) -> Announcement:
-    """Raises: KeyError, ValueError, for a row without an address or a place."""
+    """Raises: KeyError, ValueError, for a row without an address or a channel."""
     if re.fullmatch(MAC, said["bssid"]) is None:
         raise ValueError("The row has no address.")
     channel = said.get("channel", "")

@@ -28,13 +28,6 @@ _LEGEND = (
 class ChannelMapScreen(Modal[None]):
     """Over any view; the cursor stays on its channel while rows open, close and change their order."""
 
-    CSS = """
-    ChannelMapScreen { align: center middle; }
-    ChannelMapScreen .form { width: 152; max-width: 100%; height: 100%; max-height: 100%; padding: 0 1; }
-    ChannelMapScreen RowList { height: 1fr; background: $surface; }
-    ChannelMapScreen #map-head, ChannelMapScreen #map-legend { height: 1; color: $dim; }
-    ChannelMapScreen #map-columns { height: 1; color: $faint; }
-    """
     BINDINGS: ClassVar = [
         Binding("b", "band", "band", id="map.band"),
         Binding("s", "sort", "order", id="map.sort"),

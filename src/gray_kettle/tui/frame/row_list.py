@@ -125,13 +125,16 @@ class RowList(ThemedWidget, ScrollView, can_focus=True):
         self._rows = self._build(width)
         self._tops = [0, *accumulate(row.height for row in self._rows)]
         self._strips.clear()
-        if self.virtual_size != Size(width, self._tops[-1]):
+        same_size = self.virtual_size == Size(width, self._tops[-1])
+        if not same_size:
             self.virtual_size = Size(width, self._tops[-1])
         places = [n for n, row in enumerate(self._rows) if row.key == key and not row.fixed]
         wanted = places[0] if places else min(self.cursor, len(self._rows) - 1)
         self.set_reactive(RowList.cursor, self._free(max(wanted, 0), 1))
         self.refresh()
-        if in_view and self._rows:
+        if in_view and self._rows and same_size:
+            self._scroll_to_cursor(at_once=True)  # in another order: drawn once, where the cursor is then
+        elif in_view and self._rows:
             self.call_after_refresh(self._scroll_to_cursor)  # rows before it may have come or gone
         self.post_message(self.Moved(self, self.key))
 
@@ -193,13 +196,13 @@ class RowList(ThemedWidget, ScrollView, can_focus=True):
         self._scroll_to_cursor()
         self.post_message(self.Moved(self, self.key))
 
-    def _scroll_to_cursor(self) -> None:
+    def _scroll_to_cursor(self, at_once: bool = False) -> None:
         now = self.cursor
         if now >= len(self._rows):
             return
         top, bottom = self._tops[now], self._tops[now + 1]
         region = Region(0, 0 if now == self._free(0, 1) else top, 1, bottom - top if now else bottom)
-        self.scroll_to_region(region, animate=False, force=True)
+        self.scroll_to_region(region, animate=False, force=True, immediate=at_once)
 
     def action_step(self, by: int) -> None:
         wanted = self.cursor + by

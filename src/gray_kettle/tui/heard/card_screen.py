@@ -26,13 +26,6 @@ _MOST_BINS = 120
 class CardScreen(Modal[None]):
     """first: key of the card to begin with; back: what the trail calls the view below."""
 
-    CSS = """
-    CardScreen { align: center middle; }
-    CardScreen .form { width: 156; max-width: 100%; height: 100%; max-height: 100%; padding: 0 1; }
-    CardScreen #card-trail { height: 1; color: $dim; }
-    CardScreen #card-hint { height: 1; color: $faint; }
-    CardScreen RowList { height: 1fr; background: $surface; }
-    """
     BINDINGS: ClassVar = [
         Binding("right_curly_bracket,plus", "zoom(-1)", "longer", show=False, id="card.longer"),
         Binding("left_curly_bracket,minus", "zoom(1)", "shorter", show=False, id="card.shorter"),

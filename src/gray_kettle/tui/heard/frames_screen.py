@@ -28,13 +28,6 @@ _NAME, _SHORT_NAME, _AT = 30, 12, 5
 class FramesScreen(Modal[None]):
     """wanted: an address or a channel; title: what that is, in words."""
 
-    CSS = """
-    FramesScreen { align: center middle; }
-    FramesScreen .form { width: 156; max-width: 100%; height: 100%; max-height: 100%; padding: 0 1; }
-    FramesScreen #frames-title { height: 1; color: $dim; }
-    FramesScreen #frames { height: 1fr; max-height: 10; background: $surface; }
-    FramesScreen #frame { height: 3fr; background: $surface; border-top: solid $rule; }
-    """
     BINDINGS: ClassVar = [
         Binding("tab", "other", "list or frame", id="frames.other"),
         Binding("escape", "close", "close", id="frames.close"),
