@@ -198,8 +198,8 @@ def _radio(name: str, state: ViewState, pivots: Pivots) -> Card | None:
     )
     facts = [("ours" if radio.own else "foreign", where, False)]
     if view is not None and view.now is not None:
-        clear = f"{percent(view.now.clear_air)} clear air, {view.now.expected_mbps:.0f} Mb/s expected"
-        facts.append(("expected", clear, False))
+        mbps, clear = view.now.expected_mbps, percent(view.now.clear_air)
+        facts.append(("expected", f"{mbps:.0f} Mb/s, {clear} clear air", False))
     facts.append(_heard(radio.first_s, radio.last_s, state))
     facts += about_radio(radio, state.setup.site_time, state.assessment.radios)
     return Card(
