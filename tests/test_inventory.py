@@ -11,9 +11,10 @@ from gray_kettle.analysis.client_page import client_facts, top_mbps
 from gray_kettle.analysis.inventory.filter_query import completed, parse_filter
 from gray_kettle.analysis.inventory.pivots import Pivots, passing
 from gray_kettle.analysis.utilisation.client_history import client_history
-from gray_kettle.errors import InvalidInput
+from gray_kettle.errors import InvalidInput, KettleError
 from gray_kettle.session import load_session
 from gray_kettle.store import Case
+from gray_kettle.tui.start import take_forms
 from tests.frames import OWN, START_S, busy_harbour, data, write_pcap
 from tests.listings import NETSH_THREE_BANDS
 from tests.radios import client, network, radio
@@ -200,6 +201,27 @@ def test_a_bare_listing_answers_too_and_promises_no_width(terminal, tmp_path):
     terminal.wait_for("Channel map")
     terminal.keys("e")
     terminal.wait_for("frames come with captures, not with scans")
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("it's.txt", ["it's.txt"]),
+        ("it's.txt b.txt", ["it's.txt", "b.txt"]),
+        ("'b.txt' c", ["b.txt", "c"]),
+        ("x" * 5000, ["x" * 5000]),
+        ("b.txt 'c", None),
+    ],
+)
+def test_quotation_marks_in_names_of_files(tmp_path, monkeypatch, text, words):
+    monkeypatch.chdir(tmp_path)
+    for name in ("it's.txt", "b.txt"):
+        (tmp_path / name).touch()
+    if words is None:
+        with pytest.raises(KettleError, match="quotation mark is open"):
+            take_forms._words(text)
+    else:
+        assert take_forms._words(text) == words
 
 
 @pytest.mark.slow

@@ -3,6 +3,7 @@
 import json
 import struct
 import time
+from dataclasses import replace
 
 import pytest
 from hypothesis import given
@@ -13,6 +14,7 @@ from gray_kettle.decode.one_frame import kind_name, reading_of
 from gray_kettle.model.records import EXAMPLES_A_KIND, ExampleFrame
 from gray_kettle.phy import modes
 from gray_kettle.store import Case
+from gray_kettle.store.packing import example_from, example_text
 from tests.frames import BOAT, OWN, beacon, busy_harbour, data, ht, load, only_piece
 from tests.terminal import PROGRAM
 from tests.test_capture_headers import header
@@ -94,6 +96,14 @@ def test_headers_with_further_words_that_nobody_knows_are_read_by_their_length()
 def test_no_frame_stops_its_reading(kind, radio_header, frame):
     reading = reading_of(ExampleFrame(1.0, OWN, kind, 2437, 127, radio_header, frame, len(frame)))
     assert reading.kind == kind_name(kind)
+
+
+@pytest.mark.parametrize("bssid", ["\x1b[31m", "[red]", "02:00:00:00:00:1", OWN.upper() + "\n"])
+def test_an_address_that_is_none_is_damage(bssid):
+    (example, *_) = only_piece(beacon(OWN, b"tern", 3)).examples
+    assert example_from(example_text(example)) == example
+    with pytest.raises(ValueError, match="impossible"):
+        example_from(example_text(replace(example, bssid=bssid)))
 
 
 def test_the_command_lists_and_shows_and_a_masked_copy_has_none(site, tmp_path, capsys):

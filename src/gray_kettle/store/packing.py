@@ -2,6 +2,7 @@
 
 import json
 import math
+import re
 import zlib
 from dataclasses import asdict, fields
 from typing import Any, TypeVar
@@ -132,7 +133,10 @@ def example_from(text: str) -> ExampleFrame:
     document["radio_header"] = bytes.fromhex(document["radio_header"])
     document["frame"] = bytes.fromhex(document["frame"])
     found = _EXAMPLE.validate_python(document)
-    if not 0 <= found.time_s < LATEST_S or not 10 <= len(found.frame) <= LONGEST_EXAMPLE:
+    is_possible = 0 <= found.time_s < LATEST_S and 10 <= len(found.frame) <= LONGEST_EXAMPLE
+    is_possible = is_possible and 0 <= found.kind < 64 and len(found.radio_header) <= LONGEST_EXAMPLE
+    # Who wrote it may be anybody: the address is shown, and must be one.
+    if not is_possible or re.fullmatch(r"(?:(?:[0-9a-f]{2}:){5}[0-9a-f]{2})?", found.bssid) is None:
         raise ValueError("an impossible frame")
     return found
 

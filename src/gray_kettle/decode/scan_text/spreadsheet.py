@@ -7,7 +7,7 @@ import csv
 import math
 import re
 from collections.abc import Generator, Iterable
-from itertools import chain, islice
+from itertools import islice
 
 from gray_kettle.decode.scan_text.scan_rows import BATCH, ScanRows
 from gray_kettle.decode.scan_text.short_listing import MAC, channel_hz, label_from_words, plain
@@ -94,7 +94,7 @@ class SpreadsheetReader:
             yield rows.piece()
             return
         short = (line for line in stream if len(line) <= _LONGEST)
-        table = csv.reader(chain(short), delimiter=_delimiter(header))
+        table = csv.reader(short, delimiter=_delimiter(header))
         while True:
             try:
                 cells = next(table)

@@ -242,16 +242,24 @@ class TakeForm(Modal[Chosen | None]):
         self.dismiss(None)
 
 
+def _exists(name: str) -> bool:
+    """Whether there is such a file; what cannot be a name is none."""
+    try:
+        return Path(name).expanduser().exists()
+    except (OSError, ValueError, RuntimeError):
+        return False
+
+
 def _words(text: str) -> list[str]:
     """Words as a shell parts them; a text that is the name of a file as it stands is one, quotation marks and all."""
-    if text.strip() and Path(text.strip()).expanduser().exists():
+    if text.strip() and _exists(text.strip()):
         return [text.strip()]
     try:
         return shlex.split(text)
     except ValueError:
         pass
     words = text.split()
-    if all(Path(word).expanduser().exists() for word in words):
+    if all(map(_exists, words)):
         return words
     raise KettleError(
         "A quotation mark is open: close it, or put a backslash before one that is part of a name."
