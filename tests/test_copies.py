@@ -194,18 +194,3 @@ def test_what_is_no_export_is_refused(tmp_path, capsys):
     for name in ("a.zip", "b.zip", "c.zip", "."):
         assert main(["import", str(tmp_path / name), str(tmp_path / "a.kettle")]) == 1
         assert "no export of a case" in capsys.readouterr().err
-
-
-def test_thinned_cases_are_copied_whole_and_not_cut(site, tmp_path, capsys):
-    from gray_kettle.store.thinning import thin
-
-    path = tmp_path / "thin.kettle"
-    shutil.copy(site, path)
-    with Case.open(path) as case:
-        assert thin(case, START_S + 4000).octets > 0
-    backed_up(path, tmp_path / "copy.kettle")
-    assert fingerprint(tmp_path / "copy.kettle") == fingerprint(path)
-    assert main(["merge", str(tmp_path / "m.kettle"), str(path), str(site)]) == 1
-    assert main(["copy", str(path), str(tmp_path / "c.kettle"), "--compact"]) == 1
-    assert capsys.readouterr().err.count("thinned out") == 2
-    assert not list(tmp_path.glob("[mc].kettle"))

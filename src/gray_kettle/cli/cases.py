@@ -25,7 +25,7 @@ def copy(
 ) -> None:
     """Copy a case: as it is, also while a take runs into it; or a window of it, compacted, or masked."""
     from gray_kettle.masking import MaskOptions
-    from gray_kettle.store.transfer import Selection, backed_up, check_not_thinned, copied
+    from gray_kettle.store.transfer import Selection, backed_up, copied
 
     start_s, end_s = window_of(from_, to)
     selection = Selection(
@@ -38,7 +38,6 @@ def copy(
         with progress_bar("copying"):
             backed_up(case, new)
     else:
-        check_not_thinned(case)
         masked = MaskOptions("all", keep_maker) if mask else None
         with progress_bar("copying") as progress:
             damage = copied(case, new, selection, masked, progress)
@@ -50,12 +49,10 @@ def merge(
     cases: Annotated[list[Path], typer.Argument(metavar="CASE...", help="Two cases of one site, or more.")],
 ) -> None:
     """Put cases of one site together: what is in several is in the new one once. The first one's settings count."""
-    from gray_kettle.store.transfer import check_not_thinned, merged_cases
+    from gray_kettle.store.transfer import merged_cases
 
     if len(cases) < 2:
         raise InvalidInput("Name two cases or more: gray-kettle merge NEW CASE CASE.")
-    for case in cases:
-        check_not_thinned(case)
     with progress_bar("merging") as progress:
         damage = merged_cases(cases, new, progress)
     _say(new, damage)

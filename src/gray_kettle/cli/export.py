@@ -20,7 +20,7 @@ def export(
         typer.Option(
             "--table",
             help="radios, bssids, clients, channels, emitters, findings, plan, proof, trials, takes; "
-            "sightings, airtime, survey, links, sweeps, sweeps-long.",
+            "sightings, airtime, survey, links, sweeps, sweeps-long, sweeps-summed.",
         ),
     ] = "",
     form: Annotated[str, typer.Option("--format", help="Of the answers in a folder or zip file: csv.")] = "",

@@ -15,13 +15,13 @@ import zstandard
 
 from gray_kettle.model.records import FloatArray, Span, SweepRows
 from gray_kettle.spectrum.duty import channel_rows
-from gray_kettle.spectrum.multires import COUNTED_FROM, TOP, Entries, Pyramid, Summed
+from gray_kettle.spectrum.multires import TOP, Entries, Pyramid, Summed
 from gray_kettle.spectrum.noise_floor import floor_of, low_and_spread
 from gray_kettle.spectrum.quantise import Codes, FloatDb, to_codes, to_dbm
 from gray_kettle.store import schema
-from gray_kettle.store.packing import pack_arrays
 from gray_kettle.store.seals import insert, update
 from gray_kettle.store.sweeps import CodedRows
+from gray_kettle.store.thinned import ThinnedChunk, sums_chunk
 
 _CHUNK_BYTES, _CHUNK_ROWS = 1 << 18, (64, 512)  # of a chunk; fewest and most rows
 _LONGEST_WAIT_S = 0.4  # after which rows are written even if they are no whole chunk
@@ -159,44 +159,19 @@ class OpenRun:
             "power": rows.places.power,
             "over": rows.places.over,
         }
-        whole = (rows.time_s[0], rows.time_s[-1], len(rows.time_s))
-        return self._keep_chunk(db, 0, whole, head, rows.codes.tobytes(), None, number)
-
-    def _write_entries(self, db: sa.Connection, level: int) -> None:
-        done, self._summed[level] = self._summed[level], []
-        entries = Entries.joined([d.entry for d in done])
-        head = {name: getattr(entries, name) for name in ("start_s", "end_s", "rows")}
-        counts = None
-        if level >= COUNTED_FROM:
-            stacked = np.stack([d.counts for d in done if d.counts is not None])
-            counts = pack_arrays({"counts": stacked.astype(np.min_scalar_type(int(stacked.max())))})
-        payload = b"".join((entries.peak.tobytes(), entries.mean.tobytes(), entries.share.tobytes()))
-        whole = (entries.start_s[0], entries.end_s[-1], int(entries.rows.sum()))
-        self._keep_chunk(db, level, whole, head, payload, counts, None)
-
-    def _keep_chunk(
-        self,
-        db: sa.Connection,
-        level: int,
-        whole: tuple[float, float, int],
-        head: dict[str, Any],
-        payload: bytes,
-        counts: bytes | None,
-        number: int | None,
-    ) -> int:
-        """Write a chunk, a new one where it has no number yet; its number."""
-        row = {
-            "sweep": self.number,
-            "level": level,
-            "start_s": float(whole[0]),
-            "end_s": float(whole[1]),
-            "rows": whole[2],
-            "head": pack_arrays(head),
-            "payload": self._packer.compress(payload),
-            "counts": counts,
-        }
+        payload = self._packer.compress(rows.codes.tobytes())
+        row = {**ThinnedChunk(0, head).row(), "payload": payload, "sweep": self.number}
         if number is not None:
             update(db, schema.sweep_chunks, {"number": number, **row})
             return number
         self.chunks += 1
         return insert(db, schema.sweep_chunks, row)
+
+    def _write_entries(self, db: sa.Connection, level: int) -> None:
+        done, self._summed[level] = self._summed[level], []
+        stacked = [d.counts for d in done if d.counts is not None]
+        chunk = sums_chunk(
+            level, Entries.joined([d.entry for d in done]), np.stack(stacked) if stacked else None
+        )
+        self.chunks += 1
+        insert(db, schema.sweep_chunks, {**chunk.row(), "sweep": self.number})

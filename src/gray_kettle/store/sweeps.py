@@ -164,7 +164,7 @@ class Sweeps:
         return self._row_chunks(run, start_s, end_s, with_bins=False)
 
     def _row_chunks(self, run: Run, start_s: float, end_s: float, *, with_bins: bool) -> Iterator[CodedRows]:
-        for head, payload in self._chunks(run, 0, start_s, end_s, "payload" if with_bins else None):
+        for head, payload in self.chunks(run, 0, start_s, end_s, "payload" if with_bins else None):
             if with_bins and payload is None:
                 continue  # thinned out
             try:
@@ -201,7 +201,7 @@ class Sweeps:
     def _sums(self, run: Run, level: int, start_s: float, end_s: float) -> tuple[list[Entries], float]:
         """(sums of a level whose middle lies in an interval of time, how far they reach)."""
         parts, reached_s = [], -np.inf
-        for head, payload in self._chunks(run, level, start_s, end_s, "payload"):
+        for head, payload in self.chunks(run, level, start_s, end_s, "payload"):
             try:
                 part = _entries(run, head, payload or b"")
             except UNREADABLE:
@@ -227,7 +227,7 @@ class Sweeps:
                 yield _seconds_a_row(rows.time_s[0], rows.time_s[-1], len(rows.time_s)), rows.codes
             return
         first_s, last_s = np.inf, -np.inf
-        for head, packed in self._chunks(run, level, start_s, end_s, "counts"):
+        for head, packed in self.chunks(run, level, start_s, end_s, "counts"):
             whole = np.flatnonzero((head["start_s"] >= start_s) & (head["end_s"] <= end_s))
             if not len(whole):
                 continue
@@ -278,7 +278,7 @@ class Sweeps:
 
     def _floor_dbm(self, run: Run, time_s: float) -> FloatDb:
         """The floor as it was known at a time, or first known after it."""
-        for head, _ in self._chunks(run, 0, time_s, np.inf, None):
+        for head, _ in self.chunks(run, 0, time_s, np.inf, None):
             return to_dbm(head["floor"])
         return np.full(run.span.bins, np.nan, np.float32)
 
@@ -318,7 +318,7 @@ class Sweeps:
             ]
         return found
 
-    def _chunks(
+    def chunks(
         self, run: Run, level: int, start_s: float, end_s: float, column: str | None
     ) -> Iterator[tuple[dict[str, Any], bytes | None]]:
         """(head, packed bytes of a column) of the chunks that touch an interval of time; damaged ones are left out."""

@@ -8,6 +8,7 @@ import os
 import shutil
 import tempfile
 import zipfile
+from base64 import b64encode
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import asdict, fields
@@ -24,7 +25,7 @@ from gray_kettle.export.files import check_target
 from gray_kettle.model.records import Columns, IntArray
 from gray_kettle.spectrum.quantise import to_codes, to_dbm
 from gray_kettle.store.documents import setup_text
-from gray_kettle.store.packing import announcement_text, capability_text
+from gray_kettle.store.packing import announcement_text, capability_text, pack
 from gray_kettle.store.sweeps import Run
 from gray_kettle.store.transfer import CaseRecords
 from gray_kettle.store.transfer.records import LAYOUTS
@@ -128,6 +129,7 @@ _DOCUMENTS = {
     "capabilities": "What clients said they can do",
     "sweeps": "Sweeps: number, take, and the bins of their rows",
     "detections": "Blocks of sweep rows that were examined for emitters, with what was found",
+    "thinned": "What is left of details that were thinned out: as the case keeps it, packed",
     "alerts": "What began while somebody watched",
     "trials": "Runs of trials",
     "changes": "What was written on access points",
@@ -163,6 +165,7 @@ def _documents(
             for row in records.detections(run.number)
         ),
     )
+    yield "thinned", _thinned(records, takes, runs)
     entries = [(table.name, row) for table, row in records.entries()]
     for name in ENTRIES:
         yield (
@@ -173,6 +176,22 @@ def _documents(
                 if table == name
             ),
         )
+
+
+def _thinned(records: CaseRecords, takes: list[dict[str, Any]], runs: tuple[Run, ...]) -> Iterator[str]:
+    """Hours of traffic by take, and chunks of rows and sums by sweep; what is packed in base 64."""
+    for take in takes:
+        for hour in records.thinned_hours(take["number"]):
+            columns, payload = pack(hour.sums)
+            yield json.dumps({
+                "take": take["number"], "start_s": hour.start_s, "end_s": hour.end_s, "columns": columns,
+                "rows": len(hour.sums), "payload": b64encode(payload).decode(),
+            })  # fmt: skip
+    for run in runs:
+        for chunk in records.thinned_chunks(run):
+            row = chunk.row()
+            packed = {k: b64encode(v).decode() if isinstance(v, bytes) else v for k, v in row.items()}
+            yield json.dumps({"sweep": run.number, **packed})
 
 
 def _of_layout(records: CaseRecords, name: str) -> Table:

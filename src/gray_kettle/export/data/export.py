@@ -34,7 +34,7 @@ ANSWERS = (
     "trials",
     "takes",
 )
-STREAMS = ("sightings", "airtime", "survey", "links", "sweeps", "sweeps-long")
+STREAMS = ("sightings", "airtime", "survey", "links", "sweeps", "sweeps-long", "sweeps-summed")
 TABLES = (*ANSWERS, *STREAMS)
 Progress = Callable[[str, float], None]
 
@@ -164,6 +164,7 @@ def _streams(records: CaseRecords, table: str, output: Path, own_only: bool) -> 
         "survey": lambda: streams.survey(records),
         "links": lambda: streams.links(records),
         "sweeps-long": lambda: streams.sweeps_long(records),
+        "sweeps-summed": lambda: streams.sweeps_summed(records),
     }
     return [(output, made[table]())]
 

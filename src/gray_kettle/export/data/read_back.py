@@ -4,6 +4,7 @@ import csv
 import io
 import json
 import zipfile
+from base64 import b64decode
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import fields
@@ -16,15 +17,16 @@ from pydantic import TypeAdapter, ValidationError
 
 from gray_kettle.errors import KettleError
 from gray_kettle.export.data.archive import ENTRIES, FORMAT, Progress
-from gray_kettle.model.records import Columns, IntArray, Sightings, Span
+from gray_kettle.model.records import Columns, IntArray, Sightings, Span, Traffic
 from gray_kettle.safe_text import printable
 from gray_kettle.spectrum.duty import channel_rows
 from gray_kettle.spectrum.quantise import to_codes, to_dbm
 from gray_kettle.store import header, schema
 from gray_kettle.store.database import Database, create_file
 from gray_kettle.store.documents import setup_from
-from gray_kettle.store.packing import UNREADABLE, announcement_from, capability_from
+from gray_kettle.store.packing import UNREADABLE, announcement_from, capability_from, unpack
 from gray_kettle.store.sweeps import CodedRows
+from gray_kettle.store.thinned import ThinnedHour, chunk_of
 from gray_kettle.store.transfer import CaseBuilder
 from gray_kettle.store.transfer.builder import sightings_renumbered
 from gray_kettle.store.transfer.records import LAYOUTS
@@ -59,6 +61,11 @@ class _Source:
                     if not isinstance(found, dict):
                         raise ValueError("no object")
                 yield found
+
+    def has(self, name: str) -> bool:
+        """Whether a file is there: exports of earlier versions lack some."""
+        path = f"records/{name}.jsonl"
+        return path in self._zip.namelist() if self._zip else (self._path / path).exists()
 
     def rows(self, name: str) -> Iterator[list[str]]:
         with self.open(f"records/{name}.csv") as file, io.TextIOWrapper(file, "utf-8", newline="") as text:
@@ -127,6 +134,7 @@ def _read(source: _Source, builder: CaseBuilder, progress: Progress) -> None:
             builder.add_table(_known(here, take), table)
         progress(done, total)
     detections = list(source.lines("detections"))
+    thin_until_s = _read_thinned(source, builder, here, sweeps)
     for done, row in enumerate(sweeps, len(LAYOUTS) + 1):
         with _said("records/sweeps.jsonl"):
             span, number, take = (
@@ -140,13 +148,45 @@ def _read(source: _Source, builder: CaseBuilder, progress: Progress) -> None:
             builder.add_sweep_rows(take, span, rows)
         with _said("records/detections.jsonl"):
             its = [_detection(found) for found in detections if found["sweep"] == number]
-        builder.add_detections(take, span, its)
+        builder.add_detections(take, span, its, thin_until_s.get(number, -np.inf))
         progress(done, total)
     for name in ENTRIES:
         for number, row in enumerate(source.lines(name), 1):
             with _said(f"records/{name}.jsonl, line {number}"):
                 builder.add_entry(schema.metadata.tables[name], _entry(schema.metadata.tables[name], row))
     builder.finish()
+
+
+def _read_thinned(
+    source: _Source, builder: CaseBuilder, here: dict[int, int], sweeps: list[dict[str, Any]]
+) -> dict[int, float]:
+    """What is left of thinned details. Returns up to when rows were thinned out, by number of the sweep."""
+    until_s: dict[int, float] = {}
+    if not source.has("thinned"):
+        return until_s
+    spans = {row["number"]: row for row in sweeps}
+    for number, row in enumerate(source.lines("thinned"), 1):
+        with _said(f"records/thinned.jsonl, line {number}"):
+            packed = {
+                k: b64decode(row[k], validate=True) for k in ("head", "payload", "counts") if row.get(k)
+            }
+            if "sweep" not in row:
+                if not 0 <= int(row["rows"]) <= _MOST_BLOCK_ROWS:
+                    raise ValueError("too many rows")
+                sums = unpack(Traffic, str(row["columns"]), int(row["rows"]), packed["payload"])
+                hour = ThinnedHour(float(row["start_s"]), float(row["end_s"]), sums)
+                builder.thinned.add_hour(_known(here, int(row["take"])), hour, ())
+                continue
+            of = spans[row["sweep"]]
+            span = _SPAN.validate_python(of["span"])
+            chunk = chunk_of(
+                {"level": int(row["level"]), "payload": b"", "counts": None, **packed}, span.bins
+            )
+            builder.thinned.add_chunk(_known(here, int(of["take"])), span, chunk, ())
+            if chunk.level == 0:
+                last_s = float(chunk.head["time_s"][-1])
+                until_s[row["sweep"]] = max(until_s.get(row["sweep"], -np.inf), last_s)
+    return until_s
 
 
 def _known(here: dict[int, int], take: int) -> int:

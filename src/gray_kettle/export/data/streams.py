@@ -103,7 +103,7 @@ def sightings(records: CaseRecords, own: Callable[[Announcement], bool] | None =
 def airtime(records: CaseRecords) -> Table:
     def rows() -> Iterator[Batch]:
         rates = modes().rate_mbps
-        for found, spot in _blocks(records, Traffic):
+        for found, spot, seconds in _seconds_and_hours(records):
             yield _timed(found.second.astype(np.float64), spot) | {
                 "receiver_hz": found.receiver_hz,
                 "bssid": [address(n) if n else "" for n in found.bssid.tolist()],
@@ -114,6 +114,7 @@ def airtime(records: CaseRecords) -> Table:
                 "octets": found.octets,
                 "airtime_s": found.airtime_s,
                 "level_dbm": _level_dbm(found.level_mw, found.levels),
+                "seconds": np.full(len(found), seconds),
             }
 
     return _table("airtime", "Frames and airtime of each transmitter, by second and data rate", (
@@ -122,7 +123,17 @@ def airtime(records: CaseRecords) -> Table:
         ("rate_mbps", "number", "data rate"), ("frames", "integer", "heard"), ("retries", "integer", "of these"),
         ("octets", "integer", "of the frames"), ("airtime_s", "number", "of the frames with a known rate"),
         ("level_dbm", "number", "mean"),
+        ("seconds", "integer", "that the row sums up: more than 1 where details were thinned out"),
     ), rows)  # fmt: skip
+
+
+def _seconds_and_hours(records: CaseRecords) -> Iterator[tuple[Traffic, str, int]]:
+    """(rows, spot, seconds that each sums up)."""
+    for found, spot in _blocks(records, Traffic):
+        yield found, spot, 1
+    for take in records.counted():
+        for hour in records.thinned_hours(take["number"]):
+            yield hour.sums, take["spot"], round(hour.end_s - hour.start_s) + 1
 
 
 def survey(records: CaseRecords) -> Table:
@@ -189,4 +200,33 @@ def sweeps_long(records: CaseRecords) -> Table:
     return _table("sweeps-long", "Sweeps, a row for each bin of each row", (
         ("sweep", "integer", "number of the sweep"), ("time_s", "number", "start of the row, seconds since 1970"),
         ("frequency_hz", "number", "centre of the bin"), ("level_dbm", "number", "empty: not measured"),
+    ), rows)  # fmt: skip
+
+
+def sweeps_summed(records: CaseRecords) -> Table:
+    """One row a bin of each sum over sweep rows whose levels were thinned out."""
+
+    def rows() -> Iterator[Batch]:
+        for run in records.runs():
+            centres_hz = run.span.start_hz + run.span.step_hz * np.arange(run.span.bins)
+            for chunk in records.thinned_chunks(run):
+                found = chunk.entries
+                if found is None or chunk.level > 1:
+                    continue
+                names = ("start_s", "end_s", "rows")
+                yield {"sweep": np.full(len(found) * run.span.bins, run.number)} | {
+                    name: np.repeat(getattr(found, name), run.span.bins) for name in names
+                } | {
+                    "frequency_hz": np.tile(centres_hz, len(found)),
+                    "peak_dbm": to_dbm(found.peak).astype(np.float64).ravel(),
+                    "mean_dbm": to_dbm(found.mean).astype(np.float64).ravel(),
+                    "share_over_floor": (found.share / 255).round(4).ravel(),
+                }  # fmt: skip
+
+    return _table("sweeps-summed", "What is left of sweep rows that were thinned out: sums over 64 rows", (
+        ("sweep", "integer", "number of the sweep"), ("start_s", "number", "first row, seconds since 1970"),
+        ("end_s", "number", "last row"), ("rows", "integer", "summed up"),
+        ("frequency_hz", "number", "centre of the bin"), ("peak_dbm", "number", "highest of the rows"),
+        ("mean_dbm", "number", "mean of the rows' powers"),
+        ("share_over_floor", "number", "of the rows, 10 dB or more over the noise floor"),
     ), rows)  # fmt: skip

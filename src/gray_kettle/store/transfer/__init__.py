@@ -4,7 +4,6 @@ from gray_kettle.store.transfer.builder import CaseBuilder
 from gray_kettle.store.transfer.copying import (
     WHOLE,
     backed_up,
-    check_not_thinned,
     copied,
     merged_cases,
 )
@@ -16,7 +15,6 @@ __all__ = [
     "CaseRecords",
     "Selection",
     "backed_up",
-    "check_not_thinned",
     "copied",
     "merged_cases",
 ]

@@ -15,6 +15,7 @@ import sqlalchemy as sa
 
 from gray_kettle.model.records import (
     EXAMPLES_A_KIND,
+    THINNED_NOTE,
     Announcement,
     ClientCapability,
     Columns,
@@ -32,7 +33,8 @@ from gray_kettle.store.setups import setup_row
 from gray_kettle.store.sweep_writer import OpenRun
 from gray_kettle.store.sweeps import CodedRows
 from gray_kettle.store.texts import Texts
-from gray_kettle.store.transfer.records import CUT_NOTE
+from gray_kettle.store.transfer.records import CUT_NOTE, sweep_layout
+from gray_kettle.store.transfer.thinned_builder import ThinnedBuilder
 
 _SAME_TAKE = ("source", "kind", "spot", "digest", "taken_s")
 _SAME_ENTRY = {
@@ -72,6 +74,9 @@ class CaseBuilder:
         self._texts = Texts(Damage())
         self._takes: dict[tuple[Any, ...], _Take] = {}
         self._by_number: dict[int, _Take] = {}
+        self.thinned = ThinnedBuilder(db)
+        self._details: dict[tuple[int, str], list[tuple[int, float, float]]] = {}
+        self._source = 0
         self._runs: dict[tuple[int, Span], _Run] = {}
         self._all_runs: list[_Run] = []
         self._setup: Setup | None = None
@@ -80,6 +85,7 @@ class CaseBuilder:
 
     def next_source(self) -> None:
         """What was given so far is held: the same from another source is left out."""
+        self._source += 1
         for take in self._by_number.values():
             for layout, times in take.given.items():
                 first, last = take.held.get(layout, (np.inf, -np.inf))
@@ -94,6 +100,18 @@ class CaseBuilder:
         """Number the takes of all sources in the order in which they were taken."""
         for row in sorted(rows, key=lambda row: (row["taken_s"], row["number"])):
             self._known_take(row)
+
+    def expect_details(
+        self, source: int, take: Mapping[str, Any], layout: str, first_s: float, last_s: float
+    ) -> None:
+        """A source, by its number in order, has rows of a take: what is left of thinned ones of others gives way."""
+        key = self._known_take(take).number, layout
+        self._details.setdefault(key, []).append((source, first_s, last_s))
+
+    def details_elsewhere(self, take: int, layout: str) -> list[tuple[float, float]]:
+        """Intervals of time of which another source than this has the rows."""
+        found = self._details.get((take, layout), ())
+        return [(first_s, last_s) for source, first_s, last_s in found if source != self._source]
 
     def _known_take(self, row: Mapping[str, Any]) -> _Take:
         key = tuple(row[name] for name in _SAME_TAKE)
@@ -145,7 +163,7 @@ class CaseBuilder:
     def add_sweep_rows(self, take: int, span: Span, rows: CodedRows) -> None:
         """Rows of a span in order of time, with the floor that they were judged by."""
         known = self._by_number[take]
-        layout = f"sweep {span}"
+        layout = sweep_layout(span)
         if layout in known.held:
             first, last = known.held[layout]
             fresh = np.flatnonzero((rows.time_s < first) | (rows.time_s > last))
@@ -162,11 +180,18 @@ class CaseBuilder:
         run.open.keep(self._db, rows)
         run.times_s.append(rows.time_s)
 
-    def add_detections(self, take: int, span: Span, blocks: Iterable[Mapping[str, Any]]) -> None:
-        """Examined blocks of the rows of a span: kept where they are the beginning of what the run has now."""
+    def add_detections(
+        self, take: int, span: Span, blocks: Iterable[Mapping[str, Any]], thin_until_s: float = -np.inf
+    ) -> None:
+        """Examined blocks of the rows of a span: kept where they are the beginning of what the run has now.
+
+        thin_until_s: up to when the rows were thinned out; what is left of them has its parts of the blocks.
+        """
+        found = [dict(block) for block in blocks]
+        self.thinned.add_detections(take, span, [b for b in found if b["start_s"] <= thin_until_s])
         run = self._runs.get((take, span))
         if run is not None:
-            run.blocks += [dict(block) for block in blocks]
+            run.blocks += [_behind(b, thin_until_s, run.times_s) for b in found]
 
     def add_entry(self, table: sa.Table, row: Mapping[str, Any]) -> None:
         """A row of the alerts, trials, changes or example frames; of these no more than a case keeps."""
@@ -187,14 +212,19 @@ class CaseBuilder:
             for block in _prefix(run.blocks, np.concatenate(run.times_s)):
                 kept = {k: v for k, v in block.items() if k not in ("number", "seal")}
                 insert(self._db, schema.looks, {**kept, "sweep": run.open.number})
+        self.thinned.finish()
         self._supersede_same_inputs()
         for take in self._by_number.values():
             start_s, end_s = span_of(self._db, take.number)
             swept = sum(run.open.chunks for run in self._all_runs if run.take == take.number)
+            swept += self.thinned.sweep_chunks(take.number)
+            if not self.thinned.has(take.number):
+                notes = [note for note in _notes(take.row) if not note.startswith(THINNED_NOTE)]
+                take.row["notes"] = json.dumps(notes)
             row = {k: v for k, v in take.row.items() if k != "_linked"}
             whole = {
                 **row,
-                "chunks_held": take.chunks,
+                "chunks_held": take.chunks + self.thinned.chunks[take.number],
                 "sweep_chunks_held": swept,
                 "start_s": start_s,
                 "end_s": end_s,
@@ -216,6 +246,15 @@ class CaseBuilder:
 
 def _notes(row: Mapping[str, Any]) -> list[str]:
     return [str(note) for note in json.loads(row["notes"])]
+
+
+def _behind(block: dict[str, Any], thin_until_s: float, times_s: Sequence[FloatArray]) -> dict[str, Any]:
+    """The part of an examined block whose rows were not thinned out."""
+    first_s = float(times_s[0][0])
+    if not block["start_s"] <= thin_until_s < first_s <= block["end_s"]:
+        return block
+    rows = sum(int((some <= block["end_s"]).sum()) for some in times_s)
+    return {**block, "start_s": first_s, "rows": rows}
 
 
 def _prefix(blocks: list[dict[str, Any]], times_s: FloatArray) -> list[dict[str, Any]]:

@@ -10,15 +10,14 @@ from typing import Any
 import numpy as np
 import sqlalchemy as sa
 
-from gray_kettle.errors import KettleError
 from gray_kettle.masking import MaskOptions
-from gray_kettle.model.records import THINNED_NOTE, Sightings
+from gray_kettle.model.records import Sightings
 from gray_kettle.store import header, schema
 from gray_kettle.store.case import Case
 from gray_kettle.store.database import Database, create_file
 from gray_kettle.store.masked import masking_of
 from gray_kettle.store.transfer.builder import CaseBuilder, sightings_renumbered
-from gray_kettle.store.transfer.records import CaseRecords, Selection
+from gray_kettle.store.transfer.records import CaseRecords, Selection, sweep_layout
 
 Progress = Callable[[int, int], None]
 WHOLE = Selection()
@@ -57,8 +56,10 @@ def merged_cases(
     """
     starts = {}
     for path in sources:
-        with Case.open(path) as case:
-            starts[path] = (case.span_s() or (np.inf, np.inf))[0]
+        with Case.open(path) as case, case.snapshot():
+            details = CaseRecords(case, WHOLE, None).details()
+            first_s = min((start_s for _, _, start_s, _ in details), default=np.inf)
+            starts[path] = (case.span_s() or (np.inf, np.inf))[0], first_s  # what has more details first
     ordered = sorted(dict.fromkeys(sources), key=lambda path: starts[path])
     return _built(ordered, target, Selection(), None, progress, setup_of=sources[0])
 
@@ -84,6 +85,8 @@ def _built(
                     builder.add_setup(case.setup())
             if len(sources) > 1:
                 builder.number_takes([row for path in sources for row in _takes_of(path, selection)])
+                for number, path in enumerate(sources):
+                    _expect(builder, number, path, selection)
             for number, path in enumerate(sources):
                 with Case.open(path) as case:
                     masking = masking_of(case, masked) if masked else None
@@ -103,18 +106,17 @@ def _takes_of(path: Path, selection: Selection) -> list[dict[str, Any]]:
         return CaseRecords(case, selection, None).takes()
 
 
+def _expect(builder: CaseBuilder, source: int, path: Path, selection: Selection) -> None:
+    with Case.open(path) as case, case.snapshot():
+        records = CaseRecords(case, selection, None)
+        takes = {row["number"]: row for row in records.takes()}
+        for take, layout, first_s, last_s in records.details():
+            if take in takes:
+                builder.expect_details(source, takes[take], layout, first_s, last_s)
+
+
 def _part(progress: Progress, number: int, count: int) -> Progress:
     return lambda done, total: progress(number * total + done, count * total)
-
-
-def check_not_thinned(source: Path) -> None:
-    """Raises: KettleError, where details of a case were thinned out: what sums them up cannot be taken apart."""
-    with Case.open(source) as case:
-        if any(note.startswith(THINNED_NOTE) for take in case.take_list.all() for note in take.notes):
-            raise KettleError(
-                f"{source}: details were thinned out, so that it cannot be cut or merged. "
-                "A plain copy keeps all that is left."
-            )
 
 
 def poured(records: CaseRecords, builder: CaseBuilder, progress: Progress) -> None:
@@ -134,11 +136,18 @@ def poured(records: CaseRecords, builder: CaseBuilder, progress: Progress) -> No
         for table in records.tables(row["number"]):
             kept = sightings_renumbered(table, numbers) if isinstance(table, Sightings) else table
             builder.add_table(here[row["number"]], kept)
+        elsewhere = builder.details_elsewhere(here[row["number"]], "traffic")
+        for hour in records.thinned_hours(row["number"]):
+            builder.thinned.add_hour(here[row["number"]], hour, elsewhere)
         progress(done, total)
     for done, run in enumerate(runs, len(takes)):
         for rows in records.sweep_rows(run):
             builder.add_sweep_rows(here[run.take], run.span, rows)
-        builder.add_detections(here[run.take], run.span, records.detections(run.number))
+        elsewhere = builder.details_elsewhere(here[run.take], sweep_layout(run.span))
+        for chunk in records.thinned_chunks(run):
+            builder.thinned.add_chunk(here[run.take], run.span, chunk, elsewhere)
+        found = records.detections(run.number)
+        builder.add_detections(here[run.take], run.span, found, records.thin_until_s(run))
         progress(done, total)
     for table_, row in records.entries():
         builder.add_entry(table_, row)

@@ -2,7 +2,7 @@
 
 import json
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from typing import Any
 
@@ -25,6 +25,7 @@ from gray_kettle.model.records import (
     Links,
     Listening,
     Sightings,
+    Span,
     Surveys,
     Traffic,
 )
@@ -35,11 +36,17 @@ from gray_kettle.store.chunk_writer import times_of
 from gray_kettle.store.packing import UNREADABLE, unpack
 from gray_kettle.store.seals import Damage, payload_of, rows_of
 from gray_kettle.store.sweeps import CodedRows, Run, is_thin
+from gray_kettle.store.thinned import ThinnedChunk, ThinnedHour, by_hour, thinned_chunks
 
 LAYOUTS: dict[str, type[Columns]] = {
     layout.__name__.lower(): layout for layout in (Sightings, Traffic, Listening, Edges, Surveys, Links)
 }
 CUT_NOTE = "Cut: "  # how the note of a take begins of which a part is in another case
+
+
+def sweep_layout(span: Span) -> str:
+    """What rows of a span are called among the layouts of a take."""
+    return f"sweep {span}"
 
 
 @dataclass(frozen=True)
@@ -129,6 +136,47 @@ class CaseRecords:
                 if table is not None:
                     yield self._selected(table)
 
+    def thinned_hours(self, take: int) -> Iterator[ThinnedHour]:
+        """What is left of the traffic of a take that was thinned out, in the hours that are selected."""
+        wanted = self._selection
+        with self._case.snapshot() as db:
+            sums = {row["chunk"]: row for row in rows_of(db, schema.sums, Damage(), "")}
+            for row in list(rows_of(db, schema.chunks, Damage(), "")):
+                if row["take"] != take or row["layout"] != "traffic" or not is_thin(row):
+                    continue
+                table = self._unpacked(db, Traffic, schema.sums, sums.get(row["number"]))
+                if table is None:
+                    continue
+                for hour in by_hour(row["start_s"], row["end_s"], table):
+                    if hour.end_s >= wanted.start_s and hour.start_s < wanted.end_s:
+                        masked = masked_table(hour.sums, self._masking) if self._masking else hour.sums
+                        yield replace(hour, sums=masked)
+
+    def thinned_chunks(self, run: Run) -> Iterator[ThinnedChunk]:
+        """What is left of the rows of a sweep that were thinned out."""
+        yield from thinned_chunks(self._case.sweeps, run, self._selection.start_s, self._last_s())
+
+    def thin_until_s(self, run: Run) -> float:
+        """Up to when rows that are selected were thinned out; minus infinity where none were."""
+        until_s = self._case.sweeps.thin_until_s().get(run.number, -np.inf)
+        return until_s if until_s >= self._selection.start_s else -np.inf
+
+    def details(self) -> Iterator[tuple[int, str, float, float]]:
+        """(take, layout, first, last) of what is selected and was not thinned out."""
+        with self._case.snapshot() as db:
+            for row in rows_of(db, schema.chunks, Damage(), ""):
+                if row["layout"] == "traffic" and not is_thin(row):
+                    yield row["take"], row["layout"], row["start_s"], row["end_s"]
+            for run in self.runs():
+                chunks = [c for c in self._case.sweeps.catalogue()[run.number, 0] if not is_thin(c)]
+                if chunks:
+                    first_s, last_s = min(c["start_s"] for c in chunks), max(c["end_s"] for c in chunks)
+                    yield run.take, sweep_layout(run.span), first_s, last_s
+
+    def _last_s(self) -> float:
+        end_s = self._selection.end_s
+        return float(np.nextafter(end_s, -np.inf)) if np.isfinite(end_s) else end_s
+
     def _unpacked(self, db: sa.Connection, layout: Any, source: sa.Table, row: Any) -> Any:
         if row is None:
             return None
@@ -146,10 +194,8 @@ class CaseRecords:
         return masked_table(table, self._masking) if self._masking else table
 
     def sweep_rows(self, run: Run) -> Iterator[CodedRows]:
-        """Rows of a sweep, block by block. Those that were thinned out are lost to a copy of a part."""
-        end_s = self._selection.end_s
-        last_s = float(np.nextafter(end_s, -np.inf)) if np.isfinite(end_s) else end_s
-        yield from self._case.sweeps.row_chunks(run, self._selection.start_s, last_s)
+        """Rows of a sweep, block by block, but those that were thinned out."""
+        yield from self._case.sweeps.row_chunks(run, self._selection.start_s, self._last_s())
 
     def detections(self, sweep: int) -> list[dict[str, Any]]:
         with self._case.snapshot() as db:

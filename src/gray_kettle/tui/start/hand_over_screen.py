@@ -162,12 +162,11 @@ def write(what: str, case: Path, masked: MaskOptions | None, progress: Progress)
 
         write_export(case, output, masked=whole, progress=progress)
     else:
-        from gray_kettle.store.transfer import WHOLE, backed_up, check_not_thinned, copied
+        from gray_kettle.store.transfer import WHOLE, backed_up, copied
 
         if whole is None:
             progress("copying", 0.0)
             backed_up(case, output)
         else:
-            check_not_thinned(case)
             copied(case, output, WHOLE, whole, lambda done, total: progress("copying", done / max(total, 1)))
     return output
