@@ -56,7 +56,7 @@ def save_pages(pages: list[Figure], path: Path, force: bool = False) -> None:
 def figure_pages(file: BinaryIO) -> Iterator[Callable[[Figure], None]]:
     """A PDF of several figures, a page each: what is given inside adds one. They share their fonts."""
     import matplotlib as mpl
-    from matplotlib.backends.backend_pdf import PdfPages
+    from matplotlib.backends.backend_pdf import FigureCanvasPdf, PdfPages
 
     settings: Any = {"pdf.fonttype": 42}
     with (
@@ -68,7 +68,8 @@ def figure_pages(file: BinaryIO) -> Iterator[Callable[[Figure], None]]:
             _made_printable(figure)
             with warnings.catch_warnings():
                 warnings.filterwarnings("ignore", "Glyph .* missing")
-                pdf.savefig(figure, dpi=_IMAGE_DPI)
+                figure.dpi = _IMAGE_DPI
+                FigureCanvasPdf(figure).print_pdf(pdf)  # savefig lays everything out twice
 
         yield add
 
