@@ -69,7 +69,9 @@ def stand_in_sweeps(
     band: Annotated[str, typer.Option("--band", help="2.4 or 5.")] = "2.4",
     cheap: Annotated[
         bool,
-        typer.Option("--cheap", help="By a receiver that adds a spike, spurs, an image and steps of gain."),
+        typer.Option(
+            "--cheap", help="By a receiver of 8 bits with a spike, spurs, an image and steps of gain."
+        ),
     ] = False,
 ) -> None:
     """A sweep table from the ticket hall of Tern Quay, and beside it (FILE.truth.json) what really was on the air."""
@@ -77,7 +79,7 @@ def stand_in_sweeps(
 
     from gray_kettle.export.files import check_target, write_file
     from gray_kettle.simulator import tern_quay, tern_sweeps
-    from gray_kettle.simulator.spectra.receiver_faults import Faults
+    from gray_kettle.simulator.spectra.iq_frames import FrontEnd
     from gray_kettle.simulator.spectra.scene import Instrument
     from gray_kettle.simulator.spectra.writers import truth_text, write_table
 
@@ -94,9 +96,15 @@ def stand_in_sweeps(
     times = times + np.random.default_rng(tern_quay.SEED).uniform(0, 0.3 / rows_per_s, len(times))
     scene = tern_sweeps.scene(tern_quay.site(), "ticket hall", band, tern_quay.SEED)
     check_target(output.with_suffix(".truth.json"))
-    spurs = tuple((span.start_hz + share * (span.end_hz - span.start_hz), 15.0) for share in (0.23, 0.71))
-    faults = Faults(spike_db=20.0, spurs=spurs, image_db=32.0, gain_step_db=4.0) if cheap else None
-    instrument = Instrument(span, faults=faults)
+    instrument = Instrument(span)
+    if cheap:
+        floor_dbm = float(10 * np.log10(instrument.floor_mw))
+        at_hz = (span.start_hz + share * (span.end_hz - span.start_hz) for share in (0.23, 0.71))
+        front_end = FrontEnd(
+            offset_dbm=floor_dbm + 20, spurs=tuple((hz, floor_dbm + 15) for hz in at_hz), gain_error_db=0.3,
+            phase_error_deg=2.0, bits=8, full_scale_dbm=-25.0, step_error_db=1.0,
+        )  # fmt: skip
+        instrument = Instrument(span, front_end=front_end)
     write_file(output, lambda table: write_table(table, span, scene.rows(instrument, times)))
     truth = scene.truth(span, float(times[0]), float(times[-1]) + 1)
     write_file(output.with_suffix(".truth.json"), truth_text(truth))

@@ -1,20 +1,28 @@
-"""Receivers by chance with faults of their own, before the scenes of random_scenes: stepped, whole spans, and swept."""
+"""Receivers by chance with faults of their own, before the scenes of random_scenes: stepped, whole spans, and swept.
+
+Their faults are in the power of each frame, or (as samples) come out of the receiver's samples.
+"""
 
 from dataclasses import replace
 
 import numpy as np
 
 from gray_kettle.model.enums import Detector
+from gray_kettle.simulator.spectra.iq_frames import FrontEnd
 from gray_kettle.simulator.spectra.random_scenes import ByChance, Ranges, by_chance
 from gray_kettle.simulator.spectra.receiver_faults import Faults
 from gray_kettle.simulator.spectra.scene import Scene
 
 KINDS = ("stepped", "whole", "swept")
+SAMPLED = ("sampled-stepped", "sampled-whole")
+_MOST_SAMPLES, _FEWEST_ROWS = 8_000_000, 200
 _PIECES_HZ = (20e6, 20e6, 10e6, 25e6)
 
 
 def with_receiver(number: int, ranges: Ranges, kind: str, wifi: bool, emitters: bool) -> ByChance:
     """The scene of that number before a receiver of that kind, as receivers are."""
+    if kind in SAMPLED:
+        return _sampled(number, ranges, kind.removeprefix("sampled-"), wifi, emitters)
     made = by_chance(number, ranges, wifi_only=not emitters)
     rng = np.random.default_rng([ranges.seeds, number, 5])
     span = made.instrument.span
@@ -51,3 +59,32 @@ def with_receiver(number: int, ranges: Ranges, kind: str, wifi: bool, emitters: 
     )
     scene = made.scene if wifi or emitters else Scene((), made.scene.seed)
     return replace(made, scene=scene, instrument=instrument)
+
+
+def _sampled(number: int, ranges: Ranges, kind: str, wifi: bool, emitters: bool) -> ByChance:
+    """The scene of that number before a receiver whose frames are computed from samples."""
+    made = with_receiver(number, ranges, kind, wifi, emitters)
+    rng = np.random.default_rng([ranges.seeds, number, 6])
+    span = replace(made.instrument.span, averages=int(rng.choice([1, 1, 2, 4, 8])))
+    instrument = replace(made.instrument, span=span, filter_bins=1.0, faults=None)
+    floor_dbm = float(10 * np.log10(instrument.floor_mw))
+
+    def over_floor(low: float, high: float) -> float:
+        return floor_dbm + float(rng.uniform(low, high))
+
+    front_end = FrontEnd(
+        offset_dbm=over_floor(3, 35) if rng.random() < 0.85 else np.nan,
+        offset_wander=float(rng.uniform(0.02, 0.5)),
+        spurs=tuple(
+            (float(rng.uniform(span.start_hz, span.end_hz)), over_floor(4, 25))
+            for _ in range(rng.integers(0, 4))
+        ),
+        gain_error_db=float(rng.uniform(-0.6, 0.6)),
+        phase_error_deg=float(rng.uniform(-4, 4)),
+        bits=int(rng.choice([8, 12, 14])),
+        full_scale_dbm=float(rng.uniform(-35, -5)) if kind == "whole" else float(rng.uniform(-40, -10)),
+        follows_level=bool(rng.random() < 0.6),
+        step_error_db=float(rng.uniform(0, 1.5)),
+    )
+    rows = max(min(len(made.time_s), _MOST_SAMPLES // (span.bins * span.averages)), _FEWEST_ROWS)
+    return replace(made, instrument=replace(instrument, front_end=front_end), time_s=made.time_s[:rows])

@@ -7,6 +7,7 @@ import numpy as np
 
 from gray_kettle.model.records import FloatArray, Span, SweepRows
 from gray_kettle.simulator.spectra.bursts import Bursts, Floats, Ints
+from gray_kettle.simulator.spectra.iq_frames import FrontEnd
 from gray_kettle.simulator.spectra.receiver_faults import Faults
 from gray_kettle.simulator.spectra.transmitters import Transmitter
 from gray_kettle.spectrum.channel_power import channels_in_span, passband_hz
@@ -26,7 +27,8 @@ class Instrument:
     """What sweeps. noise_figure_db: over the thermal floor. spread_s: time over which the frames of a row lie.
     hold_s: for how long a bin keeps the strongest that it meets (a peak detector), 0 for a look of one frame.
     filter_bins: how many bins the filter is wide; of more than one, bins next to one another waver together. step_s:
-    what a receiver that steps from piece to piece takes for a row. faults: what it adds by itself.
+    what a receiver that steps from piece to piece takes for a row. faults: what it adds by itself, as power; front_end:
+    the same as samples, in place of faults and filter.
     """
 
     span: Span
@@ -36,6 +38,7 @@ class Instrument:
     filter_bins: float = 1.0
     step_s: float = 0.0
     faults: Faults | None = None
+    front_end: FrontEnd | None = None
 
     def offsets_s(self, rows: int) -> FloatArray:
         """When each piece of a row is measured, behind its start, shape (rows, pieces)."""
@@ -116,6 +119,8 @@ class Scene:
         for transmitter, its in zip(self.transmitters, made, strict=True):
             rows, mean_mw = self._met(instrument, transmitter, its, when, freq_hz)
             (steady if transmitter.is_steady else power)[rows] += mean_mw
+        if instrument.front_end is not None:
+            return instrument.front_end.received(span, power, steady, rng)
         met = np.asarray(power * rng.exponential(1.0, power.shape) + steady)
         if instrument.faults is not None:
             its_own = instrument.faults.added(span, instrument.floor_mw)
