@@ -5,7 +5,7 @@ python -m benchmarks.emitter_parameters
 
 from pathlib import Path
 
-from gray_kettle.interference.averaged.parameters import described
+from gray_kettle.interference.weighed.parameters import described
 
 PAGE = Path(__file__).parent.parent / "docs" / "emitters-parameters.md"
 
@@ -15,7 +15,7 @@ def page() -> str:
     lines = [
         "# Parameters of the detector for averaged rows",
         "",
-        "Made by `python -m benchmarks.emitter_parameters` from `interference/averaged/parameters.py`. The weights of",
+        "Made by `python -m benchmarks.emitter_parameters` from `interference/weighed/parameters.py`. The weights of",
         "features are fitted, not set: they are in `weights.json` ([decision 041](decisions/041-averaged-rows.md)).",
         "",
         "| name | value | unit | meaning | source |",

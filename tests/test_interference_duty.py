@@ -7,8 +7,8 @@ import numpy as np
 import pytest
 
 from gray_kettle.interference.detect import detect
-from gray_kettle.interference.magnetron_phase import Tube, fitted
-from gray_kettle.interference.partial_hits import part_of_frames
+from gray_kettle.interference.searches.magnetron_phase import Tube, fitted
+from gray_kettle.interference.searches.partial_hits import part_of_frames
 from gray_kettle.simulator.spectra import transmitters as tx
 from gray_kettle.simulator.spectra.random_scenes import REFLECTED, by_chance
 from gray_kettle.simulator.spectra.scene import Scene

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from gray_kettle.interference.detect import detect
-from gray_kettle.interference.partial_hits import part_by_company
+from gray_kettle.interference.searches.partial_hits import part_by_company
 from gray_kettle.simulator.spectra import transmitters as tx
 from gray_kettle.simulator.spectra.bursts import bursts, every
 from gray_kettle.simulator.spectra.scene import Instrument, Scene

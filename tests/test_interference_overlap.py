@@ -7,14 +7,14 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from gray_kettle.interference import detect, mains
-from gray_kettle.interference.block import block_of
-from gray_kettle.interference.bursts import NarrowBursts, find_narrow, surroundings_of
-from gray_kettle.interference.continuous import find_continuous_background
-from gray_kettle.interference.even_bursts import Visible, even_stretch
-from gray_kettle.interference.evenness import is_even
-from gray_kettle.interference.mains import Swing
-from gray_kettle.interference.spectral_decomposition import Part, taken_apart
+from gray_kettle.interference.searches import mains, search
+from gray_kettle.interference.searches.block import block_of
+from gray_kettle.interference.searches.bursts import NarrowBursts, find_narrow, surroundings_of
+from gray_kettle.interference.searches.continuous import find_continuous_background
+from gray_kettle.interference.searches.even_bursts import Visible, even_stretch
+from gray_kettle.interference.searches.evenness import is_even
+from gray_kettle.interference.searches.mains import Swing
+from gray_kettle.interference.searches.spectral_decomposition import Part, taken_apart
 from gray_kettle.simulator.spectra import shapes
 from gray_kettle.simulator.spectra import transmitters as tx
 from gray_kettle.simulator.spectra.scene import Scene
@@ -120,8 +120,11 @@ def test_what_is_for_a_moment_does_not_are_for_the_bursts_of_its_frequency(
         ).regions
         return replace(ground, regions=(replace(line, time_share=time_share, over_db=over_db),))
 
-    monkeypatch.setattr(detect, "find_continuous_background", and_a_line)
-    found = seen((tx.low_rate("", 18, -60, 0.04),), rows=900)
+    monkeypatch.setattr(search, "find_continuous_background", and_a_line)
+    span = span_at()
+    found, _ = search.found_in_moments(
+        span, *rows_of(Scene((tx.low_rate("", 18, -60, 0.04),), 3), span, rows=900), None
+    )
     assert [s.kind for s in found if s.kind != "continuous-carrier"] == kinds
 
 

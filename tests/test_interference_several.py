@@ -3,13 +3,13 @@
 import numpy as np
 import pytest
 
-from gray_kettle.interference import absorption
-from gray_kettle.interference.block import block_of
-from gray_kettle.interference.bursts import NarrowBursts, surroundings_of
-from gray_kettle.interference.continuous import find_continuous_background
 from gray_kettle.interference.detect import detect
-from gray_kettle.interference.fixed_frequency import find_places
-from gray_kettle.interference.wifi_rejection import are_parts_of_frames
+from gray_kettle.interference.searches import absorption
+from gray_kettle.interference.searches.block import block_of
+from gray_kettle.interference.searches.bursts import NarrowBursts, surroundings_of
+from gray_kettle.interference.searches.continuous import find_continuous_background
+from gray_kettle.interference.searches.fixed_frequency import find_places
+from gray_kettle.interference.searches.wifi_rejection import are_parts_of_frames
 from gray_kettle.model.records import Detection
 from gray_kettle.simulator.spectra import transmitters as tx
 from gray_kettle.simulator.spectra.scene import Scene

@@ -6,14 +6,14 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from gray_kettle.interference import antenna_rotation, kinds
-from gray_kettle.interference.advertising import find_advertising
-from gray_kettle.interference.block import block_of
-from gray_kettle.interference.bursts import find_narrow, surroundings_of
-from gray_kettle.interference.continuous import _is_steady, find_continuous_background
 from gray_kettle.interference.detect import detect
-from gray_kettle.interference.mains import MainsSynced
-from gray_kettle.interference.mains_in_row import wave_in_rows
+from gray_kettle.interference.searches import antenna_rotation, kinds
+from gray_kettle.interference.searches.advertising import find_advertising
+from gray_kettle.interference.searches.block import block_of
+from gray_kettle.interference.searches.bursts import find_narrow, surroundings_of
+from gray_kettle.interference.searches.continuous import _is_steady, find_continuous_background
+from gray_kettle.interference.searches.mains import MainsSynced
+from gray_kettle.interference.searches.mains_in_row import wave_in_rows
 from gray_kettle.simulator.spectra import transmitters as tx
 from gray_kettle.simulator.spectra.scene import Instrument, Scene
 from gray_kettle.spectrum.quantise import to_codes

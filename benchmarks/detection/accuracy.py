@@ -18,8 +18,8 @@ import numpy as np
 from benchmarks.detection.scenes import LabelledScene, TrueEmitter, of_our_own, one_of_folder, our_own_jobs
 from gray_kettle.analysis.assessment import Emitter
 from gray_kettle.analysis.emitters.tracking import find_emitters
-from gray_kettle.interference.averaged.judgement import family_of
 from gray_kettle.interference.detect import detect
+from gray_kettle.interference.weighed.judgement import family_of
 from gray_kettle.model.enums import EmitterKind
 from gray_kettle.model.records import DetectionBlock, Listening, Observations, Sightings, Traffic
 from gray_kettle.model.setup import Setup
@@ -65,16 +65,21 @@ def emitters_of(scene: LabelledScene) -> list[Emitter]:
     )
 
 
+def is_of(emitter: TrueEmitter, low_hz: float, high_hz: float) -> bool:
+    """Whether a claim of an interval of frequency is of an emitter: the middle within half of the wider one of both."""
+    off = abs((emitter.low_hz + emitter.high_hz) / 2 - (low_hz + high_hz) / 2)
+    return off <= max(emitter.high_hz - emitter.low_hz, high_hz - low_hz, _LEAST_HZ) / 2
+
+
 def paired(truth: tuple[TrueEmitter, ...], claims: list[Emitter]) -> dict[int, int]:
     """Which claim is of which emitter."""
     possible = []
     for i, t in enumerate(truth):
         for j, c in enumerate(claims):
-            off = abs((t.low_hz + t.high_hz) / 2 - (c.low_hz + c.high_hz) / 2)
-            within = max(t.high_hz - t.low_hz, c.high_hz - c.low_hz, _LEAST_HZ) / 2
-            if off <= within:
+            if is_of(t, c.low_hz, c.high_hz):
                 differs = family_of(c.kind) != family_of(t.kind)
-                possible.append((differs, not t.is_detectable, -c.confidence, off / within, i, j))
+                off = abs(t.low_hz + t.high_hz - c.low_hz - c.high_hz)
+                possible.append((differs, not t.is_detectable, -c.confidence, off, i, j))
     out: dict[int, int] = {}
     for *_, i, j in sorted(possible):
         if i not in out and j not in out.values():

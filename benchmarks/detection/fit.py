@@ -1,13 +1,11 @@
-"""Fit the weights of the detector on scenes with truth, cross-check them, and write them.
+"""Fit the weights of the detector on candidates of scenes with truth, and write them.
 
-python -m benchmarks.detection.fit collect OUT.pkl --folder DIR | --own RANGES --scenes N [--first K]
-python -m benchmarks.detection.fit weights FILE.pkl … : fits on all of them and writes interference/weights.json
+python -m benchmarks.detection.fit FILE.pkl … [--few]: files of benchmarks.detection.collect
 """
 
 import argparse
 import json
 import pickle
-from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -16,11 +14,10 @@ from sklearn.ensemble import HistGradientBoostingClassifier
 from sklearn.linear_model import LogisticRegression
 from sklearn.preprocessing import StandardScaler
 
-from benchmarks.detection.scenes import LabelledScene, TrueEmitter, of_our_own, one_of_folder, our_own_jobs
-from gray_kettle.interference import averaged, receiver
-from gray_kettle.interference.averaged.candidates import Candidate, candidates_of
-from gray_kettle.interference.averaged.judgement import family_of
-from gray_kettle.interference.averaged.rows import rows_of
+from benchmarks.detection.measured import Measured, MeasuredScene
+from benchmarks.detection.scenes import TrueEmitter
+from gray_kettle.interference import weighed
+from gray_kettle.interference.weighed.judgement import Fitted, family_of
 from gray_kettle.model.enums import EmitterKind
 
 NONE = "none"
@@ -31,8 +28,8 @@ _IS, _MAYBE = (
 _NO_MORE = 0.35
 _HOPPERS = "hopper"
 TREES, LEAVES = 260, 8
-WEIGHTS = Path(averaged.__file__).parent / "weights.json"
-SHAPES = ("interval", "place", "advertising", "spread", "second", "clump")
+WEIGHTS = Path(weighed.__file__).parent
+SHAPES = ("interval", "searched", "place", "advertising", "spread", "second", "clump")
 
 
 @dataclass(frozen=True)
@@ -46,7 +43,7 @@ class Example:
     weight: float
 
 
-def agreement(candidate: Candidate, emitter: TrueEmitter, step_hz: float) -> float:
+def agreement(candidate: Measured, emitter: TrueEmitter, step_hz: float) -> float:
     """From 0 to 1: how well a candidate describes an emitter."""
     family = family_of(emitter.kind)
     low, high = candidate.low_hz, candidate.high_hz
@@ -56,13 +53,12 @@ def agreement(candidate: Candidate, emitter: TrueEmitter, step_hz: float) -> flo
     union = max(high, middle + half) - min(low, middle - half)
     overlap = max(min(high, middle + half) - max(low, middle - half), 0.0) / union
     match candidate.shape:
-        case "interval":
-            return _of_interval(family, overlap, off, candidate.width_hz, step_hz)
+        case "interval" | "searched":
+            of = _of_interval if candidate.shape == "interval" else _of_found
+            return of(emitter, overlap, off, candidate, step_hz)
         case "place":
-            if family in ("802.15.4", "radar", "narrowband"):
-                return float(off < max(7e5, step_hz))
-            is_near = (family == "analogue-video" and overlap > _IS) or (family == _HOPPERS and width < 6e6)
-            return _NO_MORE if is_near else 0.0
+            is_narrow = family in ("802.15.4", "radar", "narrowband")
+            return float(is_narrow and off < max(7e5, step_hz))
         case "advertising":
             return float(emitter.kind == EmitterKind.BLE_ADVERTISING)
         case "spread":
@@ -70,15 +66,36 @@ def agreement(candidate: Candidate, emitter: TrueEmitter, step_hz: float) -> flo
             return 0.0 if family != _HOPPERS else 1.0 if covered > width / 2 else _NO_MORE
         case _:
             is_oven = emitter.kind == EmitterKind.MICROWAVE_OVEN and off < 8e6
-            return 1.0 if is_oven else _NO_MORE if family == _HOPPERS else 0.0
+            return float(is_oven)
 
 
 def _hops(emitter: TrueEmitter) -> bool:
     return family_of(emitter.kind) == _HOPPERS and emitter.kind != EmitterKind.BLE_ADVERTISING
 
 
-def _of_interval(family: str, overlap: float, off_hz: float, width_hz: float, step_hz: float) -> float:
-    match family:
+def _of_found(
+    emitter: TrueEmitter, overlap: float, off_hz: float, candidate: Measured, step_hz: float
+) -> float:
+    """What a search found: a piece of a hopper is not the hopper."""
+    width_hz, family = candidate.width_hz, family_of(emitter.kind)
+    if emitter.kind == EmitterKind.BLE_ADVERTISING:
+        return float(candidate.found_kind == str(emitter.kind)) if width_hz > 20e6 else 0.9 * (off_hz < 8e5)
+    if _hops(emitter):
+        covered = min(candidate.high_hz, emitter.high_hz) - max(candidate.low_hz, emitter.low_hz)
+        is_whole = covered > 0.4 * (emitter.high_hz - emitter.low_hz) and width_hz > 4e6
+        return float(is_whole)
+    if family in ("narrowband", "802.15.4", "radar"):
+        return float(off_hz < max(8e5, 1.5 * step_hz) and width_hz < max(5e6, 5 * step_hz))
+    if family == "microwave-oven":
+        return 1.0 if overlap > 0.25 or off_hz < 8e6 else 0.0
+    return 1.0 if overlap > _NO_MORE else overlap
+
+
+def _of_interval(
+    emitter: TrueEmitter, overlap: float, off_hz: float, candidate: Measured, step_hz: float
+) -> float:
+    width_hz = candidate.width_hz
+    match family_of(emitter.kind):
         case "narrowband":
             return float(off_hz < max(4e5, 1.5 * step_hz) and width_hz < max(2e6, 5 * step_hz))
         case "hopper":
@@ -90,20 +107,19 @@ def _of_interval(family: str, overlap: float, off_hz: float, width_hz: float, st
     return overlap
 
 
-def examples_of(scene: LabelledScene) -> list[Example]:
+def examples_of(scene: MeasuredScene) -> list[Example]:
     """All candidates of a scene with what they are."""
-    codes, _ = receiver.without_own(scene.span, scene.codes)
     out = []
-    for candidate in candidates_of(rows_of(scene.span, scene.time_s, codes)):
+    hoppers = [e for e in scene.emitters if e.is_detectable and _hops(e)]
+    for candidate in scene.candidates:
         best, kind = 0.0, NONE
         for emitter in scene.emitters:
-            score = agreement(candidate, emitter, scene.span.step_hz)
+            score = agreement(candidate, emitter, scene.step_hz)
             if not emitter.is_detectable:
                 score = min(score, 0.3)
             if score > best:
                 best, kind = score, str(emitter.kind)
         if candidate.shape == "second":
-            hoppers = [e for e in scene.emitters if e.is_detectable and _hops(e)]
             best, kind = (1.0, str(hoppers[1].kind)) if len(hoppers) > 1 else (0.0, NONE)
         is_one = best >= _IS
         out.append(Example(
@@ -112,19 +128,13 @@ def examples_of(scene: LabelledScene) -> list[Example]:
     return out
 
 
-def _of_path(path: Path) -> list[Example]:
-    return examples_of(one_of_folder(path, as_swept=int(path.stem[-1]) % 4 > 0))
-
-
-def _of_job(job: tuple[str, int, str]) -> list[Example]:
-    return examples_of(of_our_own(*job))
-
-
 def fitted(examples: list[Example], strength: float = 0.1) -> dict[str, object]:
     """Weights by shape, as they are kept. strength: inverse of the penalty on large weights."""
     out: dict[str, object] = {}
     for shape in SHAPES:
         some = [e for e in examples if e.shape == shape and e.weight > 0]
+        if not some:
+            continue  # rows of many frames have no searches
         names = list(some[0].features)
         values = np.nan_to_num(np.array([[e.features[n] for n in names] for e in some]))
         kinds = np.array([e.kind for e in some])
@@ -211,28 +221,16 @@ def _short(values: "list[float] | np.ndarray") -> list[float]:
 
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("what", choices=("collect", "weights"))
     parser.add_argument("files", nargs="+", type=Path)
-    parser.add_argument("--folder", type=Path)
-    parser.add_argument("--own", help="ranges of our own simulator")
-    parser.add_argument("--scenes", type=int, default=48)
-    parser.add_argument("--first", type=int, default=0)
     parser.add_argument("--strength", type=float, default=0.1)
-    parser.add_argument("--out", type=Path, default=WEIGHTS)
+    parser.add_argument("--few", action="store_true", help="of rows of few moments")
+    parser.add_argument("--out", type=Path)
     asked = parser.parse_args()
-    if asked.what == "collect":
-        with ProcessPoolExecutor(2) as pool:
-            if asked.folder:
-                found = list(pool.map(_of_path, sorted(asked.folder.glob("scene_*.npz"))))
-            else:
-                found = list(
-                    pool.map(_of_job, our_own_jobs(asked.own, asked.scenes, asked.first), chunksize=2)
-                )
-        asked.files[0].write_bytes(pickle.dumps([vars(e) for some in found for e in some]))
-        return
-    examples = [Example(**e) for file in asked.files for e in pickle.loads(file.read_bytes())]
-    asked.out.write_text(json.dumps(fitted(examples, asked.strength), separators=(",", ":")) + "\n")
-    print(f"{len(examples)} candidates of {len({e.scene for e in examples})} scenes -> {asked.out.name}")
+    out = asked.out or WEIGHTS / f"{Fitted.FEW_MOMENTS if asked.few else Fitted.MANY_MOMENTS}.json"
+    scenes = [scene for file in asked.files for scene in pickle.loads(file.read_bytes())]
+    examples = [example for scene in scenes for example in examples_of(scene)]
+    out.write_text(json.dumps(fitted(examples, asked.strength), separators=(",", ":")) + "\n")
+    print(f"{len(examples)} candidates of {len(scenes)} scenes -> {out.name}")
 
 
 if __name__ == "__main__":

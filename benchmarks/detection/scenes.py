@@ -13,7 +13,7 @@ import numpy as np
 
 from gray_kettle.model.enums import Detector, EmitterKind
 from gray_kettle.model.records import FloatArray, Span
-from gray_kettle.simulator.spectra.random_receivers import with_receiver
+from gray_kettle.simulator.spectra.random_receivers import SAMPLED, with_receiver
 from gray_kettle.simulator.spectra.random_scenes import (
     DEVELOPMENT,
     HELD_OUT,
@@ -197,8 +197,13 @@ def _averaged(made: ByChance, number: int) -> ByChance:
 
 def our_own_jobs(ranges: str, scenes: int, first: int = 0) -> list[tuple[str, int, str]]:
     """A mixture: plain scenes, a quarter as many with Wi-Fi alone, and receivers as they are. "averaged RANGES": rows
-    that sum up many frames, a third as many scenes with Wi-Fi alone.
+    that sum up many frames, a third as many scenes with Wi-Fi alone; "sampled RANGES": receivers from samples, a third
+    of them before Wi-Fi alone or nothing.
     """
+    if ranges.startswith("sampled"):
+        name = ranges.split()[1]
+        before = [*["emitters"] * 4, "wifi", "nothing"]
+        return [(name, k, f"{SAMPLED[k % 2]} {before[k // 2 % 6]}") for k in range(first, first + scenes)]
     if ranges.startswith("averaged"):
         name = ranges.split()[1]
         jobs = [(name, k, "averaged emitters") for k in range(first, first + scenes)]

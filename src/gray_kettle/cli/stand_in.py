@@ -102,7 +102,7 @@ def stand_in_sweeps(
         at_hz = (span.start_hz + share * (span.end_hz - span.start_hz) for share in (0.23, 0.71))
         front_end = FrontEnd(
             offset_dbm=floor_dbm + 20, spurs=tuple((hz, floor_dbm + 15) for hz in at_hz), gain_error_db=0.3,
-            phase_error_deg=2.0, bits=8, full_scale_dbm=-25.0, step_error_db=1.0,
+            phase_error_deg=2.0, bits=8, full_scale_dbm=floor_dbm + 60, step_error_db=1.0,
         )  # fmt: skip
         instrument = Instrument(span, front_end=front_end)
     write_file(output, lambda table: write_table(table, span, scene.rows(instrument, times)))

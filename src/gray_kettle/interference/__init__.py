@@ -2,5 +2,6 @@
 
 # Goes up when the detector finds other things in the same rows: detections kept with a case are then made again.
 # 2: evidence in standard terms; the measurements are those of version 1. 3: what a receiver adds by itself is taken out
-# or marked. 4: rows that sum up 16 frames or more have a detector of their own.
-DETECTOR_VERSION = 4
+# or marked. 4: rows that sum up 16 frames or more have a detector of their own. 5: in rows of few moments, too, all that
+# may be an emitter is weighed, with what the searches found.
+DETECTOR_VERSION = 5

@@ -86,13 +86,18 @@ def without_own(span: Span, codes: Codes) -> tuple[Codes, Receiver]:
 
 def _quantile(codes: Codes, share: float) -> FloatArray:
     """Of each bin over rows, dB; NaN where nothing was measured."""
-    some = codes[:: len(codes) // _MOST_ROWS + 1].astype(np.float32)
-    missing = some == MISSING
-    some[missing] = np.nan
-    never = missing.all(axis=0)
-    some[:, never] = 0.0
-    found = np.asarray(np.nanquantile(some, share, axis=0) / _CODES_A_DB, np.float64)
-    found[never] = np.nan
+    some = np.sort(codes[:: len(codes) // _MOST_ROWS + 1], axis=0)  # what is missing comes last
+    count = (some != MISSING).sum(axis=0)
+    at = share * np.maximum(count - 1, 0)
+    below = np.floor(at).astype(np.intp)
+    low, high = (
+        np.take_along_axis(some, np.minimum(k, np.maximum(count - 1, 0))[None, :], axis=0)[0].astype(
+            np.float64
+        )
+        for k in (below, below + 1)
+    )
+    found = np.asarray((low + (at - below) * (high - low)) / _CODES_A_DB)
+    found[count == 0] = np.nan
     return found
 
 

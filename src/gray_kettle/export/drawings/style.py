@@ -69,7 +69,8 @@ def figure_pages(file: BinaryIO) -> Iterator[Callable[[Figure], None]]:
             with warnings.catch_warnings():
                 warnings.filterwarnings("ignore", "Glyph .* missing")
                 figure.dpi = _IMAGE_DPI
-                FigureCanvasPdf(figure).print_pdf(pdf)  # savefig lays everything out twice
+                canvas: Any = FigureCanvasPdf(figure)
+                canvas.print_pdf(pdf)  # savefig lays everything out twice
 
         yield add
 

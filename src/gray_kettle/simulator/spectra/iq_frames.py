@@ -1,7 +1,7 @@
 """Frames of a receiver as complex samples: what it adds by itself comes out of its samples, as in a real one.
 
-Each piece of a row is one block of samples: noise-like signals with the power that they have in each bin, steady ones as
-sines of their own frequency. Then what receivers do to samples (an offset at the tuned frequency that wanders, spurs,
+Each piece of a row is one block of samples: noise-like signals with the power that they have in each bin, steady ones
+as sines of their own frequency. Then what receivers do to samples (an offset that wanders, spurs,
 unequal branches that mirror the piece, gain that follows the level, a converter that clips and rounds), a window, and
 the Fourier transform.
 """
@@ -19,6 +19,7 @@ Complex = NDArray[np.complex128]
 _GAIN_STEP_DB = 3.0
 _HEADROOM_DB = 12.0  # that the gain leaves below full scale
 _MOST_GAIN_STEPS = 8
+_OWN_NOISE = 0.4  # of the converter, in its smallest steps
 
 
 @dataclass(frozen=True)
@@ -94,6 +95,7 @@ class FrontEnd:
         held = samples * scale
 
         def branch(values: Floats) -> Floats:
+            values = values + rng.normal(0, _OWN_NOISE / levels, values.shape)
             return np.asarray(np.round(np.clip(values, -1, 1 - 1 / levels) * levels) / levels)
 
         wrong_db = self.step_error_db * (gain_db / _GAIN_STEP_DB % 2)

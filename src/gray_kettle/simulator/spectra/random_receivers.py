@@ -72,6 +72,10 @@ def _sampled(number: int, ranges: Ranges, kind: str, wifi: bool, emitters: bool)
     def over_floor(low: float, high: float) -> float:
         return floor_dbm + float(rng.uniform(low, high))
 
+    bits = int(rng.choice([8, 12, 14]))
+    bins = span.pieces[1] if len(span.pieces) > 1 else span.bins
+    # At full gain the noise of a piece fills a step or two: nobody gives that away.
+    most_dbm = floor_dbm + 10 * np.log10(bins) + 6.02 * (bits - 1) - 3
     front_end = FrontEnd(
         offset_dbm=over_floor(3, 35) if rng.random() < 0.85 else np.nan,
         offset_wander=float(rng.uniform(0.02, 0.5)),
@@ -81,8 +85,8 @@ def _sampled(number: int, ranges: Ranges, kind: str, wifi: bool, emitters: bool)
         ),
         gain_error_db=float(rng.uniform(-0.6, 0.6)),
         phase_error_deg=float(rng.uniform(-4, 4)),
-        bits=int(rng.choice([8, 12, 14])),
-        full_scale_dbm=float(rng.uniform(-35, -5)) if kind == "whole" else float(rng.uniform(-40, -10)),
+        bits=bits,
+        full_scale_dbm=min(float(rng.uniform(-40, -5)), most_dbm),
         follows_level=bool(rng.random() < 0.6),
         step_error_db=float(rng.uniform(0, 1.5)),
     )

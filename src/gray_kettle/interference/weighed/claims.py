@@ -1,0 +1,164 @@
+"""Which candidates are claimed: those likely enough, one for each emitter.
+
+Candidates of one emitter compete: the same hump in several profiles, a hopper and its channels, an oven and its rows.
+"""
+
+from dataclasses import dataclass
+
+from gray_kettle.interference import band_plan
+from gray_kettle.interference.weighed.candidates import INTERVAL, SEARCHED, Candidate
+from gray_kettle.interference.weighed.judgement import Fitted, Judgement, family_of, judged
+from gray_kettle.interference.weighed.parameters import P
+from gray_kettle.interference.weighed.rows import Rows
+from gray_kettle.model.enums import Detector, EmitterKind
+
+_HOPPER, _OVEN, _NARROW = "hopper", str(EmitterKind.MICROWAVE_OVEN), "narrowband"
+_LINK, _WITHIN_WIFI = str(EmitterKind.POINT_TO_POINT), 0.95
+_IN_STEP = 3.3  # logarithm of mains coherence, from which bursts are an oven's
+_SAME_PLACE_HZ = 1.5e6
+_FEW_FREQUENCIES = 3.2  # binary logarithm: advertising and little else
+_WITHIN_WIDE_HZ = 8e6
+_ADVERTISING_FIRST = 0.3
+_WIDE_HOPPER_HZ = 8e6
+_NEAR_ADVERTISING_HZ = 1e6
+
+
+@dataclass(frozen=True, eq=False)
+class Claim:
+    """A candidate that is claimed, and why.
+
+    is_mains_visible: rows meet the mains at changing phases. are_pauses_hidden: rows keep the highest of what they met,
+    so that Wi-Fi seems continuous.
+    """
+
+    candidate: Candidate
+    judgement: Judgement
+    is_mains_visible: bool = True
+    are_pauses_hidden: bool = False
+
+    @property
+    def named(self) -> EmitterKind | None:
+        """The kind that a search has named, unless the judgement is sure of another family."""
+        found = self.candidate.found
+        if found is None or found.kind == EmitterKind.UNKNOWN:
+            return None
+        family, share = self.judgement.family
+        is_sure = share >= P.least_renamed and self.shows_its_kind
+        return None if is_sure and family_of(found.kind) != family else found.kind
+
+    @property
+    def shows_its_kind(self) -> bool:
+        """Whether it has what the likeliest kind must show in single moments: an oven is in step with the mains, and a
+        part of a Wi-Fi channel, or what may be one that seems continuous, is no link.
+        """
+        features = self.candidate.features
+        if self.judgement.family[0] == _OVEN:
+            return self.is_mains_visible and features["mains"] >= _IN_STEP
+        is_part = features.get("within a Wi-Fi channel", 0.0) >= _WITHIN_WIFI
+        return self.judgement.family[0] != _LINK or not (is_part or self.are_pauses_hidden)
+
+    @property
+    def family(self) -> str:
+        """Its likeliest family."""
+        return family_of(self.named) if self.named else self.judgement.family[0]
+
+
+def claims_of(candidates: list[Candidate], rows: Rows, fitted: Fitted) -> list[Claim]:
+    """The likeliest first; each only where no better claim explains it.
+
+    What a search has named is claimed unless it is judged to be none; all else where it is likely enough, and in single
+    moments shows what its kind must show.
+    """
+    is_few = fitted == Fitted.FEW_MOMENTS
+    least = P.least_of_moments if is_few else P.least_probability
+    if len(rows.time_s) < P.few_rows:
+        least = P.least_of_few
+    facts = (not rows.are_in_step_with_mains, rows.span.detector == Detector.MAX)
+    claims = [Claim(c, judged(c.shape, c.features, fitted), *facts) for c in candidates]
+    likely = [
+        claim
+        for claim in claims
+        if claim.judgement.probability >= (P.least_named if _is_named(claim) else least)
+        and (_is_named(claim) or not is_few or claim.shows_its_kind)
+    ]
+    likely.sort(key=_order)
+    kept: list[Claim] = []
+    for claim in likely:
+        if claim.candidate.shape == "second" and not any(c.candidate.shape == "spread" for c in kept):
+            continue
+        if _is_named(claim) or not any(_explains(other, claim) for other in kept):
+            kept.append(claim)
+    return kept
+
+
+def _is_named(claim: Claim) -> bool:
+    found = claim.candidate.found
+    return found is not None and found.kind != EmitterKind.UNKNOWN
+
+
+def _order(claim: Claim) -> float:
+    """What a search has named first; then the likeliest, advertising before hoppers that it may look like, and a second
+    hopper after the first.
+    """
+    is_second = claim.candidate.shape == "second"
+    first = _ADVERTISING_FIRST * _is_advertising(claim) + 2.0 * _is_named(claim)
+    return -claim.judgement.probability - first + is_second
+
+
+def _explains(better: Claim, claim: Claim) -> bool:
+    """Whether a better claim leaves nothing of another."""
+    other = claim.candidate
+    if claim.family == _OVEN == better.family or (_is_advertising(claim) and _is_advertising(better)):
+        return True
+    if other.shape == "second":
+        return False
+    if _is_spread(claim):
+        return _explains_hopper(better, claim)
+    if _is_advertising(better) and other.width_hz < P.wide_hz:
+        return band_plan.to_advertising_hz(other.centre_hz) < _NEAR_ADVERTISING_HZ
+    return _covers(better, claim)
+
+
+def _is_spread(claim: Claim) -> bool:
+    """Whether it is a hopper over a stretch of the band."""
+    one = claim.candidate
+    if one.shape == SEARCHED:
+        return claim.family == _HOPPER and one.width_hz > _WIDE_HOPPER_HZ and not _is_advertising(claim)
+    return one.shape == "spread"
+
+
+def _is_advertising(claim: Claim) -> bool:
+    found = claim.candidate.found
+    return claim.candidate.shape == "advertising" or (
+        found is not None and found.kind == EmitterKind.BLE_ADVERTISING
+    )
+
+
+def _explains_hopper(better: Claim, claim: Claim) -> bool:
+    """One hopper is claimed of what is spread; advertising, and the rows that catch an oven, may look like one."""
+    one, other = better.candidate, claim.candidate
+    if _is_spread(better) or (better.family == _HOPPER and one.shape == INTERVAL):
+        return True
+    if _is_advertising(better):
+        is_alike = claim.judgement.kinds[0][0] == EmitterKind.BLE_ADVERTISING
+        return is_alike or other.features.get("frequencies", _FEW_FREQUENCIES + 1) <= _FEW_FREQUENCIES
+    return better.family == _OVEN and other.features["mains"] > _IN_STEP
+
+
+def _covers(better: Claim, claim: Claim) -> bool:
+    """Whether both are of one stretch of frequency. Something narrow within something wide may be by itself."""
+    one, other = better.candidate, claim.candidate
+    overlap = min(one.high_hz, other.high_hz) - max(one.low_hz, other.low_hz)
+    small, other_small = (c.shape == "place" or c.width_hz < P.small_hz for c in (one, other))
+    if small and other_small:
+        near_hz = max(_SAME_PLACE_HZ, 0.375 * (one.width_hz + other.width_hz))
+        return abs(one.centre_hz - other.centre_hz) < near_hz
+    if one.shape == "second" or _is_advertising(better) or _is_spread(better):
+        return False
+    if not small and not other_small:
+        return overlap > P.contained * min(one.width_hz, other.width_hz)
+    if other_small:
+        is_part = better.family != _HOPPER and claim.family != _NARROW
+        return one.shape in (INTERVAL, SEARCHED) and overlap > 0 and is_part
+    is_wider = overlap > P.contained * one.width_hz and other.width_hz < _WITHIN_WIDE_HZ
+    return other.shape in (INTERVAL, SEARCHED) and is_wider

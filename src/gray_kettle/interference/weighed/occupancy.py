@@ -1,0 +1,185 @@
+"""How long, how strong and in which channels a claim is on the air.
+
+Rows see an emitter at moments: a row of several frames shows a burst more often than it is there, which is counted back
+with the assumption that frames are independent moments. Source: docs/radio-model.md, "Rows that sum up many moments".
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gray_kettle.interference.searches.advertising import ADVERTISING_HZ
+from gray_kettle.interference.weighed.candidates import Candidate
+from gray_kettle.interference.weighed.features import rows_on
+from gray_kettle.interference.weighed.intervals import Profiles
+from gray_kettle.interference.weighed.parameters import P
+from gray_kettle.interference.weighed.rows import Rows
+from gray_kettle.model.enums import EmitterKind
+from gray_kettle.model.records import Span
+from gray_kettle.spectrum.channel_power import channels_in_span, passband_hz
+from gray_kettle.spectrum.quantise import DBM_OF_CODE
+
+_OVEN_DUTY = {"half": 0.45, "whole": 0.72}  # of a magnetron fed by a transformer, and by an inverter
+_BURSTS = (
+    EmitterKind.IEEE_802_15_4,
+    EmitterKind.BLUETOOTH,
+    EmitterKind.BLE_ADVERTISING,
+    EmitterKind.FREQUENCY_HOPPER,
+)
+_VISIBLE_DB = 3.0
+_SOME_ROWS = 800
+_STEADY = (EmitterKind.CONTINUOUS_CARRIER, EmitterKind.NARROWBAND_FM, EmitterKind.ANALOGUE_VIDEO)
+_PULSE_DUTY = 2e-3  # of a radar while its beam passes
+_HALF_CHANNEL = 1e6
+
+
+@dataclass(frozen=True)
+class Occupancy:
+    """level_dbm: while it is on. duty: share of the block; first_s, last_s: when it was seen first and last; rows: in
+    which it shows; channels: (band, number, share of time).
+    """
+
+    level_dbm: float
+    duty: float
+    first_s: float
+    last_s: float
+    rows: int
+    channels: tuple[tuple[str, int, float], ...]
+
+
+def of_candidate(rows: Rows, profiles: Profiles, candidate: Candidate, kind: EmitterKind) -> Occupancy:
+    """Measure a claim."""
+    if candidate.interval is not None:
+        return _of_interval(rows, profiles, candidate, kind)
+    return _of_cluster(rows, candidate, kind)
+
+
+def frames_of(span: Span) -> int:
+    """Moments that a row looks at in each bin."""
+    return max(span.averages, 1)
+
+
+def share_of_time(row_share: float, frames: int) -> float:
+    """Share of time in which bursts are on, from the share of rows that show one in any of their frames."""
+    return float(1 - (1 - min(row_share, 0.999)) ** (1 / frames))
+
+
+def _of_interval(rows: Rows, profiles: Profiles, candidate: Candidate, kind: EmitterKind) -> Occupancy:
+    interval = candidate.interval
+    assert interval is not None
+    on, _ = rows_on(profiles, interval, len(rows.codes))
+    some = on[:: len(on) // _SOME_ROWS + 1]
+    levels = DBM_OF_CODE[rows.codes[some, interval.first : interval.last]].astype(np.float64)
+    noise = rows.noise.median_dbm[interval.first : interval.last]
+    power = 10 ** (levels / 10)
+    total = power.sum(axis=1)
+    floor = (10 ** (noise / 10)).sum()
+    over_db = 10 * np.log10(np.maximum(total / floor, 1e-6))
+    top_db = float(np.quantile(over_db, 0.9))
+    shows = over_db > max(top_db - 15, min(_VISIBLE_DB, top_db / 2))
+    level = (
+        float(10 * np.log10(max(float(np.median(total[shows])) - floor, 1e-20))) if shows.any() else -120.0
+    )
+    level += float(np.median(rows.lift_db[some]))
+    duty = _duty_while_on(rows, kind, float(shows.mean())) * len(on) / len(rows.codes)
+    by_bin = (
+        np.maximum(np.median(power[shows], axis=0) - 10 ** (noise / 10), 0.0) if shows.any() else power[0]
+    )
+    step, first_hz = rows.span.step_hz, rows.span.start_hz + rows.span.step_hz * interval.first
+    freq = first_hz + step * np.arange(interval.last - interval.first)
+    channels = _by_power(rows.span, freq, by_bin, level, duty)
+    times = rows.time_s[on]
+    return Occupancy(
+        level, duty, float(times[0]), float(times[-1]), round(float(shows.mean()) * len(on)), channels
+    )
+
+
+def _duty_while_on(rows: Rows, kind: EmitterKind, row_share: float) -> float:
+    """Of the time in which it is switched on."""
+    frames = frames_of(rows.span)
+    if kind in _BURSTS:
+        return share_of_time(row_share, frames)
+    if kind != EmitterKind.MICROWAVE_OVEN:
+        return row_share
+    if frames == 1 and not rows.span.sweep_s:
+        return row_share
+    # Rows of many frames show an oven all the time: what magnetrons do is assumed.
+    return min(row_share, _OVEN_DUTY["whole"] if row_share > 0.9 else _OVEN_DUTY["half"])
+
+
+def _of_cluster(rows: Rows, candidate: Candidate, kind: EmitterKind) -> Occupancy:
+    cluster = candidate.cluster
+    assert cluster is not None
+    bursts, span = cluster.bursts, rows.span
+    level = float(np.quantile(bursts.level_dbm, 0.75))
+    frames, count = frames_of(span), len(rows.codes)
+    met = np.unique(bursts.row)
+    if kind == EmitterKind.MICROWAVE_OVEN:
+        duty = _duty_while_on(rows, kind, min(1.5 * len(met) / count, 0.5))
+    else:
+        duty = share_of_time(len(met) / count, frames) if kind not in _STEADY else len(met) / count
+    if kind == EmitterKind.RADAR:
+        duty = min(duty, _PULSE_DUTY)
+
+    def within(first_hz: float, last_hz: float) -> float:
+        some = bursts.row[(bursts.freq_hz > first_hz) & (bursts.freq_hz < last_hz)]
+        share = len(np.unique(some)) / count
+        return share if kind == EmitterKind.MICROWAVE_OVEN else min(share_of_time(share, frames), duty)
+
+    if cluster.shape == "advertising":
+        channels = _by_bursts(span, level, within, ADVERTISING_HZ)
+    elif cluster.shape == "place":
+        centre = float(np.median(bursts.freq_hz))
+        channels = _by_bursts(
+            span, level, lambda *_: duty, (centre - candidate.width_hz / 2, centre + candidate.width_hz / 2)
+        )
+    elif kind == EmitterKind.MICROWAVE_OVEN:
+        channels = _by_bursts(
+            span, level, lambda *_: duty, tuple(np.arange(candidate.low_hz, candidate.high_hz, 1e6))
+        )
+    else:
+        channels = _by_bursts(span, level, within, None)
+    times = rows.time_s[met]
+    return Occupancy(level, duty, float(times[0]), float(times[-1]), len(met), channels)
+
+
+def _by_bursts(
+    span: Span,
+    level_dbm: float,
+    share_within: Callable[[float, float], float],
+    touched_hz: tuple[float, ...] | None,
+) -> tuple[tuple[str, int, float], ...]:
+    """Channels with a frequency of those touched in them, or with bursts where None is told."""
+    out = []
+    if level_dbm < P.off_channel_dbm:
+        return ()
+    for place in channels_in_span(span):
+        first, last = passband_hz(place)
+        if place.width_mhz != 20 or (
+            touched_hz is not None and not any(first < hz < last for hz in touched_hz)
+        ):
+            continue
+        share = share_within(first, last)
+        if share > 0:
+            out.append((place.band, place.primary, round(min(share, 1.0), 4)))
+    return tuple(out)
+
+
+def _by_power(
+    span: Span, freq_hz: NDArray[np.floating], power: NDArray[np.floating], level_dbm: float, duty: float
+) -> tuple[tuple[str, int, float], ...]:
+    """Channels that enough of its power lies in. power: of each bin, shape (bins,)."""
+    out = []
+    whole = max(float(power.sum()), 1e-30)
+    for place in channels_in_span(span):
+        first, last = passband_hz(place)
+        if place.width_mhz != 20:
+            continue
+        part = (
+            float(power[(freq_hz > first - _HALF_CHANNEL) & (freq_hz < last + _HALF_CHANNEL)].sum()) / whole
+        )
+        if part > 0 and level_dbm + 10 * np.log10(part) > P.off_channel_dbm:
+            out.append((place.band, place.primary, round(min(duty, 1.0), 4)))
+    return tuple(out)
