@@ -13,10 +13,11 @@ PAGE = Path(__file__).parent.parent / "docs" / "emitters-parameters.md"
 def page() -> str:
     """The page."""
     lines = [
-        "# Parameters of the detector for averaged rows",
+        "# Parameters of the detector",
         "",
         "Made by `python -m benchmarks.emitter_parameters` from `interference/weighed/parameters.py`. The weights of",
-        "features are fitted, not set: they are in `weights.json` ([decision 041](decisions/041-averaged-rows.md)).",
+        "features are fitted, not set: they are in `weights-many.json` and `weights-few.json`",
+        "([decision 048](decisions/048-weighed-in-moments.md)).",
         "",
         "| name | value | unit | meaning | source |",
         "|---|---|---|---|---|",

@@ -82,7 +82,7 @@ def main() -> None:
     parser.add_argument("out", type=Path, nargs="?")
     parser.add_argument("names", nargs="*")
     asked = parser.parse_args()
-    scenes = gate.read()
+    scenes = gate.read() + gate.read(gate.KEPT_FEW)
     if asked.names:
         by_name = {scene.name: scene for scene in scenes}
         drawn([by_name[name] for name in asked.names], asked.out)

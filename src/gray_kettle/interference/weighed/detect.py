@@ -1,6 +1,6 @@
-"""The detector for rows that sum up many moments: candidates, weighed; claims, measured.
+"""Candidates, weighed; claims, measured.
 
-Source: docs/radio-model.md, "Rows that sum up many moments".
+Source: docs/radio-model.md, "Candidates, weighed".
 """
 
 from collections.abc import Sequence

@@ -2,7 +2,7 @@
 
 Two steps: is it an emitter at all (a sum of small decision trees), and if so, of which kind (a multinomial logistic
 function of the features). Both are fitted on scenes of two simulators by `python -m benchmarks.detection.fit` and kept
-in weights.json. Source: docs/emitters.md, "How it decides".
+in weights-many.json and weights-few.json. Source: docs/emitters.md, "How it decides".
 """
 
 import json

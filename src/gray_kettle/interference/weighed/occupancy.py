@@ -1,7 +1,7 @@
 """How long, how strong and in which channels a claim is on the air.
 
 Rows see an emitter at moments: a row of several frames shows a burst more often than it is there, which is counted back
-with the assumption that frames are independent moments. Source: docs/radio-model.md, "Rows that sum up many moments".
+with the assumption that frames are independent moments. Source: docs/radio-model.md, "Candidates, weighed".
 """
 
 from collections.abc import Callable

@@ -1,7 +1,8 @@
 """The main limits of the detector, in one typed place: value, unit, meaning and where each comes from.
 
-Weights of evidence are not here: they are fitted (docs/decisions/041) and kept in weights.json. The page
-docs/emitters-parameters.md is made from this module by `python -m benchmarks.emitter_parameters`.
+Weights of evidence are not here: they are fitted (docs/decisions/041 and 048) and kept in weights-many.json and
+weights-few.json. The page docs/emitters-parameters.md is made from this module by
+`python -m benchmarks.emitter_parameters`.
 """
 
 from dataclasses import dataclass, field, fields
