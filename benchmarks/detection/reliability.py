@@ -56,7 +56,7 @@ def drawn(named: dict[str, list[tuple[float, bool]]]) -> Figure:
     axes.set_ylabel("share of claims with the right family")
     axes.set_xlim(0.3, 1.02)
     axes.set_ylim(0, 1.02)
-    axes.legend(loc="upper left", fontsize=8, frameon=False)
+    axes.legend(loc="lower right", fontsize=8, frameon=False)
     return figure
 
 

@@ -114,7 +114,7 @@ def _explains(better: Claim, claim: Claim) -> bool:
         return False
     if _is_spread(claim):
         return _explains_hopper(better, claim)
-    if _is_advertising(better) and other.width_hz < P.wide_hz:
+    if _is_advertising(better) and (other.shape == "place" or claim.family == _HOPPER):
         return band_plan.to_advertising_hz(other.centre_hz) < _NEAR_ADVERTISING_HZ
     return _covers(better, claim)
 
