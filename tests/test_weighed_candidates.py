@@ -12,13 +12,15 @@ from hypothesis import strategies as st
 
 from gray_kettle.interference.detect import detect
 from gray_kettle.interference.weighed import judgement, parameters
-from gray_kettle.interference.weighed.candidates import candidates_of
+from gray_kettle.interference.weighed.candidates import Candidate, candidates_of
+from gray_kettle.interference.weighed.claims import Claim
 from gray_kettle.interference.weighed.detect import sums_many_moments
 from gray_kettle.interference.weighed.intervals import Profiles, find_intervals, profiles_of
 from gray_kettle.interference.weighed.judgement import Fitted
 from gray_kettle.interference.weighed.narrow_bursts import find_bursts, find_clusters
 from gray_kettle.interference.weighed.rows import rows_of
-from gray_kettle.model.enums import Detector
+from gray_kettle.model.enums import Detector, EmitterKind
+from gray_kettle.model.records import Detection
 from gray_kettle.simulator.spectra import transmitters as tx
 from gray_kettle.simulator.spectra.scene import Scene
 from gray_kettle.spectrum.quantise import MISSING, to_codes
@@ -188,3 +190,33 @@ def test_accuracy_on_kept_scenes_of_two_makers_stays_within_its_band(maker):
     assert figures.right / figures.claims >= precision
     assert figures.family / figures.located >= family
     assert figures.empty_with_claim <= empty
+
+
+@pytest.mark.parametrize(
+    ("judged_as", "share", "facts", "named"),
+    [
+        ("analogue-video", 0.9, {}, None),  # surely another kind
+        ("analogue-video", 0.7, {}, "802.15.4"),  # not surely enough
+        ("802.15.4", 0.99, {}, "802.15.4"),
+        ("microwave-oven", 0.99, {"mains": 5.0}, None),
+        ("microwave-oven", 0.99, {"mains": 1.0}, "802.15.4"),  # no oven: not in step with the mains
+        (
+            "point-to-point",
+            0.99,
+            {"within a Wi-Fi channel": 1.0},
+            "802.15.4",
+        ),  # no link: part of a Wi-Fi channel
+    ],
+)
+def test_what_a_search_named_keeps_its_name_unless_another_kind_is_sure_and_shows(
+    judged_as, share, facts, named
+):
+    kind = EmitterKind(judged_as)
+    detection = Detection(
+        ((EmitterKind.IEEE_802_15_4, 0.9),), 2.404e9, 2.406e9, 2e6, -60.0, 0.1, 0.0, 1.0, 9, (), ()
+    )
+    kinds = ((kind, share), (EmitterKind.RADAR, 1 - share))
+    judgement_ = judgement.Judgement(0.9, kinds, (), ())
+    features = {"mains": 1.0, "within a Wi-Fi channel": 0.0, **facts}
+    claim = Claim(Candidate("searched", 2.404e9, 2.406e9, features, found=detection), judgement_)
+    assert claim.named == named
