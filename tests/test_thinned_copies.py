@@ -122,8 +122,12 @@ def test_exports_and_masked_copies_hold_what_is_left(thinned, tmp_path, capsys):
         summed = next(csv.DictReader(file))
     assert float(summed["peak_dbm"]) >= float(summed["mean_dbm"])
     lines = (folder / "records/thinned.jsonl").read_text().splitlines()
-    damaged = {**json.loads(lines[-1]), "payload": "AAAA"}
-    (folder / "records/thinned.jsonl").write_text("\n".join([*lines[:-1], json.dumps(damaged)]) + "\n")
-    assert main(["import", str(folder), str(tmp_path / "x.kettle")]) == 1
-    assert f"records/thinned.jsonl, line {len(lines)}" in capsys.readouterr().err
-    assert not (tmp_path / "x.kettle").exists()
+    first_rows = next(k for k, line in enumerate(lines) if json.loads(line).get("level") == 0)
+    other = json.loads(lines[-1])["head"]  # of sums, in place of rows
+    for at, wrong in ((-1, {"payload": "AAAA"}), (first_rows, {"head": other}), (0, {"start_s": -1e300})):
+        damaged = list(lines)
+        damaged[at] = json.dumps({**json.loads(lines[at]), **wrong})
+        (folder / "records/thinned.jsonl").write_text("\n".join(damaged) + "\n")
+        assert main(["import", str(folder), str(tmp_path / "x.kettle")]) == 1
+        assert f"records/thinned.jsonl, line {at % len(lines) + 1}" in capsys.readouterr().err
+        assert not (tmp_path / "x.kettle").exists()

@@ -11,7 +11,8 @@ from typing import Any
 import numpy as np
 import zstandard
 
-from gray_kettle.model.records import FloatArray, Traffic
+from gray_kettle.model.records import LATEST_S, FloatArray, Span, Traffic
+from gray_kettle.spectrum.channel_power import channels_in_span
 from gray_kettle.spectrum.multires import COUNTED_FROM, TOP, Counts, Entries
 from gray_kettle.store.packing import UNREADABLE, pack_arrays, unpack_arrays, unpacked
 from gray_kettle.store.sweeps import Run, Sweeps
@@ -78,27 +79,41 @@ def sums_chunk(level: int, entries: Entries, counts: Counts | None) -> ThinnedCh
     return ThinnedChunk(level, head, entries, counts)
 
 
-def chunk_of(row: dict[str, Any], bins: int) -> ThinnedChunk:
-    """The reverse of `ThinnedChunk.row`. Raises: UNREADABLE."""
+def chunk_of(row: dict[str, Any], span: Span) -> ThinnedChunk:
+    """The reverse of `ThinnedChunk.row`, checked against the bins of its sweep. Raises: UNREADABLE."""
     head = unpack_arrays(row["head"])
     if row["level"] == 0:
-        times_s = head["time_s"]
-        if (
-            not len(times_s)
-            or not np.isfinite(times_s).all()
-            or not {"power", "over", "floor"} <= head.keys()
-        ):
-            raise ValueError("rows without times")
+        _check_rows(head, span)
         return ThinnedChunk(0, head)
-    if not 1 <= row["level"] <= TOP or not len(head["rows"]):
+    if not 1 <= row["level"] <= TOP:
         raise ValueError("no such level of sums")
-    shape = 3, len(head["rows"]), bins
+    starts_s, ends_s, rows = head["start_s"], head["end_s"], head["rows"]
+    _check_times(starts_s)
+    _check_times(ends_s)
+    if not len(starts_s) == len(ends_s) == len(rows) or (ends_s < starts_s).any() or (rows <= 0).any():
+        raise ValueError("sums of no rows")
+    shape = 3, len(rows), span.bins
     layers = np.frombuffer(unpacked(row["payload"], math.prod(shape)), np.uint8).reshape(shape)
-    entries = Entries(head["start_s"], head["end_s"], head["rows"], *layers)
     counts = unpack_arrays(row["counts"])["counts"] if row["counts"] else None
-    if counts is not None and len(counts) != len(entries):
+    if counts is not None and (counts.ndim != 3 or len(counts) != len(rows)):
         raise ValueError("counts of other sums")
-    return sums_chunk(row["level"], entries, counts)
+    return sums_chunk(row["level"], Entries(starts_s, ends_s, rows, *layers), counts)
+
+
+def _check_rows(head: dict[str, Any], span: Span) -> None:
+    times_s, offset_s = head["time_s"], head["offset_s"]
+    _check_times(times_s)
+    shape = len(times_s), len(channels_in_span(span))
+    fits = head["power"].shape == head["over"].shape == shape and head["floor"].shape == (span.bins,)
+    if not fits or offset_s.ndim != 2 or len(offset_s) != len(times_s):
+        raise ValueError("rows that do not fit their sweep")
+
+
+def _check_times(times_s: FloatArray) -> None:
+    if times_s.ndim != 1 or not len(times_s) or not ((times_s >= 0) & (times_s <= LATEST_S)).all():
+        raise ValueError("impossible times")
+    if (np.diff(times_s) < 0).any():
+        raise ValueError("times that go back")
 
 
 def thinned_chunks(sweeps: Sweeps, run: Run, start_s: float, end_s: float) -> Iterator[ThinnedChunk]:
@@ -125,7 +140,7 @@ def thinned_chunks(sweeps: Sweeps, run: Run, start_s: float, end_s: float) -> It
                 "counts": counts.get(float(head["start_s"][0])),
             }  # fmt: skip
             try:
-                chunk = chunk_of(row, run.span.bins)
+                chunk = chunk_of(row, run.span)
             except UNREADABLE:
                 continue  # a picture is drawn from the next level of sums
             starts_s, ends_s = head["start_s"], head["end_s"]

@@ -17,7 +17,7 @@ from pydantic import TypeAdapter, ValidationError
 
 from gray_kettle.errors import KettleError
 from gray_kettle.export.data.archive import ENTRIES, FORMAT, Progress
-from gray_kettle.model.records import Columns, IntArray, Sightings, Span, Traffic
+from gray_kettle.model.records import LATEST_S, Columns, IntArray, Sightings, Span, Traffic
 from gray_kettle.safe_text import printable
 from gray_kettle.spectrum.duty import channel_rows
 from gray_kettle.spectrum.quantise import to_codes, to_dbm
@@ -175,13 +175,13 @@ def _read_thinned(
                     raise ValueError("too many rows")
                 sums = unpack(Traffic, str(row["columns"]), int(row["rows"]), packed["payload"])
                 hour = ThinnedHour(float(row["start_s"]), float(row["end_s"]), sums)
+                if not 0 <= hour.start_s <= hour.end_s <= LATEST_S:
+                    raise ValueError("impossible times")
                 builder.thinned.add_hour(_known(here, int(row["take"])), hour, ())
                 continue
             of = spans[row["sweep"]]
             span = _SPAN.validate_python(of["span"])
-            chunk = chunk_of(
-                {"level": int(row["level"]), "payload": b"", "counts": None, **packed}, span.bins
-            )
+            chunk = chunk_of({"level": int(row["level"]), "payload": b"", "counts": None, **packed}, span)
             builder.thinned.add_chunk(_known(here, int(of["take"])), span, chunk, ())
             if chunk.level == 0:
                 last_s = float(chunk.head["time_s"][-1])
