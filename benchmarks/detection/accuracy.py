@@ -65,21 +65,16 @@ def emitters_of(scene: LabelledScene) -> list[Emitter]:
     )
 
 
-def is_of(emitter: TrueEmitter, low_hz: float, high_hz: float) -> bool:
-    """Whether a claim of an interval of frequency is of an emitter: the middle within half of the wider one of both."""
-    off = abs((emitter.low_hz + emitter.high_hz) / 2 - (low_hz + high_hz) / 2)
-    return off <= max(emitter.high_hz - emitter.low_hz, high_hz - low_hz, _LEAST_HZ) / 2
-
-
 def paired(truth: tuple[TrueEmitter, ...], claims: list[Emitter]) -> dict[int, int]:
     """Which claim is of which emitter."""
     possible = []
     for i, t in enumerate(truth):
         for j, c in enumerate(claims):
-            if is_of(t, c.low_hz, c.high_hz):
+            off = abs((t.low_hz + t.high_hz) / 2 - (c.low_hz + c.high_hz) / 2)
+            within = max(t.high_hz - t.low_hz, c.high_hz - c.low_hz, _LEAST_HZ) / 2
+            if off <= within:
                 differs = family_of(c.kind) != family_of(t.kind)
-                off = abs(t.low_hz + t.high_hz - c.low_hz - c.high_hz)
-                possible.append((differs, not t.is_detectable, -c.confidence, off, i, j))
+                possible.append((differs, not t.is_detectable, -c.confidence, off / within, i, j))
     out: dict[int, int] = {}
     for *_, i, j in sorted(possible):
         if i not in out and j not in out.values():

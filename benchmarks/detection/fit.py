@@ -14,9 +14,10 @@ from sklearn.ensemble import HistGradientBoostingClassifier
 from sklearn.linear_model import LogisticRegression
 from sklearn.preprocessing import StandardScaler
 
-from benchmarks.detection.measured import Measured, MeasuredScene
+from benchmarks.detection.measured import MeasuredScene
 from benchmarks.detection.scenes import TrueEmitter
 from gray_kettle.interference import weighed
+from gray_kettle.interference.weighed.candidates import Candidate
 from gray_kettle.interference.weighed.judgement import Fitted, family_of
 from gray_kettle.model.enums import EmitterKind
 
@@ -43,7 +44,7 @@ class Example:
     weight: float
 
 
-def agreement(candidate: Measured, emitter: TrueEmitter, step_hz: float) -> float:
+def agreement(candidate: Candidate, emitter: TrueEmitter, step_hz: float) -> float:
     """From 0 to 1: how well a candidate describes an emitter."""
     family = family_of(emitter.kind)
     low, high = candidate.low_hz, candidate.high_hz
@@ -74,12 +75,13 @@ def _hops(emitter: TrueEmitter) -> bool:
 
 
 def _of_found(
-    emitter: TrueEmitter, overlap: float, off_hz: float, candidate: Measured, step_hz: float
+    emitter: TrueEmitter, overlap: float, off_hz: float, candidate: Candidate, step_hz: float
 ) -> float:
     """What a search found: a piece of a hopper is not the hopper."""
     width_hz, family = candidate.width_hz, family_of(emitter.kind)
     if emitter.kind == EmitterKind.BLE_ADVERTISING:
-        return float(candidate.found_kind == str(emitter.kind)) if width_hz > 20e6 else 0.9 * (off_hz < 8e5)
+        is_named = candidate.found is not None and candidate.found.kind == emitter.kind
+        return float(is_named) if width_hz > 20e6 else 0.9 * (off_hz < 8e5)
     if _hops(emitter):
         covered = min(candidate.high_hz, emitter.high_hz) - max(candidate.low_hz, emitter.low_hz)
         is_whole = covered > 0.4 * (emitter.high_hz - emitter.low_hz) and width_hz > 4e6
@@ -92,7 +94,7 @@ def _of_found(
 
 
 def _of_interval(
-    emitter: TrueEmitter, overlap: float, off_hz: float, candidate: Measured, step_hz: float
+    emitter: TrueEmitter, overlap: float, off_hz: float, candidate: Candidate, step_hz: float
 ) -> float:
     width_hz = candidate.width_hz
     match family_of(emitter.kind):

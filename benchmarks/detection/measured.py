@@ -1,46 +1,25 @@
 """The candidates of a scene with truth, measured."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from benchmarks.detection.scenes import LabelledScene, TrueEmitter, of_our_own, one_of_folder
 from gray_kettle.interference import receiver
 from gray_kettle.interference.detect import found_in_moments
-from gray_kettle.interference.weighed.candidates import candidates_of
+from gray_kettle.interference.weighed.candidates import Candidate, candidates_of
 from gray_kettle.interference.weighed.detect import sums_many_moments
 from gray_kettle.interference.weighed.rows import rows_of
 from gray_kettle.model.records import Detection
 
 
 @dataclass(frozen=True)
-class Measured:
-    """A candidate without what it was made of. found_kind: that a search named, else ""."""
-
-    shape: str
-    low_hz: float
-    high_hz: float
-    features: dict[str, float]
-    found_kind: str
-
-    @property
-    def centre_hz(self) -> float:
-        """Its middle."""
-        return (self.low_hz + self.high_hz) / 2
-
-    @property
-    def width_hz(self) -> float:
-        """All that it touches."""
-        return self.high_hz - self.low_hz
-
-
-@dataclass(frozen=True)
 class MeasuredScene:
-    """What is kept of a scene: its candidates, and what was on the air."""
+    """What is kept of a scene: its candidates without what they were made of, and what was on the air."""
 
     name: str
     step_hz: float
     emitters: tuple[TrueEmitter, ...]
-    candidates: tuple[Measured, ...]
+    candidates: tuple[Candidate, ...]
 
 
 def measured_of(scene: LabelledScene) -> MeasuredScene:
@@ -50,7 +29,7 @@ def measured_of(scene: LabelledScene) -> MeasuredScene:
     if not sums_many_moments(scene.span, codes):
         found, _ = found_in_moments(scene.span, scene.time_s, codes, scene.offset_s)
     candidates = tuple(
-        Measured(c.shape, c.low_hz, c.high_hz, c.features, str(c.found.kind) if c.found else "")
+        replace(c, interval=None, cluster=None)
         for c in candidates_of(rows_of(scene.span, scene.time_s, codes), found=found)
     )
     return MeasuredScene(scene.name, scene.span.step_hz, scene.emitters, candidates)

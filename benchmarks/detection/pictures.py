@@ -1,4 +1,4 @@
-"""Waterfalls of kept scenes with what is on the air (left of each) and what is claimed (right).
+"""Waterfalls of kept scenes with what is on the air (above each) and what is claimed (below).
 
 python -m benchmarks.detection.pictures OUT.png NAME … : scenes of the kept ones by name; without names a list of them
 with how many emitters were located and how many claims lie on nothing.
@@ -44,7 +44,7 @@ def _waterfall(axes: Axes, scene: LabelledScene) -> None:
         (e.low_hz / 1e6, e.high_hz / 1e6, e.name + ("" if e.is_detectable else " (hardly shows)"))
         for e in scene.emitters
     ]
-    told = [
+    claimed = [
         (
             c.low_hz / 1e6,
             c.high_hz / 1e6,
@@ -53,7 +53,7 @@ def _waterfall(axes: Axes, scene: LabelledScene) -> None:
         for k, c in enumerate(claims)
     ]
     _bars(axes, true, seconds, OWN, 1)
-    _bars(axes, told, seconds, EMITTER, -1)
+    _bars(axes, claimed, seconds, EMITTER, -1)
     axes.set_title(
         f"{scene.name}: {span.averages} frames a row, {span.detector} (above: true, below: claimed)",
         fontsize=7, loc="left", color=INK,

@@ -10,13 +10,13 @@ import sqlalchemy as sa
 from gray_kettle.model.records import LATEST_S, Columns, Edges, Traffic
 from gray_kettle.store import schema
 from gray_kettle.store.database import Database
+from gray_kettle.store.merging import HOUR_S
 from gray_kettle.store.packing import UNREADABLE, unpack
 from gray_kettle.store.seals import Damage, payload_of, rows_of
 from gray_kettle.store.sweeps import is_thin
 from gray_kettle.store.takes import Takes
 
 Table = TypeVar("Table", bound=Columns)
-_HOUR_S = 3600
 _MOST_ROWS = 1 << 17  # of a chunk of any version
 
 
@@ -47,7 +47,7 @@ class ChunkReader:
             table = row and self._unpacked(db, Traffic, schema.sums, row, chunk["take"], self._damage)
             if table:
                 table.spot[:] = spot_of_take[chunk["take"]]
-                inside = (table.second + _HOUR_S > low) & (table.second <= high)
+                inside = (table.second + HOUR_S > low) & (table.second <= high)
                 summed.append(table if is_whole else table.rows(inside))
             else:
                 rest.append(chunk)

@@ -78,10 +78,10 @@ def merged_traffic(rows: Traffic) -> Traffic:
 
 def by_the_hour(rows: Traffic) -> Traffic:
     """The same, one row an hour: each has the first second of its hour."""
-    return merged_traffic(replace(rows, second=rows.second // _HOUR_S * _HOUR_S))
+    return merged_traffic(replace(rows, second=rows.second // HOUR_S * HOUR_S))
 
 
-_HOUR_S = 3600
+HOUR_S = 3600
 _TRAFFIC_KEYS = ("second", "receiver_hz", "bssid", "transmitter", "mode", "spot")
 _TRAFFIC_SUMS = (
     "frames", "retries", "retriable", "protected", "asleep", "octets", "airtime_s", "level_mw", "levels",

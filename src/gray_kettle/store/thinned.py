@@ -14,10 +14,9 @@ import zstandard
 from gray_kettle.model.records import LATEST_S, FloatArray, Span, Traffic
 from gray_kettle.spectrum.channel_power import channels_in_span
 from gray_kettle.spectrum.multires import COUNTED_FROM, TOP, Counts, Entries
+from gray_kettle.store.merging import HOUR_S
 from gray_kettle.store.packing import UNREADABLE, pack_arrays, unpack_arrays, unpacked
 from gray_kettle.store.sweeps import Run, Sweeps
-
-HOUR_S = 3600
 
 
 @dataclass(frozen=True, eq=False)
