@@ -63,6 +63,18 @@ def test_rows_of_an_overloaded_receiver_are_set_right():
     assert np.median(rows.noise.median_dbm) == pytest.approx(-100.0, abs=1.0)
 
 
+@pytest.mark.parametrize("busy_share", [0.5, 0.8, 0.94])
+@pytest.mark.parametrize("bins", [100, 200, 250])
+def test_busy_channels_and_wide_signals_do_not_make_a_receiver_seem_overloaded(busy_share, bins):
+    """In the rows in which a busy channel pauses it lies far below its usual level: the other rows are not lifted."""
+    codes = noise(4.0)
+    is_busy = np.random.default_rng(3).random(400) < busy_share
+    codes[np.ix_(is_busy, np.arange(20, 20 + bins))] += 60
+    rows = rows_of(span_at(averages=4), TIME_S, codes)
+    assert not rows.lift_db.any()
+    assert np.median(rows.noise.median_dbm[300:]) == pytest.approx(-100.3, abs=1.5)
+
+
 @pytest.mark.parametrize("at", [60, 150, 250])
 @pytest.mark.parametrize("pedestal_db", [0.0, 12.0])
 def test_what_stands_on_something_wider_is_an_interval_of_its_own(at, pedestal_db):
@@ -156,7 +168,7 @@ def test_what_each_feature_adds_sums_up_to_the_odds(values, shape):
 def test_every_feature_that_was_fitted_is_measured():
     span, times, codes = averaged(*WIFI, *KINDS.values(), rows=300)
     rows = rows_of(span, times, codes)
-    for candidate in candidates_of(rows, profiles_of(rows)):
+    for candidate in candidates_of(rows, profiles_of(rows, few_moments=False)):
         assert set(judgement.weights(Fitted.MANY_MOMENTS)[candidate.shape].names) <= set(candidate.features)
         assert all(np.isfinite(v) for v in candidate.features.values())
 
@@ -203,9 +215,10 @@ def test_accuracy_on_kept_scenes_of_two_makers_stays_within_its_band(maker):
         (
             "point-to-point",
             0.99,
-            {"within a Wi-Fi channel": 1.0},
+            {"within a Wi-Fi channel": 1.0, "falls": 3.0},
             "802.15.4",
-        ),  # no link: part of a Wi-Fi channel
+        ),  # no link: part of a Wi-Fi channel, and it pauses
+        ("point-to-point", 0.99, {"within a Wi-Fi channel": 1.0, "falls": 0.2}, None),  # Wi-Fi pauses
     ],
 )
 def test_what_a_search_named_keeps_its_name_unless_another_kind_is_sure_and_shows(

@@ -103,7 +103,8 @@ def _of_interval(
         case "hopper":
             return min(overlap, 0.4) if width_hz > 15e6 else 0.0
         case "802.15.4" | "radar":
-            return 0.9 if off_hz < 8e5 and width_hz < max(4e6, 4 * step_hz) else 0.0
+            is_as_wide = width_hz < max(4e6, 4 * step_hz) or overlap > _IS
+            return 0.9 if off_hz < 8e5 and is_as_wide else 0.0
         case "microwave-oven":
             return min(1.0, 1.3 * overlap)
     return overlap

@@ -8,6 +8,7 @@ from gray_kettle.interference import receiver
 from gray_kettle.interference.detect import found_in_moments
 from gray_kettle.interference.weighed.candidates import Candidate, candidates_of
 from gray_kettle.interference.weighed.detect import sums_many_moments
+from gray_kettle.interference.weighed.intervals import profiles_of
 from gray_kettle.interference.weighed.rows import rows_of
 from gray_kettle.model.records import Detection
 
@@ -26,11 +27,13 @@ def measured_of(scene: LabelledScene) -> MeasuredScene:
     """All candidates of a scene."""
     codes, _ = receiver.without_own(scene.span, scene.codes)
     found: list[Detection] = []
-    if not sums_many_moments(scene.span, codes):
+    is_few = not sums_many_moments(scene.span, codes)
+    if is_few:
         found, _ = found_in_moments(scene.span, scene.time_s, codes, scene.offset_s)
+    rows = rows_of(scene.span, scene.time_s, codes)
     candidates = tuple(
         replace(c, interval=None, cluster=None)
-        for c in candidates_of(rows_of(scene.span, scene.time_s, codes), found=found)
+        for c in candidates_of(rows, profiles_of(rows, is_few), found)
     )
     return MeasuredScene(scene.name, scene.span.step_hz, scene.emitters, candidates)
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from gray_kettle.interference.weighed import features
-from gray_kettle.interference.weighed.intervals import Interval, Profiles, find_intervals, profiles_of
+from gray_kettle.interference.weighed.intervals import Interval, Profiles, find_intervals
 from gray_kettle.interference.weighed.narrow_bursts import Cluster, find_bursts, find_clusters
 from gray_kettle.interference.weighed.parameters import P
 from gray_kettle.interference.weighed.rows import Rows
@@ -42,10 +42,9 @@ class Candidate:
 
 
 def candidates_of(
-    rows: Rows, profiles: Profiles | None = None, found: Sequence[Detection] = ()
+    rows: Rows, profiles: Profiles, found: Sequence[Detection] = ()
 ) -> list[Candidate]:
     """All candidates of a block, in no order. found: by searches, where rows are single moments or few."""
-    profiles = profiles or profiles_of(rows)
     step, first_hz = rows.span.step_hz, rows.span.start_hz
     out = [
         Candidate(

@@ -15,6 +15,7 @@ from gray_kettle.model.enums import Detector, EmitterKind
 _HOPPER, _OVEN, _NARROW = "hopper", str(EmitterKind.MICROWAVE_OVEN), "narrowband"
 _LINK, _WITHIN_WIFI = str(EmitterKind.POINT_TO_POINT), 0.95
 _IN_STEP = 3.3  # logarithm of mains coherence, from which bursts are an oven's
+_PAUSES = 1.2  # of "falls": 6 dB from the middle to the lowest rows
 _SAME_PLACE_HZ = 1.5e6
 _FEW_FREQUENCIES = 3.2  # binary logarithm: advertising and little else
 _WITHIN_WIDE_HZ = 8e6
@@ -49,13 +50,14 @@ class Claim:
     @property
     def shows_its_kind(self) -> bool:
         """Whether it has what the likeliest kind must show in single moments: an oven is in step with the mains, and a
-        part of a Wi-Fi channel, or what may be one that seems continuous, is no link.
+        part of a Wi-Fi channel that pauses, or what may be one that seems continuous, is no link.
         """
         features = self.candidate.features
         if self.judgement.family[0] == _OVEN:
             return self.is_mains_visible and features["mains"] >= _IN_STEP
         is_part = features.get("within a Wi-Fi channel", 0.0) >= _WITHIN_WIFI
-        return self.judgement.family[0] != _LINK or not (is_part or self.are_pauses_hidden)
+        pauses = features.get("falls", 0.0) > _PAUSES
+        return self.judgement.family[0] != _LINK or not ((is_part and pauses) or self.are_pauses_hidden)
 
     @property
     def family(self) -> str:
@@ -73,7 +75,8 @@ def claims_of(candidates: list[Candidate], rows: Rows, fitted: Fitted) -> list[C
     least = P.least_of_moments if is_few else P.least_probability
     if len(rows.time_s) < P.few_rows:
         least = P.least_of_few
-    facts = (not rows.are_in_step_with_mains, rows.span.detector == Detector.MAX)
+    are_hidden = rows.span.detector == Detector.MAX and rows.span.averages > 1
+    facts = (not rows.are_in_step_with_mains, are_hidden)
     claims = [Claim(c, judged(c.shape, c.features, fitted), *facts) for c in candidates]
     likely = [
         claim

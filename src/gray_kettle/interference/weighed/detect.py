@@ -41,7 +41,7 @@ def weighed(
     """
     fitted = Fitted.MANY_MOMENTS if searched is None else Fitted.FEW_MOMENTS
     rows = rows_of(span, time_s, codes)
-    profiles = profiles_of(rows)
+    profiles = profiles_of(rows, fitted == Fitted.FEW_MOMENTS)
     found = []
     for claim in claims_of(candidates_of(rows, profiles, searched or ()), rows, fitted):
         likely = likely_kinds(claim.judgement)

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gray_kettle.interference import band_plan
+from gray_kettle.interference.runs import half_open_runs
 from gray_kettle.interference.weighed.intervals import Interval, Profiles
 from gray_kettle.interference.weighed.narrow_bursts import Bursts, Cluster
 from gray_kettle.interference.weighed.rows import Levels, Rows
@@ -17,6 +18,7 @@ Features = dict[str, float]
 _SOME_ROWS = 700
 _PIECE = 5  # of an interval at each of its ends
 _FEWEST = 20
+_SHOWS_DB = 3.0
 _KINDS = tuple(EmitterKind)
 
 
@@ -75,13 +77,17 @@ def _correlation(one: FloatArray, other: FloatArray) -> float:
 
 def rows_on(profiles: Profiles, interval: Interval, rows: int) -> tuple[NDArray[np.intp], float]:
     """(rows in windows in which an interval is on, share of the windows)."""
-    level = profiles.windows[interval.quantile][:, interval.first : interval.last].mean(axis=1)
-    most = float(np.quantile(level, 0.85))
-    is_on = level > max(most - 6, min(2.0, most - 1))
+    is_on = is_on_of(profiles.windows[interval.quantile][:, interval.first : interval.last].mean(axis=1))
     which = np.flatnonzero(np.repeat(is_on, profiles.window_rows))
     if is_on[-1]:
         which = np.concatenate([which, np.arange(len(is_on) * profiles.window_rows, rows)])
     return which, float(is_on.mean())
+
+
+def is_on_of(level: FloatArray) -> NDArray[np.bool_]:
+    """In which windows an interval is on. level: dB over noise in each; the strongest is always on."""
+    most = float(np.quantile(level, 0.85))
+    return np.asarray((level > max(most - 6, min(2.0, most - 1))) | (level == level.max()))
 
 
 def cells_of(rows: Rows, first: int, last: int) -> tuple[int, int]:
@@ -161,8 +167,13 @@ def _shape(rows: Rows, profiles: Profiles, interval: Interval) -> Features:
         "nearer Wi-Fi edge": edges[0],
         "farther Wi-Fi edge": edges[1],
         "where ovens are": band_plan.near_oven(middle),
+        "where radar is": float(band_plan.RADAR_HZ[0] < middle < band_plan.RADAR_HZ[1]),
+        "on 802.15.4": _bell(band_plan.to_154_hz(middle) / 1e6, 0, 0.4) * rows.is_low_band,
+        "on advertising": _bell(band_plan.to_advertising_hz(middle) / 1e6, 0, 0.5),
+        "on a Wi-Fi centre": _bell(band_plan.to_wifi_centre_hz(middle) / 1e6, 0, 0.6),
         "never pauses": float(interval.quantile == 0),
         "pauses mostly": float(interval.quantile == 2),
+        "shows seldom": float(interval.quantile == 3),
         "is very wide": float(width > 24e6),
         "as wide as a link": _bell(log_width, 1.0, 0.25),
         "as wide as 802.15.4": _bell(log_width, 0.3, 0.3),
@@ -173,6 +184,7 @@ def _shape(rows: Rows, profiles: Profiles, interval: Interval) -> Features:
 def _in_time(rows: Rows, profiles: Profiles, interval: Interval) -> Features:
     """Of its rows while it is on."""
     on, share = rows_on(profiles, interval, len(rows.codes))
+    out = _over_windows(profiles, interval)
     some = on[:: len(on) // _SOME_ROWS + 1]
     first, last = cells_of(rows, interval.first, interval.last)
     inside = rows.cells[some, first:last]
@@ -190,8 +202,9 @@ def _in_time(rows: Rows, profiles: Profiles, interval: Interval) -> Features:
         for b in _neighbours(rows, some, first, last)
     ]
     mains = rows.mains_coherence(rows.cells[:, first:last].mean(axis=1)) if rows.is_low_band else 1.5
-    return {
+    return out | {
         "time on": share,
+        "duty": float((level > max(q95 / 2, _SHOWS_DB)).mean()),
         "falls": float(np.clip(q50 - q5, 0, 25)) / 5,
         "rises": float(np.clip(q95 - q50, 0, 25)) / 5,
         "varies": float(np.clip((q84 - q16) / 2 / sigma, 0, 20)) / 4,
@@ -206,6 +219,21 @@ def _in_time(rows: Rows, profiles: Profiles, interval: Interval) -> Features:
         "with both neighbours": min(beside),
         "mains": mains,
         "in step with the mains": max(mains - 3, 0.0),
+    }
+
+
+def _over_windows(profiles: Profiles, interval: Interval) -> Features:
+    """How its level goes on from window to window: what is switched on stays, traffic comes and goes."""
+    level = profiles.windows[interval.quantile][:, interval.first : interval.last].mean(axis=1)
+    is_on = is_on_of(level)
+    longest = max(last - first for first, last in half_open_runs(is_on))
+    steps = np.abs(np.diff(level[is_on]))
+    return {
+        "in one piece": longest / max(float(is_on.sum()), 1.0),
+        "windows on": float(np.log2(is_on.sum())) / 4,
+        "wavers": float(np.clip(np.median(steps), 0, 10)) / 2 if len(steps) else 0.0,
+        "drifts": float(np.clip(level[is_on].std(), 0, 15)) / 3,
+        "off level": float(np.clip(level[~is_on].max() if not is_on.all() else -1.0, -5, 40)) / 10,
     }
 
 

@@ -18,7 +18,8 @@ from gray_kettle.model.records import FloatArray
 from gray_kettle.spectrum.quantise import DBM_OF_CODE, MISSING
 
 _FEWEST_WINDOWS = 4  # to tell what is sometimes on from what always is
-_LOW, _MIDDLE, _HIGH = range(3)
+_LOW, _MIDDLE, _HIGH, _TOP = range(4)
+_NAMES = {"low": _LOW, "mid": _MIDDLE, "high": _HIGH, "top": _TOP}
 _BELOW_ALL_DB = -50.0
 
 
@@ -35,15 +36,16 @@ class Interval:
 
     @property
     def quantile(self) -> int:
-        """Which of the levels of a window it was found in: 0 the low one, 1 the middle, 2 the high one."""
-        return {"low": _LOW, "mid": _MIDDLE, "high": _HIGH}[self.profile.split()[0]]
+        """Which of the levels of a window it was found in: 0 the low one, 1 the middle, 2 the high one, 3 the top."""
+        return _NAMES[self.profile.split()[0]]
 
 
 @dataclass(frozen=True, eq=False)
 class Profiles:
     """Levels over time.
 
-    windows: dB over noise that is exceeded in most, half and some of the rows of each window, shape (3, windows, bins).
+    windows: dB over noise that is exceeded in most, half, some and few of the rows of each window, shape (3 or 4,
+    windows, bins).
     window_rows: rows of a window; levels: by name, over the whole block, shape (bins,) each; of_noise_db: where noise
     alone lies in each.
     """
@@ -59,11 +61,14 @@ class Profiles:
         return self.levels.get("high some", self.levels["high all"])
 
 
-def profiles_of(rows: Rows) -> Profiles:
-    """Levels of each window and over all of them."""
+def profiles_of(rows: Rows, few_moments: bool) -> Profiles:
+    """Levels of each window and over all of them. few_moments: what shows in few rows is looked at as well; where a row
+    sums up many moments, the weights do not know such intervals yet.
+    """
     size = min(max(round(P.window_s * rows.rate), int(P.window_rows)), len(rows.codes))
     count = len(rows.codes) // size
-    shares = (P.low_share, P.mid_share, P.high_share)
+    names = tuple(_NAMES)[: _TOP + few_moments]
+    shares = (P.low_share, P.mid_share, P.high_share, P.top_share)[: len(names)]
     at = [int(share * (size - 1)) for share in shares]
     windows = np.empty((len(at), count, rows.span.bins), np.float32)
     for window in range(count):
@@ -71,7 +76,7 @@ def profiles_of(rows: Rows) -> Profiles:
         for which, k in enumerate(at):
             windows[which, window] = DBM_OF_CODE[np.minimum(ordered[k], MISSING - 1)] - rows.noise.median_dbm
     levels, of_noise = {}, {}
-    for which, name in enumerate(("low", "mid", "high")):
+    for which, name in enumerate(names):
         law = gamma_db(rows.noise.shape, shares[which]) - gamma_db(rows.noise.shape, 0.5)
         for ending in ("all", "some", "always"):
             of_noise[f"{name} {ending}"] = law

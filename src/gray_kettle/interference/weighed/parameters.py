@@ -49,11 +49,16 @@ class Parameters:
         0.25, "share", "of the bins taken as quiet", "a quarter of a band is free in most rooms"
     )
     lift_db: float = _p(
-        2.5, "dB", "by which all bins of a row rise when a receiver is overloaded", "over rounding and noise"
+        3.5, "dB", "by which all bins of a row rise when a receiver is overloaded", "over chance in few free cells"
     )
     lift_deviations: float = _p(
         4.0, "deviations", "the same, of the spread of quiet rows", "1 row of 30,000 by chance"
     )
+    lift_floor_share: float = _p(
+        0.05, "share", "of rows in which a cell shows its floor", "channels that hardly pause still do so often"
+    )
+    lift_flat_share: float = _p(0.1, "share", "of the lowest cells that rise alike", "twice lift_share and more")
+    lift_flat_db: float = _p(3.0, "dB", "by which they may differ", "half of what skirts rise in 5 MHz")
     lift_share: float = _p(
         0.04, "share", "of the lowest cells of a row, which show its floor", "free even beside wide noise"
     )
@@ -69,6 +74,9 @@ class Parameters:
         0.5, "share", "quantile that what is on half the time exceeds", "ovens, half duplex"
     )
     high_share: float = _p(0.8, "share", "quantile that what is on a fifth of the time exceeds", "short duty")
+    top_share: float = _p(
+        0.95, "share", "quantile that what is on in one row of twenty exceeds", "pulses of radar, sensors"
+    )
     some_windows: float = _p(
         0.85, "share", "of windows: what is on in a seventh of them shows", "takes of a minute"
     )

@@ -169,12 +169,16 @@ def _without_lift(codes: Codes, step_hz: float) -> tuple[Codes, FloatArray]:
     for first in range(0, len(codes), _ROWS_AT_ONCE):
         part = codes[first : first + _ROWS_AT_ONCE, : cells * joined].reshape(-1, cells, joined)
         level[first : first + _ROWS_AT_ONCE] = part.mean(axis=2, dtype=np.float32) / 2
-    usual = np.quantile(level[:: len(level) // int(P.learn_rows) + 1], 0.25, axis=0)
-    at = max(int(P.lift_share * cells), 1)
-    low = np.partition(level - usual[None, :], at, axis=1)[:, at]
+    # Against the lowest of each cell: a channel that pauses in few rows must not make the others seem lifted.
+    floor = np.quantile(level[:: len(level) // int(P.learn_rows) + 1], P.lift_floor_share, axis=0)
+    level -= floor.astype(np.float32)
+    at = [max(int(share * cells), 1) for share in (P.lift_share, P.lift_flat_share)]
+    low, higher = np.partition(level, at, axis=1)[:, at].T
     quiet, quietest = np.quantile(low, (0.12, 0.03))
     lift = low - quiet
     hot = lift > max(P.lift_db, P.lift_deviations * (quiet - quietest))
+    # The skirts of something that fills nearly the whole span rise towards it; noise of a receiver is as high all over.
+    hot &= higher - low < P.lift_flat_db + 2 * float(np.median(higher - low))
     if not hot.any():
         return codes, np.zeros(len(codes))
     out = codes.copy()
