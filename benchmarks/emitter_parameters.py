@@ -1,10 +1,12 @@
-"""Write docs/emitters-parameters.md: the main parameters of the detector for averaged rows.
+"""Write docs/emitters-parameters.md: the main parameters of the detector, and how much depends on each.
 
 python -m benchmarks.emitter_parameters
 """
 
+import json
 from pathlib import Path
 
+from benchmarks.detection.sensitivity import KEPT, MAKERS
 from gray_kettle.interference.weighed.parameters import described
 
 PAGE = Path(__file__).parent.parent / "docs" / "emitters-parameters.md"
@@ -12,6 +14,7 @@ PAGE = Path(__file__).parent.parent / "docs" / "emitters-parameters.md"
 
 def page() -> str:
     """The page."""
+    kept = json.loads(KEPT.read_text()) if KEPT.exists() else {"as it is": {}, "changed": {}}
     lines = [
         "# Parameters of the detector",
         "",
@@ -19,14 +22,42 @@ def page() -> str:
         "features are fitted, not set: they are in `weights-many.json` and `weights-few.json`",
         "([decision 048](decisions/048-weighed-in-moments.md)).",
         "",
-        "| name | value | unit | meaning | source |",
-        "|---|---|---|---|---|",
+        "The last columns say what changes in the scenes that `make test` keeps, when a parameter alone is 20 %",
+        "lower or higher: emitters located and false claims, for the independent simulator and for ours",
+        "(`python -m benchmarks.detection.sensitivity`). Weights stay as they were fitted. A dash: nothing changes.",
+        *(f"As it is: {_usual(maker, kept['as it is'][maker])}." for maker in MAKERS if kept["as it is"]),
+        "",
+        "| name | value | unit | meaning | source | 20 % lower | 20 % higher |",
+        "|---|---|---|---|---|---|---|",
     ]
-    lines += [
-        f"| `{d['name']}` | {d['value']} | {d['unit']} | {d['meaning']} | {d['source']} |"
-        for d in described()
-    ]
+    for d in described():
+        both = kept["changed"].get(d["name"], {})
+        changes = [_change(kept["as it is"], both.get(way)) for way in ("down", "up")]
+        lines.append(
+            f"| `{d['name']}` | {d['value']} | {d['unit']} | {d['meaning']} | {d['source']} | {' | '.join(changes)} |"
+        )
     return "\n".join(lines) + "\n"
+
+
+def _usual(maker: str, counts: list[int]) -> str:
+    emitters, located, claims, right = counts
+    return f"{maker}, {located} of {emitters} emitters located, {claims - right} of {claims} claims false"
+
+
+def _change(usual: dict[str, list[int]], counts: "dict[str, list[int]] | None") -> str:
+    """Such as "+1 located, −2 false; own +3 false"."""
+    if counts is None:
+        return "not measured"
+    out = []
+    for maker in MAKERS:
+        located = counts[maker][1] - usual[maker][1]
+        false = (counts[maker][2] - counts[maker][3]) - (usual[maker][2] - usual[maker][3])
+        said = [
+            f"{v:+d} {name}".replace("-", "−") for v, name in ((located, "located"), (false, "false")) if v
+        ]
+        if said:
+            out.append(f"{maker} {', '.join(said)}")
+    return "; ".join(out) or "–"
 
 
 if __name__ == "__main__":

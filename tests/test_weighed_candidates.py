@@ -11,13 +11,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gray_kettle.interference.detect import detect
-from gray_kettle.interference.weighed import judgement, parameters
+from gray_kettle.interference.weighed import competition, judgement, parameters
 from gray_kettle.interference.weighed.candidates import Candidate, candidates_of
 from gray_kettle.interference.weighed.claims import Claim
 from gray_kettle.interference.weighed.detect import sums_many_moments
+from gray_kettle.interference.weighed.features import of_bursts_within
 from gray_kettle.interference.weighed.intervals import Profiles, find_intervals, profiles_of
 from gray_kettle.interference.weighed.judgement import Fitted
-from gray_kettle.interference.weighed.narrow_bursts import find_bursts, find_clusters
+from gray_kettle.interference.weighed.narrow_bursts import Bursts, find_bursts, find_clusters
 from gray_kettle.interference.weighed.rows import rows_of
 from gray_kettle.model.enums import Detector, EmitterKind
 from gray_kettle.model.records import Detection
@@ -233,3 +234,50 @@ def test_what_a_search_named_keeps_its_name_unless_another_kind_is_sure_and_show
     features = {"mains": 1.0, "within a Wi-Fi channel": 0.0, **facts}
     claim = Claim(Candidate("searched", 2.404e9, 2.406e9, features, found=detection), judgement_)
     assert claim.named == named
+
+
+def judged_as(kind, probability):
+    return judgement.Judgement(probability, ((EmitterKind(kind), 1.0),), (), ())
+
+
+def test_candidates_are_measured_beside_each_other():
+    """A burst frequency among the hops of a hopper: around it the hopper, at its frequency a line."""
+    candidates = [
+        Candidate("spread", 2.402e9, 2.480e9, {"mains": 1.0}),
+        Candidate("place", 2.4394e9, 2.4406e9, {"rise": 1.5}),
+        Candidate("interval", 2.4395e9, 2.4405e9, {}),
+        Candidate("interval", 2.495e9, 2.499e9, {}),
+    ]
+    judgements = [
+        judged_as("bluetooth", 0.9), judged_as("802.15.4", 0.5), judged_as("continuous-carrier", 0.6),
+        judged_as("broadband-noise", 0.8),
+    ]  # fmt: skip
+    found = [
+        dict(zip(competition.NAMES, row, strict=True))
+        for row in competition.beside_others(candidates, judgements)
+    ]
+    burst = found[1]
+    assert burst["likeliest twin"] == pytest.approx(np.log(0.6 / 0.4))
+    assert burst["likeliest around"] == pytest.approx(np.log(0.9 / 0.1))
+    assert (burst["hopper around"], burst["narrowband twin"]) == (0.9, 0.6)
+    assert (burst["likelier twins"], burst["number around"], burst["number within"]) == (1, 1, 0)
+    assert burst["likeliest elsewhere"] == pytest.approx(np.log(0.8 / 0.2))
+    assert found[0]["number within"] == 2
+    assert found[3]["likeliest interval that overlaps"] < -5  # no other is near it
+
+
+def test_where_no_weights_of_competition_were_fitted_judgements_stay():
+    candidates = [Candidate("interval", 2.44e9, 2.45e9, {})]
+    judgements = [judged_as("802.15.4", 0.7)]
+    assert competition.settled(candidates, judgements, Fitted.MANY_MOMENTS) == judgements
+
+
+@pytest.mark.parametrize(("spread_hz", "least", "most"), [(0.2e6, 1.0, 4.0), (9e6, -0.6, 0.6)])
+def test_bursts_are_counted_against_those_beside_them(spread_hz, least, most):
+    rows = rows_of(span_at(averages=1), TIME_S, noise(4.0))
+    freq = 2.44e9 + np.random.default_rng(1).uniform(-spread_hz, spread_hz, 200)
+    bursts = Bursts(np.arange(200), freq, *(np.full(200, 20.0) for _ in range(5)))
+    found = of_bursts_within(rows, bursts, 2.439e9, 2.441e9)
+    assert least <= found["bursts against beside"] <= most
+    assert 0 < found["bursts of all"] <= 1
+    assert of_bursts_within(rows, bursts.of(np.zeros(200, bool)), 2.439e9, 2.441e9)["bursts"] == 0

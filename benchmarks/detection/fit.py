@@ -10,15 +10,16 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-from sklearn.ensemble import HistGradientBoostingClassifier
 from sklearn.linear_model import LogisticRegression
 from sklearn.preprocessing import StandardScaler
 
 from benchmarks.detection.measured import MeasuredScene
 from benchmarks.detection.scenes import TrueEmitter
+from benchmarks.detection.trees import emitter_trees, family_trees
 from gray_kettle.interference import weighed
 from gray_kettle.interference.weighed.candidates import Candidate
-from gray_kettle.interference.weighed.judgement import Fitted, family_of
+from gray_kettle.interference.weighed.competition import SHAPES, beside_others
+from gray_kettle.interference.weighed.judgement import Fitted, Judgement, family_of, judged_by, weights_from
 from gray_kettle.model.enums import EmitterKind
 
 NONE = "none"
@@ -28,9 +29,9 @@ _IS, _MAYBE = (
 )  # how well a candidate agrees with an emitter: it is it, or it may not be learned from
 _NO_MORE = 0.35
 _HOPPERS = "hopper"
-TREES, LEAVES = 260, 8
+_FOLDS, _COMPETITION_TREES = 4, 200
+_TWIN_OVERLAP, _TWIN_HZ = 0.6, 1.5e6
 WEIGHTS = Path(weighed.__file__).parent
-SHAPES = ("interval", "searched", "place", "advertising", "spread", "second", "clump")
 
 
 @dataclass(frozen=True)
@@ -159,63 +160,79 @@ def fitted(examples: list[Example], strength: float = 0.1) -> dict[str, object]:
             of_kind[str(known[0])] = [0.0] * (len(names) + 1)
         out[shape] = {
             "names": names, "mean": _short(scaler.mean_), "scale": _short(scaler.scale_),
-            "trees": _trees(np.clip(scaled, -5, 5), is_one), "kinds": of_kind,
+            "trees": emitter_trees(scaled, is_one), "kinds": of_kind,
+            "families": family_trees(scaled[is_one], kinds[is_one]),
         }  # fmt: skip
     return out
 
 
-def _trees(values: np.ndarray, is_one: np.ndarray) -> dict[str, list[float] | list[int]]:
-    """Boosted trees as arrays over all nodes: feature (-1 at a leaf), threshold, node to the left (the next is to the
-    right), and value: what is reached from there adds on average to the logarithm of the odds. roots: first nodes.
+def with_competition(scenes: list[MeasuredScene], strength: float) -> dict[str, object]:
+    """Weights by shape, and those of candidates beside each other, which are fitted on judgements of scenes that the
+    first weights were not fitted on.
     """
-    model = HistGradientBoostingClassifier(
-        max_iter=TREES, learning_rate=0.05, max_leaf_nodes=LEAVES, min_samples_leaf=20, l2_regularization=4.0
-    ).fit(values, is_one)
-    features: list[int] = []
-    thresholds: list[float] = []
-    lefts: list[int] = []
-    means: list[float] = []
-    roots = []
-    for (tree,) in model._predictors:
-        nodes = tree.nodes
-        order, place = [0], {0: len(features)}
-        roots.append(len(features))
-        at = len(features) + 1
-        for k in order:  # each node after its parent, pairs side by side
-            node = nodes[k]
-            if not node["is_leaf"]:
-                pair = (int(node["left"]), int(node["right"]))
-                place[pair[0]], place[pair[1]] = at, at + 1
-                order += pair
-                at += 2
-        for k in sorted(order, key=lambda n: place[n]):
-            node = nodes[k]
-            features.append(-1 if node["is_leaf"] else int(node["feature_idx"]))
-            thresholds.append(0.0 if node["is_leaf"] else float(f"{node['num_threshold']:.4g}"))
-            lefts.append(0 if node["is_leaf"] else place[int(node["left"])])
-            means.append(float(f"{_mean_of(nodes, k):.4g}"))
-    base = float(np.ravel(model._baseline_prediction)[0])
-    return {
-        "roots": roots,
-        "feature": features,
-        "threshold": thresholds,
-        "left": lefts,
-        "value": means,
-        "base": [base],
-    }
+    examples = [examples_of(scene) for scene in scenes]
+    out = fitted([e for some in examples for e in some], strength)
+    fold = np.random.default_rng(0).permutation(len(scenes)) % _FOLDS
+    measured, stands_for, counts = [], [], []
+    for k in range(_FOLDS):
+        first = weights_from(
+            fitted([e for some, f in zip(examples, fold, strict=True) if f != k for e in some], strength)
+        )
+        for n in np.flatnonzero(fold == k):
+            scene = scenes[n]
+            if not scene.candidates:
+                continue
+            judgements = [judged_by(first[c.shape], c.features) for c in scene.candidates]
+            measured.append(beside_others(scene.candidates, judgements))
+            one, counted = representatives(scene, judgements)
+            stands_for.append(one)
+            counts.append(counted)
+    which = np.concatenate(counts)
+    out["competition"] = emitter_trees(
+        np.vstack(measured)[which], np.concatenate(stands_for)[which], _COMPETITION_TREES
+    )
+    return out
 
 
-def _mean_of(nodes: np.ndarray, k: int) -> float:
-    """Mean of the leaves below a node, by how many examples reach them."""
-    node = nodes[k]
-    if node["is_leaf"]:
-        return float(node["value"])
-    left, right = nodes[int(node["left"])], nodes[int(node["right"])]
-    total = float(left["count"]) + float(right["count"])
-    return (
-        _mean_of(nodes, int(node["left"])) * float(left["count"])
-        + _mean_of(nodes, int(node["right"])) * float(right["count"])
-    ) / max(total, 1.0)
+def representatives(scene: MeasuredScene, judgements: list[Judgement]) -> tuple[np.ndarray, np.ndarray]:
+    """(whether each candidate is the likeliest of its emitter, whether it is to be learned from: not if it is as good
+    as that one).
+    """
+    candidates, emitters = scene.candidates, scene.emitters
+    agree = np.array([
+        [agreement(c, e, scene.step_hz) * (1.0 if e.is_detectable else 0.9) for e in emitters] for c in candidates
+    ]).reshape(len(candidates), len(emitters))  # fmt: skip
+    is_near = np.array([[_is_centred(c, e) for e in emitters] for c in candidates], np.bool_).reshape(
+        agree.shape
+    )
+    one, free = np.zeros(len(candidates), np.bool_), np.ones(len(emitters), np.bool_)
+    for k in np.argsort([-j.probability for j in judgements]):
+        possible = np.flatnonzero((agree[k] >= _IS) & is_near[k] & free)
+        if len(possible):
+            free[possible[np.argmax(agree[k][possible])]] = False
+            one[k] = True
+    counted = np.array([
+        one[k]
+        or agree[k].max(initial=0.0) < _MAYBE
+        or (agree[k].max() >= _IS and not any(
+            _are_twins(candidates[k], candidates[m]) and agree[k].argmax() == agree[m].argmax()
+            for m in np.flatnonzero(one)
+        ))
+        for k in range(len(candidates))
+    ])  # fmt: skip
+    return one, counted
+
+
+def _is_centred(candidate: Candidate, emitter: TrueEmitter) -> bool:
+    """As claims and emitters are paired when accuracy is measured."""
+    off_hz = abs((emitter.low_hz + emitter.high_hz) / 2 - candidate.centre_hz)
+    return off_hz <= max(emitter.high_hz - emitter.low_hz, candidate.width_hz, 2e6) / 2
+
+
+def _are_twins(one: Candidate, other: Candidate) -> bool:
+    common = min(one.high_hz, other.high_hz) - max(one.low_hz, other.low_hz)
+    both = max(one.high_hz, other.high_hz) - min(one.low_hz, other.low_hz)
+    return common > _TWIN_OVERLAP * both or abs(one.centre_hz - other.centre_hz) < _TWIN_HZ
 
 
 def _short(values: "list[float] | np.ndarray") -> list[float]:
@@ -231,9 +248,9 @@ def main() -> None:
     asked = parser.parse_args()
     out = asked.out or WEIGHTS / f"{Fitted.FEW_MOMENTS if asked.few else Fitted.MANY_MOMENTS}.json"
     scenes = [scene for file in asked.files for scene in pickle.loads(file.read_bytes())]
-    examples = [example for scene in scenes for example in examples_of(scene)]
-    out.write_text(json.dumps(fitted(examples, asked.strength), separators=(",", ":")) + "\n")
-    print(f"{len(examples)} candidates of {len(scenes)} scenes -> {out.name}")
+    found = with_competition(scenes, asked.strength)
+    out.write_text(json.dumps(found, separators=(",", ":")) + "\n")
+    print(f"{sum(len(s.candidates) for s in scenes)} candidates of {len(scenes)} scenes -> {out.name}")
 
 
 if __name__ == "__main__":

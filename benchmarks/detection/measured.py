@@ -32,8 +32,7 @@ def measured_of(scene: LabelledScene) -> MeasuredScene:
         found, _ = found_in_moments(scene.span, scene.time_s, codes, scene.offset_s)
     rows = rows_of(scene.span, scene.time_s, codes)
     candidates = tuple(
-        replace(c, interval=None, cluster=None)
-        for c in candidates_of(rows, profiles_of(rows, is_few), found)
+        replace(c, interval=None, cluster=None) for c in candidates_of(rows, profiles_of(rows, is_few), found)
     )
     return MeasuredScene(scene.name, scene.span.step_hz, scene.emitters, candidates)
 

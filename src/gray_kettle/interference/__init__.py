@@ -5,4 +5,5 @@
 # 3: what a receiver adds by itself is taken out or marked.
 # 4: rows that sum up 16 frames or more have a detector of their own.
 # 5: in rows of few moments, too, all that may be an emitter is weighed, with what the searches found.
-DETECTOR_VERSION = 5
+# 6: in such rows candidates are judged beside each other; busy channels no longer make a receiver seem overloaded.
+DETECTOR_VERSION = 6

@@ -7,7 +7,7 @@ import numpy as np
 
 from gray_kettle.interference.weighed import features
 from gray_kettle.interference.weighed.intervals import Interval, Profiles, find_intervals
-from gray_kettle.interference.weighed.narrow_bursts import Cluster, find_bursts, find_clusters
+from gray_kettle.interference.weighed.narrow_bursts import Bursts, Cluster, find_bursts, find_clusters
 from gray_kettle.interference.weighed.parameters import P
 from gray_kettle.interference.weighed.rows import Rows
 from gray_kettle.model.records import Detection, FloatArray
@@ -41,20 +41,18 @@ class Candidate:
         return self.high_hz - self.low_hz
 
 
-def candidates_of(
-    rows: Rows, profiles: Profiles, found: Sequence[Detection] = ()
-) -> list[Candidate]:
+def candidates_of(rows: Rows, profiles: Profiles, found: Sequence[Detection] = ()) -> list[Candidate]:
     """All candidates of a block, in no order. found: by searches, where rows are single moments or few."""
     step, first_hz = rows.span.step_hz, rows.span.start_hz
-    out = [
-        Candidate(
-            INTERVAL, first_hz + step * (i.first - 0.5), first_hz + step * (i.last - 0.5),
-            features.of_interval(rows, profiles, i), interval=i,
-        )
-        for i in find_intervals(rows, profiles)
-    ]  # fmt: skip
-    out += [_searched(rows, profiles, one) for one in found]
     bursts = find_bursts(rows)
+    out = []
+    for i in find_intervals(rows, profiles):
+        low, high = first_hz + step * (i.first - 0.5), first_hz + step * (i.last - 0.5)
+        measured = features.of_interval(rows, profiles, i) | features.of_bursts_within(
+            rows, bursts, low, high
+        )
+        out.append(Candidate(INTERVAL, low, high, measured, interval=i))
+    out += [_searched(rows, profiles, bursts, one) for one in found]
     clusters = find_clusters(rows, bursts)
     for cluster in clusters:
         low, high = _ends(cluster, rows)
@@ -63,7 +61,7 @@ def candidates_of(
     return out
 
 
-def _searched(rows: Rows, profiles: Profiles, found: Detection) -> Candidate:
+def _searched(rows: Rows, profiles: Profiles, bursts: Bursts, found: Detection) -> Candidate:
     """What a search found, measured as an interval as well."""
     step, first_hz = rows.span.step_hz, rows.span.start_hz
     first = min(max(round((found.low_hz - first_hz) / step + 0.5), 0), rows.span.bins - 1)
@@ -79,6 +77,7 @@ def _searched(rows: Rows, profiles: Profiles, found: Detection) -> Candidate:
             best = Interval(first, last, top, rise, name, is_line=(last - first) * step <= P.line_hz)
     assert best is not None  # there is always a profile
     measured = features.of_interval(rows, profiles, best) | features.of_found(rows, found)
+    measured |= features.of_bursts_within(rows, bursts, found.low_hz, found.high_hz)
     return Candidate(SEARCHED, found.low_hz, found.high_hz, measured, interval=best, found=found)
 
 

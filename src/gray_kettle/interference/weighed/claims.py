@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from gray_kettle.interference import band_plan
 from gray_kettle.interference.weighed.candidates import INTERVAL, SEARCHED, Candidate
+from gray_kettle.interference.weighed.competition import settled
 from gray_kettle.interference.weighed.judgement import Fitted, Judgement, family_of, judged
 from gray_kettle.interference.weighed.parameters import P
 from gray_kettle.interference.weighed.rows import Rows
@@ -19,7 +20,7 @@ _PAUSES = 1.2  # of "falls": 6 dB from the middle to the lowest rows
 _SAME_PLACE_HZ = 1.5e6
 _FEW_FREQUENCIES = 3.2  # binary logarithm: advertising and little else
 _WITHIN_WIDE_HZ = 8e6
-_ADVERTISING_FIRST = 0.3
+_ADVERTISING_FIRST, _NAMED_FIRST = 0.3, 0.1
 _WIDE_HOPPER_HZ = 8e6
 _NEAR_ADVERTISING_HZ = 1e6
 
@@ -68,28 +69,29 @@ class Claim:
 def claims_of(candidates: list[Candidate], rows: Rows, fitted: Fitted) -> list[Claim]:
     """The likeliest first; each only where no better claim explains it.
 
-    What a search has named is claimed unless it is judged to be none; all else where it is likely enough, and in single
-    moments shows what its kind must show.
+    What a search has named is claimed where it is somewhat likely, and is not explained by what another has named; all
+    else where it is likely enough.
     """
-    is_few = fitted == Fitted.FEW_MOMENTS
-    least = P.least_of_moments if is_few else P.least_probability
+    least = P.least_probability if fitted == Fitted.MANY_MOMENTS else P.least_of_moments
     if len(rows.time_s) < P.few_rows:
-        least = P.least_of_few
+        least = max(least, P.least_of_few if fitted == Fitted.MANY_MOMENTS else P.least_of_few_moments)
     are_hidden = rows.span.detector == Detector.MAX and rows.span.averages > 1
     facts = (not rows.are_in_step_with_mains, are_hidden)
-    claims = [Claim(c, judged(c.shape, c.features, fitted), *facts) for c in candidates]
+    judgements = [judged(c.shape, c.features, fitted) for c in candidates]
+    claims = [
+        Claim(c, j, *facts) for c, j in zip(candidates, settled(candidates, judgements, fitted), strict=True)
+    ]
     likely = [
         claim
         for claim in claims
         if claim.judgement.probability >= (P.least_named if _is_named(claim) else least)
-        and (_is_named(claim) or not is_few or claim.shows_its_kind)
     ]
-    likely.sort(key=_order)
     kept: list[Claim] = []
-    for claim in likely:
+    for claim in sorted(likely, key=_order):
         if claim.candidate.shape == "second" and not any(c.candidate.shape == "spread" for c in kept):
             continue
-        if _is_named(claim) or not any(_explains(other, claim) for other in kept):
+        better = [c for c in kept if not (_is_named(claim) and _is_named(c))]
+        if not any(_explains(other, claim) for other in better):
             kept.append(claim)
     return kept
 
@@ -100,11 +102,11 @@ def _is_named(claim: Claim) -> bool:
 
 
 def _order(claim: Claim) -> float:
-    """What a search has named first; then the likeliest, advertising before hoppers that it may look like, and a second
-    hopper after the first.
+    """The likeliest first; of about the same what a search has named, advertising before hoppers that it may look like,
+    and a second hopper after the first.
     """
     is_second = claim.candidate.shape == "second"
-    first = _ADVERTISING_FIRST * _is_advertising(claim) + 2.0 * _is_named(claim)
+    first = _ADVERTISING_FIRST * _is_advertising(claim) + _NAMED_FIRST * _is_named(claim)
     return -claim.judgement.probability - first + is_second
 
 

@@ -47,6 +47,8 @@ def weighed(
         likely = likely_kinds(claim.judgement)
         if claim.named:
             likely = _named(claim.named, claim.judgement)
+        elif fitted == Fitted.FEW_MOMENTS and not claim.shows_its_kind:
+            likely = _unnamed(likely)
         if claim.candidate.found is not None:
             evidence = evidence_text.of_found(claim.candidate.found, claim.judgement)
             found.append(replace(claim.candidate.found, likely=likely, evidence=evidence))
@@ -92,6 +94,13 @@ def _named(kind: EmitterKind, judgement: Judgement) -> tuple[tuple[EmitterKind, 
     )
     rest = sorted(((k, round(v, 4)) for k, v in shares.items() if v >= 0.01), key=lambda i: (-i[1], i[0]))
     return ((kind, first), *rest)
+
+
+def _unnamed(likely: tuple[tuple[EmitterKind, float], ...]) -> tuple[tuple[EmitterKind, float], ...]:
+    """What does not show what its likeliest kind must show is reported as unknown, with that kind as the next."""
+    shares = [(EmitterKind.UNKNOWN, likely[0][1] + 1e-3), *(i for i in likely if i[0] != EmitterKind.UNKNOWN)]
+    by = sum(v for _, v in likely) / sum(v for _, v in shares)
+    return tuple((kind, round(v * by, 4)) for kind, v in shares)
 
 
 def _detection(

@@ -19,6 +19,7 @@ _SOME_ROWS = 700
 _PIECE = 5  # of an interval at each of its ends
 _FEWEST = 20
 _SHOWS_DB = 3.0
+_LEAST_HALF_HZ, _GAP_HZ, _BESIDE_HZ = 7e5, 1e6, 7e6
 _KINDS = tuple(EmitterKind)
 
 
@@ -119,6 +120,30 @@ def of_found(rows: Rows, found: Detection) -> Features:
         "search: over noise": float(np.clip(found.level_dbm - noise_dbm, 0, 60)) / 20,
         "search: burst width": float(np.log10(max(found.burst_hz, 2e4) / 1e6)),
         "search: time on": (found.last_s - found.first_s) / max(time_s, 1e-9),
+    }
+
+
+def of_bursts_within(rows: Rows, bursts: Bursts, low_hz: float, high_hz: float) -> Features:
+    """How narrow bursts lie within an interval against what lies beside it: those of a hopper are as dense beside it,
+    those of what keeps to its frequency are not.
+    """
+    half = max((high_hz - low_hz) / 2, _LEAST_HALF_HZ, 0.75 * rows.cell_hz)
+    off = np.abs(bursts.freq_hz - (low_hz + high_hz) / 2)
+    inside = off <= half
+    number = int(inside.sum())
+    beside = int(((off > half + _GAP_HZ) & (off <= half + _GAP_HZ + _BESIDE_HZ)).sum())
+    expected = beside * half / _BESIDE_HZ
+    level = bursts.level_dbm[inside]
+    q16, q50, q84 = np.quantile(level, (0.16, 0.5, 0.84)) if number else (0.0, 0.0, 0.0)
+    others = float(np.median(bursts.level_dbm[~inside])) if number < len(bursts) else q50
+    return {
+        "bursts": float(np.log10(number + 1)),
+        "bursts of all": number / max(len(bursts), 1),
+        "bursts against beside": float(np.clip(np.log2((number + 1) / (expected + 1)), -5, 8)) / 2,
+        "bursts differ in level": float(q84 - q16) / 10,
+        "bursts against others": float(np.clip(q50 - others, -40, 40)) / 10 if number else 0.0,
+        "bursts rise": float(np.clip(np.median(bursts.rise_db[inside]), 0, 40)) / 10 if number else 0.0,
+        "rows with bursts": len(np.unique(bursts.row[inside])) / len(rows.time_s),
     }
 
 

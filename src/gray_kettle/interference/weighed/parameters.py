@@ -49,15 +49,23 @@ class Parameters:
         0.25, "share", "of the bins taken as quiet", "a quarter of a band is free in most rooms"
     )
     lift_db: float = _p(
-        3.5, "dB", "by which all bins of a row rise when a receiver is overloaded", "over chance in few free cells"
+        3.5,
+        "dB",
+        "by which all bins of a row rise when a receiver is overloaded",
+        "over chance in few free cells",
     )
     lift_deviations: float = _p(
         4.0, "deviations", "the same, of the spread of quiet rows", "1 row of 30,000 by chance"
     )
     lift_floor_share: float = _p(
-        0.05, "share", "of rows in which a cell shows its floor", "channels that hardly pause still do so often"
+        0.05,
+        "share",
+        "of rows in which a cell shows its floor",
+        "channels that hardly pause still do so often",
     )
-    lift_flat_share: float = _p(0.1, "share", "of the lowest cells that rise alike", "twice lift_share and more")
+    lift_flat_share: float = _p(
+        0.1, "share", "of the lowest cells that rise alike", "twice lift_share and more"
+    )
     lift_flat_db: float = _p(3.0, "dB", "by which they may differ", "half of what skirts rise in 5 MHz")
     lift_share: float = _p(
         0.04, "share", "of the lowest cells of a row, which show its floor", "free even beside wide noise"
@@ -144,11 +152,12 @@ class Parameters:
     # Claims
     least_probability: float = _p(0.5, "", "of being an emitter, for a claim", "as likely as not")
     least_of_moments: float = _p(
-        0.7, "", "the same in rows of few moments, where no search has named it", "scenes of both makers"
+        0.4, "", "the same in rows of few moments: of being the one of its emitter", "scenes of both makers"
     )
     least_named: float = _p(
-        0.4, "", "the same for what a search has named", "little real is lost, scenes of both makers"
+        0.25, "", "the same for what a search has named", "little real is lost, scenes of both makers"
     )
+    least_of_few_moments: float = _p(0.5, "", "the same in few rows of few moments", "as likely as not")
     least_renamed: float = _p(
         0.8, "", "of another family than a search has named, to be called so", "scenes of both makers"
     )
