@@ -72,20 +72,14 @@ def claims_of(candidates: list[Candidate], rows: Rows, fitted: Fitted) -> list[C
     What a search has named is claimed where it is somewhat likely, and is not explained by what another has named; all
     else where it is likely enough.
     """
-    least = P.least_probability if fitted == Fitted.MANY_MOMENTS else P.least_of_moments
-    if len(rows.time_s) < P.few_rows:
-        least = max(least, P.least_of_few if fitted == Fitted.MANY_MOMENTS else P.least_of_few_moments)
     are_hidden = rows.span.detector == Detector.MAX and rows.span.averages > 1
     facts = (not rows.are_in_step_with_mains, are_hidden)
     judgements = [judged(c.shape, c.features, fitted) for c in candidates]
     claims = [
         Claim(c, j, *facts) for c, j in zip(candidates, settled(candidates, judgements, fitted), strict=True)
     ]
-    likely = [
-        claim
-        for claim in claims
-        if claim.judgement.probability >= (P.least_named if _is_named(claim) else least)
-    ]
+    are_few_rows = len(rows.time_s) < P.few_rows
+    likely = [claim for claim in claims if claim.judgement.probability >= _least(claim, fitted, are_few_rows)]
     kept: list[Claim] = []
     for claim in sorted(likely, key=_order):
         if claim.candidate.shape == "second" and not any(c.candidate.shape == "spread" for c in kept):
@@ -94,6 +88,16 @@ def claims_of(candidates: list[Candidate], rows: Rows, fitted: Fitted) -> list[C
         if not any(_explains(other, claim) for other in better):
             kept.append(claim)
     return kept
+
+
+def _least(claim: Claim, fitted: Fitted, are_few_rows: bool) -> float:
+    """Probability from which something is claimed."""
+    if _is_named(claim):
+        return P.least_named
+    if fitted == Fitted.MANY_MOMENTS:
+        return P.least_of_few if are_few_rows else P.least_probability
+    least = P.least_line if claim.judgement.family[0] == _NARROW else P.least_of_moments
+    return max(least, P.least_of_few_moments) if are_few_rows else least
 
 
 def _is_named(claim: Claim) -> bool:

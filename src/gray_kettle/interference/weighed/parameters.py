@@ -154,6 +154,9 @@ class Parameters:
     least_of_moments: float = _p(
         0.4, "", "the same in rows of few moments: of being the one of its emitter", "scenes of both makers"
     )
+    least_line: float = _p(
+        0.55, "", "the same for narrow lines that no search has named", "receivers have lines of their own"
+    )
     least_named: float = _p(
         0.25, "", "the same for what a search has named", "little real is lost, scenes of both makers"
     )
