@@ -30,6 +30,10 @@ _IS, _MAYBE = (
 _NO_MORE = 0.35
 _HOPPERS = "hopper"
 _FOLDS, _COMPETITION_TREES = 4, 200
+_NAMED_SO, _NAMED_OTHERWISE = (
+    1.0,
+    0.9,
+)  # of two narrow emitters side by side a search means the one that it names
 _TWIN_OVERLAP, _TWIN_HZ = 0.6, 1.5e6
 WEIGHTS = Path(weighed.__file__).parent
 
@@ -75,6 +79,10 @@ def _hops(emitter: TrueEmitter) -> bool:
     return family_of(emitter.kind) == _HOPPERS and emitter.kind != EmitterKind.BLE_ADVERTISING
 
 
+def _names(candidate: Candidate, family: str) -> bool:
+    return candidate.found is not None and family_of(candidate.found.kind) == family
+
+
 def _of_found(
     emitter: TrueEmitter, overlap: float, off_hz: float, candidate: Candidate, step_hz: float
 ) -> float:
@@ -88,7 +96,8 @@ def _of_found(
         is_whole = covered > 0.4 * (emitter.high_hz - emitter.low_hz) and width_hz > 4e6
         return float(is_whole)
     if family in ("narrowband", "802.15.4", "radar"):
-        return float(off_hz < max(8e5, 1.5 * step_hz) and width_hz < max(5e6, 5 * step_hz))
+        is_near = off_hz < max(8e5, 1.5 * step_hz) and width_hz < max(5e6, 5 * step_hz)
+        return is_near * (_NAMED_SO if _names(candidate, family) else _NAMED_OTHERWISE)
     if family == "microwave-oven":
         return 1.0 if overlap > 0.25 or off_hz < 8e6 else 0.0
     return 1.0 if overlap > _NO_MORE else overlap

@@ -11,6 +11,7 @@ from pathlib import Path
 
 import numpy as np
 
+from benchmarks.detection import hard_scenes
 from gray_kettle.model.enums import Detector, EmitterKind
 from gray_kettle.model.records import FloatArray, Span
 from gray_kettle.simulator.spectra.random_receivers import SAMPLED, with_receiver
@@ -137,11 +138,15 @@ def one_of_folder(path: Path, as_swept: bool = True) -> LabelledScene:
 
 def of_our_own(ranges: str, number: int, mode: str) -> LabelledScene:
     """A scene of our own simulator. mode: "plain", "wifi" (alone), or a receiver with its faults before "emitters",
-    "wifi" or "nothing", such as "swept nothing"; or "averaged" before "emitters" or "wifi".
+    "wifi" or "nothing", such as "swept nothing"; "averaged" before "emitters" or "wifi"; or "hard" (hard_scenes).
     """
     made = _made(ranges, number, mode)
     span = made.instrument.span
-    codes = np.concatenate([to_codes(r.levels_dbm) for r in made.scene.rows(made.instrument, made.time_s)])
+    codes = hard_scenes.noise_codes(number, made) if mode == "hard" else None
+    if codes is None:
+        codes = np.concatenate(
+            [to_codes(r.levels_dbm) for r in made.scene.rows(made.instrument, made.time_s)]
+        )
     truth = made.scene.truth(span, float(made.time_s[0]), float(made.time_s[-1]) + 0.1)
     visible = dict(
         zip(
@@ -173,6 +178,8 @@ def of_our_own(ranges: str, number: int, mode: str) -> LabelledScene:
 
 
 def _made(ranges: str, number: int, mode: str) -> ByChance:
+    if mode == "hard":
+        return hard_scenes.made(number)
     if mode.startswith("averaged"):
         return _averaged(by_chance(number + 20_000, RANGES[ranges], mode.endswith("wifi")), number)
     if mode in ("plain", "wifi"):
@@ -198,8 +205,10 @@ def _averaged(made: ByChance, number: int) -> ByChance:
 def our_own_jobs(ranges: str, scenes: int, first: int = 0) -> list[tuple[str, int, str]]:
     """A mixture: plain scenes, a quarter as many with Wi-Fi alone, and receivers as they are. "averaged RANGES": rows
     that sum up many frames, a third as many scenes with Wi-Fi alone; "sampled RANGES": receivers from samples, a third
-    of them before Wi-Fi alone or nothing.
+    of them before Wi-Fi alone or nothing; "hard": hard_scenes.
     """
+    if ranges == "hard":
+        return [(ranges, k, "hard") for k in range(first, first + scenes)]
     if ranges.startswith("sampled"):
         name = ranges.split()[1]
         before = [*["emitters"] * 4, "wifi", "nothing"]

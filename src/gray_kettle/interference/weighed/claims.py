@@ -3,7 +3,7 @@
 Candidates of one emitter compete: the same hump in several profiles, a hopper and its channels, an oven and its rows.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from gray_kettle.interference import band_plan
 from gray_kettle.interference.weighed.candidates import INTERVAL, SEARCHED, Candidate
@@ -20,7 +20,7 @@ _PAUSES = 1.2  # of "falls": 6 dB from the middle to the lowest rows
 _SAME_PLACE_HZ = 1.5e6
 _FEW_FREQUENCIES = 3.2  # binary logarithm: advertising and little else
 _WITHIN_WIDE_HZ = 8e6
-_ADVERTISING_FIRST, _NAMED_FIRST = 0.3, 0.1
+_ADVERTISING_FIRST, _NAMED_FIRST = 0.3, 0.4
 _WIDE_HOPPER_HZ = 8e6
 _NEAR_ADVERTISING_HZ = 1e6
 
@@ -50,15 +50,21 @@ class Claim:
 
     @property
     def shows_its_kind(self) -> bool:
-        """Whether it has what the likeliest kind must show in single moments: an oven is in step with the mains, and a
-        part of a Wi-Fi channel that pauses, or what may be one that seems continuous, is no link.
+        """Whether it has what the likeliest kind must show in single moments: an oven is in step with the mains."""
+        is_oven = self.judgement.family[0] == _OVEN
+        return not self.may_be_wifi and (not is_oven or self.candidate.features["mains"] >= _IN_STEP)
+
+    @property
+    def may_be_wifi(self) -> bool:
+        """Whether Wi-Fi shows the same to this receiver: as a link what is part of a Wi-Fi channel and pauses, or
+        anything where pauses are hidden; as an oven any traffic, where each row meets the mains at the same phase.
         """
-        features = self.candidate.features
-        if self.judgement.family[0] == _OVEN:
-            return self.is_mains_visible and features["mains"] >= _IN_STEP
+        family, features = self.judgement.family[0], self.candidate.features
         is_part = features.get("within a Wi-Fi channel", 0.0) >= _WITHIN_WIFI
         pauses = features.get("falls", 0.0) > _PAUSES
-        return self.judgement.family[0] != _LINK or not ((is_part and pauses) or self.are_pauses_hidden)
+        if family == _LINK:
+            return self.are_pauses_hidden or (is_part and pauses)
+        return family == _OVEN and not self.is_mains_visible
 
     @property
     def family(self) -> str:
@@ -72,22 +78,41 @@ def claims_of(candidates: list[Candidate], rows: Rows, fitted: Fitted) -> list[C
     What a search has named is claimed where it is somewhat likely, and is not explained by what another has named; all
     else where it is likely enough.
     """
-    are_hidden = rows.span.detector == Detector.MAX and rows.span.averages > 1
-    facts = (not rows.are_in_step_with_mains, are_hidden)
+    keeps_highest = rows.span.averages > 1 or rows.span.sweep_s > 0
+    facts = (not rows.are_in_step_with_mains, rows.span.detector == Detector.MAX and keeps_highest)
     judgements = [judged(c.shape, c.features, fitted) for c in candidates]
     claims = [
         Claim(c, j, *facts) for c, j in zip(candidates, settled(candidates, judgements, fitted), strict=True)
     ]
+    if fitted == Fitted.FEW_MOMENTS:
+        claims = [_with_that_of_rivals(claim, claims) for claim in claims]
     are_few_rows = len(rows.time_s) < P.few_rows
     likely = [claim for claim in claims if claim.judgement.probability >= _least(claim, fitted, are_few_rows)]
     kept: list[Claim] = []
     for claim in sorted(likely, key=_order):
         if claim.candidate.shape == "second" and not any(c.candidate.shape == "spread" for c in kept):
             continue
+        if fitted == Fitted.FEW_MOMENTS and not _is_named(claim) and claim.may_be_wifi:
+            continue
         better = [c for c in kept if not (_is_named(claim) and _is_named(c))]
         if not any(_explains(other, claim) for other in better):
             kept.append(claim)
     return kept
+
+
+def _with_that_of_rivals(claim: Claim, claims: list[Claim]) -> Claim:
+    """What a search has named, with the probability of a likelier candidate of its family at its frequency that is not
+    claimed, as Wi-Fi may show the same: the search saw more than is weighed (how an oven drifts in rows in step).
+    """
+    if not _is_named(claim):
+        return claim
+    rivals = [
+        c.judgement.probability
+        for c in claims
+        if not _is_named(c) and c.may_be_wifi and c.family == claim.family and _covers(claim, c)
+    ]
+    most = max([claim.judgement.probability, *rivals])
+    return replace(claim, judgement=replace(claim.judgement, probability=most))
 
 
 def _least(claim: Claim, fitted: Fitted, are_few_rows: bool) -> float:
