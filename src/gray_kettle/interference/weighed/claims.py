@@ -121,7 +121,8 @@ def _least(claim: Claim, fitted: Fitted, are_few_rows: bool) -> float:
         return P.least_named
     if fitted == Fitted.MANY_MOMENTS:
         return P.least_of_few if are_few_rows else P.least_probability
-    least = P.least_line if claim.judgement.family[0] == _NARROW else P.least_of_moments
+    is_alike = claim.judgement.family[0] == _NARROW or claim.candidate.shape == "spread"
+    least = P.least_line_or_hopper if is_alike else P.least_of_moments
     return max(least, P.least_of_few_moments) if are_few_rows else least
 
 

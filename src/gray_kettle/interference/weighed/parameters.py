@@ -152,10 +152,13 @@ class Parameters:
     # Claims
     least_probability: float = _p(0.5, "", "of being an emitter, for a claim", "as likely as not")
     least_of_moments: float = _p(
-        0.5, "", "the same in rows of few moments: of being the one of its emitter", "as likely as not"
+        0.4, "", "the same in rows of few moments: of being the one of its emitter", "scenes of both makers"
     )
-    least_line: float = _p(
-        0.55, "", "the same for narrow lines that no search has named", "receivers have lines of their own"
+    least_line_or_hopper: float = _p(
+        0.5,
+        "",
+        "the same for lines and hoppers that no search has named",
+        "receivers and frames make such bursts",
     )
     least_of_few_moments: float = _p(
         0.65, "", "the same in few rows of few moments", "noise as wide as the span, from 250 rows"
