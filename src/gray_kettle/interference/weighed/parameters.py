@@ -155,7 +155,7 @@ class Parameters:
         0.4, "", "the same in rows of few moments: of being the one of its emitter", "scenes of both makers"
     )
     least_line_or_hopper: float = _p(
-        0.5,
+        0.55,
         "",
         "the same for lines and hoppers that no search has named",
         "receivers and frames make such bursts",
