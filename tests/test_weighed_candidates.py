@@ -7,11 +7,15 @@ import numpy as np
 import pytest
 from benchmarks.detection.accuracy import Figures, outcome_of
 from benchmarks.detection.gate import KEPT, KEPT_FEW, read
+from benchmarks.detection.labels import representatives
+from benchmarks.detection.measured import MeasuredScene
+from benchmarks.detection.scenes import TrueEmitter
 from hypothesis import given
 from hypothesis import strategies as st
 
 from gray_kettle.interference.detect import detect
 from gray_kettle.interference.weighed import competition, judgement, parameters
+from gray_kettle.interference.weighed import detect as detection
 from gray_kettle.interference.weighed.candidates import Candidate, candidates_of
 from gray_kettle.interference.weighed.claims import Claim
 from gray_kettle.interference.weighed.detect import sums_many_moments
@@ -100,7 +104,7 @@ def test_bursts_are_told_from_a_channel_that_rises():
     near = np.abs(bursts.freq_hz - 2.460e9) < 1e6
     assert near.mean() > 0.5
     shapes = Counter(c.shape for c in find_clusters(rows, bursts))
-    assert shapes["place"] >= 1
+    assert shapes["fixed"] >= 1
 
 
 KINDS = {
@@ -244,7 +248,7 @@ def test_candidates_are_measured_beside_each_other():
     """A burst frequency among the hops of a hopper: around it the hopper, at its frequency a line."""
     candidates = [
         Candidate("spread", 2.402e9, 2.480e9, {"mains": 1.0}),
-        Candidate("place", 2.4394e9, 2.4406e9, {"rise": 1.5}),
+        Candidate("fixed", 2.4394e9, 2.4406e9, {"rise": 1.5}),
         Candidate("interval", 2.4395e9, 2.4405e9, {}),
         Candidate("interval", 2.495e9, 2.499e9, {}),
     ]
@@ -281,3 +285,30 @@ def test_bursts_are_counted_against_those_beside_them(spread_hz, least, most):
     assert least <= found["bursts against beside"] <= most
     assert 0 < found["bursts of all"] <= 1
     assert of_bursts_within(rows, bursts.of(np.zeros(200, bool)), 2.439e9, 2.441e9)["bursts"] == 0
+
+
+def test_the_likeliest_candidate_of_an_emitter_stands_for_it_and_its_twins_are_not_learned_from():
+    hopper = TrueEmitter("bt", EmitterKind.BLUETOOTH, 2.402e9, 2.480e9, -60.0, True)
+    line = TrueEmitter("cw", EmitterKind.CONTINUOUS_CARRIER, 2.490e9, 2.490e9, -60.0, True)
+    candidates = (
+        Candidate("spread", 2.402e9, 2.479e9, {}),
+        Candidate("spread", 2.403e9, 2.480e9, {}),
+        Candidate("fixed", 2.4394e9, 2.4406e9, {}),
+        Candidate("interval", 2.4899e9, 2.4901e9, {}),
+    )
+    judgements = [
+        judged_as(kind, p) for kind, p in (("bluetooth", 0.7), ("bluetooth", 0.9), ("802.15.4", 0.8))
+    ]
+    judgements.append(judged_as("continuous-carrier", 0.2))
+    scene = MeasuredScene("", 2.5e5, (hopper, line), candidates)
+    one, is_learned = representatives(scene, judgements)
+    assert one.tolist() == [False, True, False, True]
+    assert is_learned.tolist() == [False, True, True, True]
+
+
+def test_an_oven_that_is_not_in_step_with_the_mains_is_unknown():
+    kinds = ((EmitterKind.MICROWAVE_OVEN, 0.8), (EmitterKind.ANALOGUE_VIDEO, 0.1))
+    unnamed = detection._unnamed(kinds)
+    assert unnamed[0][0] == EmitterKind.UNKNOWN
+    assert max(unnamed, key=lambda i: i[1]) == unnamed[0]
+    assert sum(share for _, share in unnamed) == pytest.approx(0.9, abs=0.01)

@@ -35,7 +35,7 @@ _FIELDS = ("start_hz", "step_hz", "bins", "pieces", "detector", "averages", "swe
 def write(folder: Path, few: bool = False) -> None:
     """Write the scenes of a folder and some of our own. few: of few moments a row."""
     kept: dict[str, np.ndarray] = {}
-    told = []
+    header = []
     rows, bins = (_MOST_ROWS_FEW, _MOST_BINS_FEW) if few else (_MOST_ROWS, _MOST_BINS)
     theirs = [s for s in from_folder(folder) if s.span.bins <= bins][: _MOST_SCENES_FEW if few else None]
     ours = (of_our_own(*job) for job in (_OWN_FEW if few else _OWN))
@@ -44,7 +44,7 @@ def write(folder: Path, few: bool = False) -> None:
         some = slice(0, rows)
         kept[f"codes {number}"] = scene.codes[some]
         kept[f"time {number}"] = scene.time_s[some]
-        told.append(
+        header.append(
             {
                 "name": scene.name, "group": scene.group, "span": {f: getattr(scene.span, f) for f in _FIELDS},
                 "emitters": [vars(e) for e in scene.emitters],
@@ -55,7 +55,7 @@ def write(folder: Path, few: bool = False) -> None:
     path = KEPT_FEW if few else KEPT
     path.parent.mkdir(exist_ok=True)
     raw = io.BytesIO()
-    np.savez(raw, told=np.array(json.dumps(told)), **kept)
+    np.savez(raw, told=np.array(json.dumps(header)), **kept)
     path.write_text(lzma.compress(raw.getvalue(), preset=9).hex())
 
 
@@ -63,16 +63,16 @@ def read(path: Path = KEPT) -> list[LabelledScene]:
     """The scenes that are kept."""
     kept = np.load(io.BytesIO(lzma.decompress(bytes.fromhex(path.read_text()))))
     out = []
-    for number, told in enumerate(json.loads(str(kept["told"]))):
-        facts = told["span"] | {
-            "pieces": tuple(told["span"]["pieces"]),
-            "detector": Detector(told["span"]["detector"]),
+    for number, header in enumerate(json.loads(str(kept["told"]))):
+        facts = header["span"] | {
+            "pieces": tuple(header["span"]["pieces"]),
+            "detector": Detector(header["span"]["detector"]),
         }
-        emitters = tuple(TrueEmitter(**{**e, "kind": EmitterKind(e["kind"])}) for e in told["emitters"])
-        channels = {(band, n): share for band, n, share in told["channels"]}
+        emitters = tuple(TrueEmitter(**{**e, "kind": EmitterKind(e["kind"])}) for e in header["emitters"])
+        channels = {(band, n): share for band, n, share in header["channels"]}
         out.append(LabelledScene(
-            told["name"], told["group"], Span(**facts), kept[f"time {number}"], kept[f"codes {number}"], None, emitters,
-            channels, told["has_wifi"],
+            header["name"], header["group"], Span(**facts), kept[f"time {number}"], kept[f"codes {number}"], None,
+            emitters, channels, header["has_wifi"],
         ))  # fmt: skip
     return out
 

@@ -88,7 +88,7 @@ class LabelledScene:
 
 
 def from_folder(folder: Path, as_swept: bool = True) -> Iterator[LabelledScene]:
-    """Scenes of another simulator. as_swept: what measures piece by piece is told as a sweep, as files without the
+    """Scenes of another simulator. as_swept: what measures piece by piece is given as a sweep, as files without the
     times of pieces do; else with them.
     """
     for path in sorted(folder.glob("scene_*.npz")):
@@ -97,17 +97,17 @@ def from_folder(folder: Path, as_swept: bool = True) -> Iterator[LabelledScene]:
 
 def one_of_folder(path: Path, as_swept: bool = True) -> LabelledScene:
     """One scene of a folder."""
-    told, truth = np.load(path), json.loads(path.with_suffix(".truth.json").read_text())
-    instrument = json.loads(str(told["instrument"]))
-    codes = to_codes(told["half_db"].astype(np.float32) / 2)[:_MOST_ROWS]
-    step, is_swept = float(told["step_hz"]), instrument["kind"] == "swept"
+    data, truth = np.load(path), json.loads(path.with_suffix(".truth.json").read_text())
+    instrument = json.loads(str(data["instrument"]))
+    codes = to_codes(data["half_db"].astype(np.float32) / 2)[:_MOST_ROWS]
+    step, is_swept = float(data["step_hz"]), instrument["kind"] == "swept"
     pieces, offset_s = (0,), None
     if is_swept and not as_swept:
-        width = round(float(told["chunk_hz"]) / step)
+        width = round(float(data["chunk_hz"]) / step)
         pieces = tuple(range(0, codes.shape[1], width))
-        offset_s = (told["chunk_time"].T - told["time"][:, None])[:_MOST_ROWS].astype(np.float32)
+        offset_s = (data["chunk_time"].T - data["time"][:, None])[:_MOST_ROWS].astype(np.float32)
     span = Span(
-        float(told["start_hz"]), step, codes.shape[1], pieces=pieces, detector=Detector(instrument["agg"]),
+        float(data["start_hz"]), step, codes.shape[1], pieces=pieces, detector=Detector(instrument["agg"]),
         averages=int(instrument["frames"]), sweep_s=1 / instrument["rate"] if is_swept and as_swept else 0.0,
     )  # fmt: skip
     emitters = tuple(
@@ -122,7 +122,7 @@ def one_of_folder(path: Path, as_swept: bool = True) -> LabelledScene:
         for number, c in truth["channels"].items()
     }
     group = "swept" if is_swept else "all at once"
-    time_s = told["time"][:_MOST_ROWS]
+    time_s = data["time"][:_MOST_ROWS]
     return LabelledScene(
         f"{path.parent.name} {path.stem}",
         group,

@@ -83,7 +83,7 @@ def _searched(rows: Rows, profiles: Profiles, bursts: Bursts, found: Detection) 
 
 def _ends(cluster: Cluster, rows: Rows) -> tuple[float, float]:
     """What a cluster touches: of one frequency its width, else from the first to the last."""
-    if cluster.shape != "place":
+    if cluster.shape != "fixed":
         return cluster.low_hz, cluster.high_hz
     middle, half = middle_of(cluster.bursts.freq_hz), width_of(cluster, rows) / 2
     return middle - half, middle + half

@@ -17,7 +17,7 @@ _HOPPER, _OVEN, _NARROW = "hopper", str(EmitterKind.MICROWAVE_OVEN), "narrowband
 _LINK, _WITHIN_WIFI = str(EmitterKind.POINT_TO_POINT), 0.95
 _IN_STEP = 3.3  # logarithm of mains coherence, from which bursts are an oven's
 _PAUSES = 1.2  # of "falls": 6 dB from the middle to the lowest rows
-_SAME_PLACE_HZ = 1.5e6
+_SAME_FREQUENCY_HZ = 1.5e6
 _FEW_FREQUENCIES = 3.2  # binary logarithm: advertising and little else
 _WITHIN_WIDE_HZ = 8e6
 _ADVERTISING_FIRST, _NAMED_FIRST = 0.3, 0.4
@@ -29,8 +29,8 @@ _NEAR_ADVERTISING_HZ = 1e6
 class Claim:
     """A candidate that is claimed, and why.
 
-    is_mains_visible: rows meet the mains at changing phases. are_pauses_hidden: rows keep the highest of what they met,
-    so that Wi-Fi seems continuous.
+    is_mains_visible: the phase of the mains changes from row to row. are_pauses_hidden: rows keep the highest of their
+    moments, so that Wi-Fi seems continuous.
     """
 
     candidate: Candidate
@@ -149,7 +149,7 @@ def _explains(better: Claim, claim: Claim) -> bool:
         return False
     if _is_spread(claim):
         return _explains_hopper(better, claim)
-    if _is_advertising(better) and (other.shape == "place" or claim.family == _HOPPER):
+    if _is_advertising(better) and (other.shape == "fixed" or claim.family == _HOPPER):
         return band_plan.to_advertising_hz(other.centre_hz) < _NEAR_ADVERTISING_HZ
     return _covers(better, claim)
 
@@ -184,9 +184,9 @@ def _covers(better: Claim, claim: Claim) -> bool:
     """Whether both are of one stretch of frequency. Something narrow within something wide may be by itself."""
     one, other = better.candidate, claim.candidate
     overlap = min(one.high_hz, other.high_hz) - max(one.low_hz, other.low_hz)
-    small, other_small = (c.shape == "place" or c.width_hz < P.small_hz for c in (one, other))
+    small, other_small = (c.shape == "fixed" or c.width_hz < P.small_hz for c in (one, other))
     if small and other_small:
-        near_hz = max(_SAME_PLACE_HZ, 0.375 * (one.width_hz + other.width_hz))
+        near_hz = max(_SAME_FREQUENCY_HZ, 0.375 * (one.width_hz + other.width_hz))
         return abs(one.centre_hz - other.centre_hz) < near_hz
     if one.shape == "second" or _is_advertising(better) or _is_spread(better):
         return False

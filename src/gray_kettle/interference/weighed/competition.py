@@ -17,7 +17,7 @@ from gray_kettle.model.enums import EmitterKind
 from gray_kettle.model.records import FloatArray
 
 FAMILIES = tuple(sorted({family_of(kind) for kind in EmitterKind}))
-SHAPES = ("interval", "searched", "place", "advertising", "spread", "second", "clump")
+SHAPES = ("interval", "searched", "fixed", "advertising", "spread", "second", "clump")
 RELATIONS = ("twin", "around", "within", "elsewhere")
 _LEAST_WIDTH_HZ, _NEAR_HZ, _NARROW_HZ = 3e5, 1.5e6, 5e6
 _WIDER, _TWIN_OVERLAP = 1.8, 0.5

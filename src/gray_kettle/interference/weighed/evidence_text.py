@@ -84,20 +84,20 @@ def _said(features: tuple[tuple[str, bool], ...]) -> list[str]:
 
 
 def _of_interval(candidate: Candidate, rows: Rows, time_share: float) -> list[str]:
-    told = candidate.features
+    measured = candidate.features
     step = rows.span.step_hz
-    out = ["continuous" if told["continuous"] > 0.9 else "comes and goes"]
+    out = ["continuous" if measured["continuous"] > 0.9 else "comes and goes"]
     if candidate.width_hz <= 2.2 * step:
         bins = max(round(candidate.width_hz / step), 1)
         out[0] += f", no wider than {bins} bin{'s' * (bins > 1)} of {width(step)}"
-        out.append("constant level" if told["varies"] < 0.5 else "varying level: it is modulated")
+        out.append("constant level" if measured["varies"] < 0.5 else "varying level: it is modulated")
     else:
         out[0] += f", {width(candidate.width_hz)} wide 10 dB below its top"
-        out.append("a flat top" if told["flatness"] > 0.75 else "a rounded top")
-    out.append(f"{10 * told['level']:.0f} dB over the noise")
+        out.append("a flat top" if measured["flatness"] > 0.75 else "a rounded top")
+    out.append(f"{10 * measured['level']:.0f} dB over the noise")
     if time_share < 0.95:
         out.append(f"on for {100 * time_share:.0f} % of the time")
-    if told["mains"] > _IN_STEP and rows.is_low_band:
+    if measured["mains"] > _IN_STEP and rows.is_low_band:
         out.append("its level is in step with the mains")
     return out
 
@@ -111,7 +111,7 @@ def _of_cluster(candidate: Candidate, kind: EmitterKind, rows: Rows) -> list[str
     burst = width(float(np.median(bursts.width_hz)))
     rise = f"{float(np.median(bursts.rise_db)):.0f} dB over what is beside them"
     middle = float(np.median(bursts.freq_hz))
-    if cluster.shape == "place":
+    if cluster.shape == "fixed":
         out = [f"{count} bursts at {mhz(middle)}, {burst} wide, {rise}"]
         if kind == EmitterKind.IEEE_802_15_4 or (
             rows.is_low_band and band_plan.to_154_hz(middle) < _NEAR_154_HZ

@@ -297,13 +297,13 @@ def _in_highest(rows: Rows, profiles: Profiles, interval: Interval) -> Features:
 def of_cluster(rows: Rows, cluster: Cluster, bursts: Bursts, clusters: list[Cluster]) -> Features:
     """Measure a cluster of bursts. bursts: all of the block."""
     if cluster.stronger is not None:
-        met = len(np.unique(cluster.bursts.row)) / len(rows.time_s)
-        return _of_two(cluster.bursts, cluster.stronger, cluster.by_chance) | {"rows": met, "mains": 0.0}
+        hit = len(np.unique(cluster.bursts.row)) / len(rows.time_s)
+        return _of_two(cluster.bursts, cluster.stronger, cluster.by_chance) | {"rows": hit, "mains": 0.0}
     out = of_band(rows) | of_moments(rows)
     out |= _peaks(cluster, bursts)
     out |= _frequencies(cluster)
     out |= _rhythm(rows, cluster.bursts)
-    others = [len(c.bursts) for c in clusters if c is not cluster and c.shape == "place"]
+    others = [len(c.bursts) for c in clusters if c is not cluster and c.shape == "fixed"]
     count = len(cluster.bursts)
     out["against other frequencies"] = (
         float(np.clip(np.log2(count / max(np.median(others), 1)), -3, 4)) if len(others) > 1 else 3.0
@@ -366,17 +366,17 @@ def _frequencies(cluster: Cluster) -> Features:
 def _rhythm(rows: Rows, bursts: Bursts) -> Features:
     """Of when they come."""
     count = len(rows.time_s)
-    met = np.unique(bursts.row)
+    hit = np.unique(bursts.row)
     shows = np.zeros(count)
-    shows[met] = 1
+    shows[hit] = 1
     second = max(int(rows.rate), 1)
     by_second = (
         shows[: count // second * second].reshape(-1, second).sum(axis=1) if count >= second else shows
     )
     mean = float(by_second.mean())
-    apart = np.diff(rows.time_s[met])
+    apart = np.diff(rows.time_s[hit])
     mains = rows.mains_coherence(shows) if rows.is_low_band else 1.5
-    share = len(met) / count
+    share = len(hit) / count
     return {
         "rows": share,
         "seldom": float(np.log10(share + 1e-4)),
@@ -384,7 +384,7 @@ def _rhythm(rows: Rows, bursts: Bursts) -> Features:
         "in groups": min(float(np.log((by_second**2).mean() / max(mean**2, 1e-9) + 1e-9)), 5.0)
         if mean > 0
         else 0.0,
-        "bursts a row": min(float(np.median(np.bincount(bursts.row)[met])), 10.0) / 3,
+        "bursts a row": min(float(np.median(np.bincount(bursts.row)[hit])), 10.0) / 3,
         "groups": float(np.log2(int((apart > 0.8).sum()) + 1)),
         "mains": mains,
         "in step with the mains": max(mains - 3, 0.0),

@@ -170,9 +170,9 @@ def _rises(level: FloatArray, step_hz: float, least_db: float, name: str) -> lis
 def _narrowest(level: FloatArray, least_db: float) -> tuple[int, int, int, float] | None:
     """(first, before last, where its top is, its rise) of the narrowest maximum."""
     padded = np.concatenate([[_BELOW_ALL_DB], level, [_BELOW_ALL_DB]])
-    tops, told = find_peaks(padded, prominence=least_db, plateau_size=1)
+    tops, properties = find_peaks(padded, prominence=least_db, plateau_size=1)
     found = []
-    for top, prominence in zip(tops - 1, told["prominences"], strict=True):
+    for top, prominence in zip(tops - 1, properties["prominences"], strict=True):
         rise = float(min(prominence, level[top]))
         if rise < least_db:
             continue

@@ -142,7 +142,7 @@ def _kept(fitted: Fitted) -> dict[str, Any]:
 
 @cache
 def weights(fitted: Fitted) -> dict[str, Weights]:
-    """By shape of candidate: "interval", "place", "advertising", "spread", "second", "clump", "searched"."""
+    """By shape of candidate: "interval", "fixed", "advertising", "spread", "second", "clump", "searched"."""
     return weights_from(_kept(fitted))
 
 

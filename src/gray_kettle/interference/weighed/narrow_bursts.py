@@ -48,7 +48,7 @@ class Bursts:
 
 @dataclass(frozen=True, eq=False)
 class Cluster:
-    """Bursts that may be of one emitter. shape: "place" (one frequency), "advertising" (the channels of Bluetooth
+    """Bursts that may be of one emitter. shape: "fixed" (one frequency), "advertising" (the channels of Bluetooth
     LE's), "spread" (many), "second" (the weaker part of what is spread, where levels fall into two groups), "clump" (a
     part of the band); by_chance: how many of them the density beside them explains, of a second the depth of the valley
     between the groups; stronger: the other group of a second.
@@ -114,22 +114,20 @@ def find_clusters(rows: Rows, bursts: Bursts) -> list[Cluster]:
     """Frequencies that bursts come back to; then what is left, in several ways that compete."""
     if len(bursts) < 4:
         return []
-    places, left = _places(rows, bursts)
+    fixed, left = _fixed(rows, bursts)
     rest = np.ones(len(bursts), np.bool_)
-    usual = float(np.median([len(p.bursts) for p in places])) if len(places) >= 3 else 0.0
-    for place in places:
-        if len(place.bursts) > P.dominates * len(bursts) or (
-            usual and len(place.bursts) >= P.outnumbers * usual
-        ):
-            rest &= ~_within(bursts, place)
-    out = list(places)
+    usual = float(np.median([len(p.bursts) for p in fixed])) if len(fixed) >= 3 else 0.0
+    for one in fixed:
+        if len(one.bursts) > P.dominates * len(bursts) or (usual and len(one.bursts) >= P.outnumbers * usual):
+            rest &= ~_within(bursts, one)
+    out = list(fixed)
     if rows.is_low_band:
-        advertising, its_own = _advertising(bursts, places)
+        advertising, its_own = _advertising(bursts, fixed)
         if advertising is not None:
             out.append(advertising)
             rest &= ~its_own
     choices = [left & rest, rest & (bursts.rise_db >= P.strong_peak_db)]
-    if len(places) >= 3:
+    if len(fixed) >= 3:
         choices.insert(1, rest)
     for choice in choices:
         if choice.sum() >= P.fewest_bursts:
@@ -167,22 +165,22 @@ def _within(bursts: Bursts, cluster: Cluster) -> NDArray[np.bool_]:
     return (bursts.freq_hz >= cluster.low_hz) & (bursts.freq_hz <= cluster.high_hz)
 
 
-def _places(rows: Rows, bursts: Bursts) -> tuple[list[Cluster], NDArray[np.bool_]]:
+def _fixed(rows: Rows, bursts: Bursts) -> tuple[list[Cluster], NDArray[np.bool_]]:
     """Frequencies with far more bursts than those beside them; and what they leave."""
     first_hz = rows.span.start_hz
     bins = int((rows.freq_hz[-1] - first_hz) / _GRID_HZ) + 2
-    half_hz = max(P.place_hz, 0.75 * rows.cell_hz)
+    half_hz = max(P.fixed_hz, 0.75 * rows.cell_hz)
     half, wide, inner = (int(hz / _GRID_HZ) for hz in (half_hz, _AROUND_HZ, _INNER_HZ))
     at = np.clip(((bursts.freq_hz - first_hz) / _GRID_HZ).astype(int), 0, bins - 1)
     left, out = np.ones(len(bursts), np.bool_), []
-    for _ in range(int(P.most_places)):
+    for _ in range(int(P.most_fixed)):
         counts = np.bincount(at[left], minlength=bins).astype(float)
         here = np.convolve(counts, np.ones(2 * half + 1), "same")
         ring = np.convolve(counts, np.ones(2 * wide + 1), "same") - np.convolve(
             counts, np.ones(2 * inner + 1), "same"
         )
         expected = np.maximum(ring, 0.0) * (2 * half + 1) / (2 * (wide - inner))
-        beyond = here - P.place_ratio * expected - 3 * np.sqrt(expected + 1)
+        beyond = here - P.fixed_ratio * expected - 3 * np.sqrt(expected + 1)
         best = int(np.argmax(beyond))
         near = left & (np.abs(bursts.freq_hz - (first_hz + _GRID_HZ * (best + 0.5))) <= half_hz)
         if beyond[best] < 2 or near.sum() < 4:
@@ -190,27 +188,27 @@ def _places(rows: Rows, bursts: Bursts) -> tuple[list[Cluster], NDArray[np.bool_
         middle = float(np.median(bursts.freq_hz[near]))
         near = left & (np.abs(bursts.freq_hz - middle) <= half_hz)
         out.append(
-            Cluster("place", bursts.of(near), middle - half_hz, middle + half_hz, float(expected[best]))
+            Cluster("fixed", bursts.of(near), middle - half_hz, middle + half_hz, float(expected[best]))
         )
         left &= ~near
     return out, left
 
 
-def _advertising(bursts: Bursts, places: list[Cluster]) -> tuple[Cluster | None, NDArray[np.bool_]]:
+def _advertising(bursts: Bursts, fixed: list[Cluster]) -> tuple[Cluster | None, NDArray[np.bool_]]:
     """Bursts on at least two of the three channels of Bluetooth LE advertising; and which are of nothing else."""
     none = np.zeros(len(bursts), np.bool_)
     on: dict[float, Cluster] = {}
-    for place in places:
-        middle = float(np.median(place.bursts.freq_hz))
+    for one in fixed:
+        middle = float(np.median(one.bursts.freq_hz))
         channel = min(ADVERTISING_HZ, key=lambda hz: abs(hz - middle))
         if abs(middle - channel) < 5e5:
-            on[channel] = place
+            on[channel] = one
     if len(on) < 2:
         return None, none
     its_own = none.copy()
-    for place in on.values():
-        its_own |= _within(bursts, place)
-    others = [len(p.bursts) for p in places if not any(p is q for q in on.values())]
+    for one in on.values():
+        its_own |= _within(bursts, one)
+    others = [len(p.bursts) for p in fixed if not any(p is q for q in on.values())]
     is_clear = not others or float(np.median([len(p.bursts) for p in on.values()])) >= 2 * max(others)
     low, high = min(ADVERTISING_HZ) - 1e6, max(ADVERTISING_HZ) + 1e6
     return Cluster("advertising", bursts.of(its_own), low, high), its_own if is_clear else none

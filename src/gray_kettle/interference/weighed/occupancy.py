@@ -57,7 +57,7 @@ def of_candidate(rows: Rows, profiles: Profiles, candidate: Candidate, kind: Emi
 
 
 def frames_of(span: Span) -> int:
-    """Moments that a row looks at in each bin."""
+    """Moments that a row has of each bin."""
     return max(span.averages, 1)
 
 
@@ -115,11 +115,11 @@ def _of_cluster(rows: Rows, candidate: Candidate, kind: EmitterKind) -> Occupanc
     bursts, span = cluster.bursts, rows.span
     level = float(np.quantile(bursts.level_dbm, 0.75))
     frames, count = frames_of(span), len(rows.codes)
-    met = np.unique(bursts.row)
+    hit = np.unique(bursts.row)
     if kind == EmitterKind.MICROWAVE_OVEN:
-        duty = _duty_while_on(rows, kind, min(1.5 * len(met) / count, 0.5))
+        duty = _duty_while_on(rows, kind, min(1.5 * len(hit) / count, 0.5))
     else:
-        duty = share_of_time(len(met) / count, frames) if kind not in _STEADY else len(met) / count
+        duty = share_of_time(len(hit) / count, frames) if kind not in _STEADY else len(hit) / count
     if kind == EmitterKind.RADAR:
         duty = min(duty, _PULSE_DUTY)
 
@@ -130,7 +130,7 @@ def _of_cluster(rows: Rows, candidate: Candidate, kind: EmitterKind) -> Occupanc
 
     if cluster.shape == "advertising":
         channels = _by_bursts(span, level, within, ADVERTISING_HZ)
-    elif cluster.shape == "place":
+    elif cluster.shape == "fixed":
         centre = float(np.median(bursts.freq_hz))
         channels = _by_bursts(
             span, level, lambda *_: duty, (centre - candidate.width_hz / 2, centre + candidate.width_hz / 2)
@@ -141,8 +141,8 @@ def _of_cluster(rows: Rows, candidate: Candidate, kind: EmitterKind) -> Occupanc
         )
     else:
         channels = _by_bursts(span, level, within, None)
-    times = rows.time_s[met]
-    return Occupancy(level, duty, float(times[0]), float(times[-1]), len(met), channels)
+    times = rows.time_s[hit]
+    return Occupancy(level, duty, float(times[0]), float(times[-1]), len(hit), channels)
 
 
 def _by_bursts(
@@ -151,19 +151,19 @@ def _by_bursts(
     share_within: Callable[[float, float], float],
     touched_hz: tuple[float, ...] | None,
 ) -> tuple[tuple[str, int, float], ...]:
-    """Channels with a frequency of those touched in them, or with bursts where None is told."""
+    """Channels with a frequency of those touched in them, or with bursts where that is None."""
     out = []
     if level_dbm < P.off_channel_dbm:
         return ()
-    for place in channels_in_span(span):
-        first, last = passband_hz(place)
-        if place.width_mhz != 20 or (
+    for channel in channels_in_span(span):
+        first, last = passband_hz(channel)
+        if channel.width_mhz != 20 or (
             touched_hz is not None and not any(first < hz < last for hz in touched_hz)
         ):
             continue
         share = share_within(first, last)
         if share > 0:
-            out.append((place.band, place.primary, round(min(share, 1.0), 4)))
+            out.append((channel.band, channel.primary, round(min(share, 1.0), 4)))
     return tuple(out)
 
 
@@ -173,13 +173,13 @@ def _by_power(
     """Channels that enough of its power lies in. power: of each bin, shape (bins,)."""
     out = []
     whole = max(float(power.sum()), 1e-30)
-    for place in channels_in_span(span):
-        first, last = passband_hz(place)
-        if place.width_mhz != 20:
+    for channel in channels_in_span(span):
+        first, last = passband_hz(channel)
+        if channel.width_mhz != 20:
             continue
         part = (
             float(power[(freq_hz > first - _HALF_CHANNEL) & (freq_hz < last + _HALF_CHANNEL)].sum()) / whole
         )
         if part > 0 and level_dbm + 10 * np.log10(part) > P.off_channel_dbm:
-            out.append((place.band, place.primary, round(min(duty, 1.0), 4)))
+            out.append((channel.band, channel.primary, round(min(duty, 1.0), 4)))
     return tuple(out)

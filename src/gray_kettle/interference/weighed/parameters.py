@@ -1,4 +1,4 @@
-"""The main limits of the detector, in one typed place: value, unit, meaning and where each comes from.
+"""The main limits of the detector, in one typed class: value, unit, meaning and where each comes from.
 
 Weights of evidence are not here: they are fitted (docs/decisions/041 and 048) and kept in weights-many.json and
 weights-few.json. The page docs/emitters-parameters.md is made from this module by
@@ -27,7 +27,7 @@ class Parameters:
         12,
         "",
         "shape of the law of noise, from which rows are taken for such where nobody said",
-        "that many looks in a bin",
+        "that many averages in a bin",
     )
     # Noise
     cell_hz: float = _p(
@@ -124,13 +124,13 @@ class Parameters:
     )
     peak_db: float = _p(5.0, "dB", "a peak over its surroundings", "notches of Wi-Fi by reflections are 5 dB")
     peak_chance: float = _p(2e-5, "share", "of cells of noise alone that pass", "one in 50,000 cells")
-    place_hz: float = _p(
+    fixed_hz: float = _p(
         6e5, "Hz", "to each side within which bursts share a frequency", "half of an 802.15.4 channel"
     )
-    place_ratio: float = _p(
+    fixed_ratio: float = _p(
         2.5, "", "bursts at a frequency against those beside it", "three deviations with ten bursts"
     )
-    most_places: float = _p(12, "", "fixed frequencies in a block", "bounds time")
+    most_fixed: float = _p(12, "", "fixed frequencies in a block", "bounds time")
     fewest_bursts: float = _p(8, "bursts", "that show a hopper", "as many channels")
     strong_peak_db: float = _p(10.0, "dB", "a peak that Wi-Fi hardly makes", "twice peak_db")
     outnumbers: float = _p(
