@@ -43,7 +43,8 @@ def settled(candidates: Sequence[Candidate], judgements: list[Judgement], fitted
         return judgements
     odds = [trees.total(row) for row in beside_others(candidates, judgements)]
     return [
-        replace(j, probability=float(1 / (1 + np.exp(-o)))) for j, o in zip(judgements, odds, strict=True)
+        replace(j, probability=float(1 / (1 + np.exp(-o))), by_itself=j.probability)
+        for j, o in zip(judgements, odds, strict=True)
     ]
 
 

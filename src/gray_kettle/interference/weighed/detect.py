@@ -64,7 +64,7 @@ def likely_kinds(judgement: Judgement) -> tuple[tuple[EmitterKind, float], ...]:
     Of a family that is likely, a kind is named where it clearly leads; else the general one, which the others are too.
     """
     family, family_share = judgement.family
-    shares = {kind: share * judgement.probability for kind, share in judgement.kinds}
+    shares = {kind: share * judgement.confidence for kind, share in judgement.kinds}
     if family_share >= P.least_family:
         mine = {kind: share for kind, share in shares.items() if family_of(kind) == family}
         lead = max(mine, key=lambda kind: mine[kind])
@@ -78,7 +78,7 @@ def likely_kinds(judgement: Judgement) -> tuple[tuple[EmitterKind, float], ...]:
         first = EmitterKind.UNKNOWN
         shares[first] = max(shares.values()) + 1e-3
         whole = sum(shares.values())
-        shares = {kind: share * judgement.probability / whole for kind, share in shares.items()}
+        shares = {kind: share * judgement.confidence / whole for kind, share in shares.items()}
     rest = sorted(
         ((k, v) for k, v in shares.items() if k != first and v >= 0.01), key=lambda i: (-i[1], i[0])
     )
@@ -88,9 +88,9 @@ def likely_kinds(judgement: Judgement) -> tuple[tuple[EmitterKind, float], ...]:
 def _named(kind: EmitterKind, judgement: Judgement) -> tuple[tuple[EmitterKind, float], ...]:
     """Kinds with their probability, where a search has named one: within a family it knows kinds better."""
     family = family_of(kind)
-    shares = {k: share * judgement.probability for k, share in judgement.kinds if family_of(k) != family}
+    shares = {k: share * judgement.confidence for k, share in judgement.kinds if family_of(k) != family}
     first = round(
-        sum(share for k, share in judgement.kinds if family_of(k) == family) * judgement.probability, 4
+        sum(share for k, share in judgement.kinds if family_of(k) == family) * judgement.confidence, 4
     )
     rest = sorted(((k, round(v, 4)) for k, v in shares.items() if v >= 0.01), key=lambda i: (-i[1], i[0]))
     return ((kind, first), *rest)

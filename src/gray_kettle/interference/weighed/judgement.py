@@ -114,7 +114,8 @@ class Weights:
 
 @dataclass(frozen=True)
 class Judgement:
-    """probability: of being an emitter. kinds: (kind, probability if it is one), the likeliest first. spoke_for and
+    """probability: of being an emitter, or beside others the one that stands for it; by_itself: the former, where that
+    is the latter. kinds: (kind, probability if it is one), the likeliest first. spoke_for and
     spoke_against: (feature, whether it is higher than usual), what added most to the odds first.
     """
 
@@ -122,6 +123,14 @@ class Judgement:
     kinds: tuple[tuple[EmitterKind, float], ...]
     spoke_for: tuple[tuple[str, bool], ...]
     spoke_against: tuple[tuple[str, bool], ...]
+    by_itself: "float | None" = None
+
+    @property
+    def confidence(self) -> float:
+        """As it is shown: half way between both judgements, which is how often such claims are right (by
+        cross-validation). One of two alike is not likely the one, though it surely is an emitter.
+        """
+        return self.probability if self.by_itself is None else (self.probability + self.by_itself) / 2
 
     @property
     def family(self) -> tuple[str, float]:
