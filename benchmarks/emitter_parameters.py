@@ -13,8 +13,7 @@ PAGE = Path(__file__).parent.parent / "docs" / "emitters-parameters.md"
 
 
 def page() -> str:
-    """The page."""
-    kept = json.loads(KEPT.read_text()) if KEPT.exists() else {"as it is": {}, "changed": {}}
+    """The page; how much depends on each parameter only where that was measured."""
     lines = [
         "# Parameters of the detector",
         "",
@@ -22,21 +21,24 @@ def page() -> str:
         "features are fitted, not set: they are in `weights-many.json` and `weights-few.json`",
         "([decision 048](decisions/048-weighed-in-moments.md)).",
         "",
-        "The last columns say what changes in the scenes that `make test` keeps, when a parameter alone is 20 %",
-        "lower or higher: emitters located and false claims, for the independent simulator and for ours",
-        "(`python -m benchmarks.detection.sensitivity`). Weights stay as they were fitted. A dash: nothing changes.",
-        *(f"As it is: {_usual(maker, kept['as it is'][maker])}." for maker in MAKERS if kept["as it is"]),
-        "",
-        "| name | value | unit | meaning | source | 20 % lower | 20 % higher |",
-        "|---|---|---|---|---|---|---|",
     ]
-    for d in described():
-        both = kept["changed"].get(d["name"], {})
-        changes = [_change(kept["as it is"], both.get(way)) for way in ("down", "up")]
-        lines.append(
-            f"| `{d['name']}` | {d['value']} | {d['unit']} | {d['meaning']} | {d['source']} | {' | '.join(changes)} |"
-        )
-    return "\n".join(lines) + "\n"
+    columns = ["name", "value", "unit", "meaning", "source"]
+    rows = [[f"`{d['name']}`", *(str(d[c]) for c in columns[1:])] for d in described()]
+    if KEPT.exists():
+        kept = json.loads(KEPT.read_text())
+        lines += [
+            "The last columns say what changes in the scenes that `make test` keeps, when a parameter alone is 20 %",
+            "lower or higher: emitters located and false claims, for the independent simulator and for ours",
+            "(`python -m benchmarks.detection.sensitivity`). Weights stay as fitted. A dash: nothing changes.",
+            *(f"As it is: {_usual(maker, kept['as it is'][maker])}." for maker in MAKERS),
+            "",
+        ]
+        columns += ["20 % lower", "20 % higher"]
+        for row, d in zip(rows, described(), strict=True):
+            both = kept["changed"].get(d["name"], {})
+            row += [_change(kept["as it is"], both.get(way)) for way in ("down", "up")]
+    table = [columns, ["---"] * len(columns), *rows]
+    return "\n".join([*lines, *(f"| {' | '.join(row)} |" for row in table)]) + "\n"
 
 
 def _usual(maker: str, counts: list[int]) -> str:
