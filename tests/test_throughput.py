@@ -20,6 +20,7 @@ from gray_kettle.proof.trials import judged_by_client
 from gray_kettle.store import Case
 from gray_kettle.throughput import responder as wire
 from gray_kettle.throughput.echo import answer_to, question
+from gray_kettle.throughput.load import rate_of
 from gray_kettle.throughput.measure import Speed, Target, measure
 from gray_kettle.throughput.responder import Bounds, Responder
 
@@ -83,6 +84,32 @@ def test_a_run_measures_both_directions_delay_and_loss(answered):
     # Each stream may have one piece on its way when the limit is reached.
     assert 100_000_000 < made.counts.octets - before < 145_000_000
     assert {what for what, _ in told} == {"delay", "download", "upload"}
+
+
+@pytest.mark.parametrize(("handed_over_s", "expected"), [(0.01, 1e7), (0.2, 1e7), (1.0, 1e7), (2.5, 1e7)])
+def test_a_load_that_waits_for_its_answer_still_has_a_rate(handed_over_s, expected):
+    """Octets are counted steadily until `handed_over_s`, and the answer comes after 0.3 s, or with the last of them."""
+
+    class Line:
+        start_s, last_s = 0.0, max(0.3, handed_over_s)
+
+        def start(self):
+            self.start_s = time.perf_counter()
+
+        def stop(self):
+            pass
+
+        @property
+        def octets(self):
+            share = min((time.perf_counter() - self.start_s) / handed_over_s, 1)
+            return int(share * expected * self.last_s)
+
+        @property
+        def is_running(self):
+            return time.perf_counter() - self.start_s < self.last_s
+
+    rate = rate_of(Line(), 5.0, 1.0, lambda share: None, lambda: False)
+    assert 0.5 * expected < rate < 1.5 * expected
 
 
 def test_a_run_that_is_cancelled_ends_at_once_and_says_nothing(answered):

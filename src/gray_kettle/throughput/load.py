@@ -107,7 +107,8 @@ def rate_of(
 ) -> float:
     """Run a load and give octets a second, without its first seconds, in which TCP finds its window.
 
-    NaN where nothing came, or it was cancelled.
+    A load that its limit ends before twice those seconds counts as a whole: octets are counted as they are handed
+    over, and it may have waited for its answer only. NaN where nothing came, or it was cancelled.
     """
     load.start()
     begin_s = time.perf_counter()
@@ -118,7 +119,8 @@ def rate_of(
         time.sleep(_TICK_S)
     end_s, octets = time.perf_counter() - begin_s, load.octets
     load.stop()
-    counted = [pair for pair in seen if pair[0] >= min(skip_s, end_s / 2)]
+    from_s = 0.0 if end_s < min(2 * skip_s, seconds) else min(skip_s, seconds / 2)
+    counted = [pair for pair in seen if pair[0] >= from_s]
     if is_cancelled() or not octets or not counted or end_s - counted[0][0] < _TICK_S:
         return float("nan")
     first_s, first = counted[0]
