@@ -2,7 +2,8 @@
 
 Each has one difficulty, drawn at random within what receivers and rooms do: lines side by side, a line beside
 802.15.4, channels side by side whose pauses the receiver hides, traffic as slow as the mains in rows that keep step
-with them, a channel that the span cuts, and noise that follows no law of averaging.
+with them, a channel that the span cuts, and noise that follows no law of averaging. From number 240 on, carriers of
+base stations, which neither simulator draws by chance; from 300 on, emitters among channels that hardly pause.
 """
 
 from collections.abc import Callable
@@ -17,6 +18,9 @@ from gray_kettle.simulator.spectra.random_scenes import ByChance
 from gray_kettle.simulator.spectra.scene import Instrument, Scene, Transmitter
 from gray_kettle.spectrum.quantise import Codes, to_codes
 
+CARRIERS_FROM, EMITTERS_FROM = 240, 300
+_CARRIER_HZ = (4.5e6, 9e6, 13.5e6, 18e6)  # 25 to 100 resource blocks of 180 kHz (3GPP TS 36.104, 5.6)
+_5_GHZ = tuple(5.18e9 + 20e6 * k for k in range(8))
 _START_S = 1.79e9
 _BINS_HZ = (1e5, 2.5e5, 3.3e5, 5e5)
 _ROW_RATES = (4.3, 9.7, 17.0, 26.0)
@@ -27,12 +31,16 @@ _WIFI_HZ = tuple(2.412e9 + 5e6 * k for k in range(13))
 def made(number: int) -> ByChance:
     """The scene of that number, of the difficulties in turn."""
     rng = np.random.default_rng([77, number])
+    if number >= EMITTERS_FROM:
+        return _among_busy_channels(rng, number)
+    if number >= CARRIERS_FROM:
+        return _cellular(rng, number)
     return _DIFFICULTIES[number % len(_DIFFICULTIES)](rng, number)
 
 
 def noise_codes(number: int, scene: ByChance) -> "Codes | None":
     """Rows of a scene that has nothing but noise of any law; None for all others."""
-    if _DIFFICULTIES[number % len(_DIFFICULTIES)] is not _noise_of_any_law:
+    if number >= CARRIERS_FROM or _DIFFICULTIES[number % len(_DIFFICULTIES)] is not _noise_of_any_law:
         return None
     rng = np.random.default_rng([78, number])
     shape = (len(scene.time_s), scene.instrument.span.bins)
@@ -125,6 +133,54 @@ def _cut_by_the_span(rng: np.random.Generator, number: int) -> ByChance:
 
 def _noise_of_any_law(rng: np.random.Generator, number: int) -> ByChance:
     return _scene(rng, number, [], _span(rng, sweep_s=float(rng.choice([0.0, 0.05]))))
+
+
+def _cellular(rng: np.random.Generator, number: int) -> ByChance:
+    """A carrier that is shared in time among networks that pause as it does, or in every fourth scene none."""
+    is_low, width_hz = bool(rng.random() < 0.4), float(rng.choice(_CARRIER_HZ))
+    channels = _WIFI_HZ if is_low else _5_GHZ
+    span = _span(rng, averages=int(rng.choice([1, 1, 2, 4])), sweep_s=float(rng.choice([0.0, 0.0, 0.03])))
+    if not is_low:
+        span = replace(span, start_hz=5.15e9 + span.step_hz / 2, bins=int(2e8 / span.step_hz))
+    on_air: list[Transmitter] = [
+        tx.wifi("", float(rng.choice(channels)), 20, rng.uniform(-80, -45), rng.uniform(0.05, 0.6))
+        for _ in range(rng.integers(0, 5))
+    ]
+    if number % 4:
+        edge_hz = width_hz / 2 + 2e6
+        end_hz = span.start_hz + span.bins * span.step_hz
+        centre_hz = rng.uniform(span.start_hz + edge_hz, end_hz - edge_hz)
+        on_air.append(tx.cellular("", rng.uniform(-82, -45), centre_hz, width_hz, rng.uniform(0.35, 0.8)))
+    return _scene(rng, number, on_air, span, spread_s=0.02 * (span.averages > 1))
+
+
+def _among_busy_channels(rng: np.random.Generator, number: int) -> ByChance:
+    """Emitters where Wi-Fi leaves little of the time: scenes as hard as those without any."""
+    facts = {"averages": int(rng.choice([1, 1, 2, 4])), "sweep_s": float(rng.choice([0.0, 0.03, 0.06]))}
+    if rng.random() < 0.4:
+        facts["detector"] = Detector.MAX
+    channels = rng.choice(_WIFI_HZ, rng.integers(2, 5), replace=False)
+    on_air = [tx.wifi("", float(hz), 20, rng.uniform(-70, -42), rng.uniform(0.2, 0.8)) for hz in channels]
+    for _ in range(rng.integers(1, 4)):
+        on_air.append(_any_emitter(rng))
+    spread_s = float(rng.uniform(0.005, 0.03)) if facts["averages"] > 1 and not facts["sweep_s"] else 0.0
+    return _scene(rng, number, on_air, _span(rng, **facts), spread_s)
+
+
+def _any_emitter(rng: np.random.Generator) -> Transmitter:
+    level, centre_hz = float(rng.uniform(-80, -45)), float(rng.uniform(2.406e9, 2.478e9))
+    kinds: tuple[Callable[[], Transmitter], ...] = (
+        lambda: tx.link("", level, centre_hz, rng.uniform(5e6, 30e6)),
+        lambda: tx.noise("", level + 8, centre_hz, rng.uniform(22e6, 60e6)),
+        lambda: tx.camera("", level, centre_hz, width_hz=rng.uniform(6e6, 18e6)),
+        lambda: tx.carrier("", level, centre_hz),
+        lambda: tx.narrow_fm("", level, centre_hz, rng.uniform(3e4, 5e5)),
+        lambda: tx.low_rate("", int(rng.integers(11, 27)), level, rng.uniform(0.01, 0.15)),
+        lambda: tx.hopper("", level, rng.uniform(0.1, 0.8)),
+        lambda: tx.oven("", level, centre_hz=rng.uniform(2.448e9, 2.465e9)),
+        lambda: tx.advertiser("", level, rng.uniform(0.02, 0.09)),
+    )
+    return kinds[rng.integers(len(kinds))]()
 
 
 _DIFFICULTIES: tuple[Callable[[np.random.Generator, int], ByChance], ...] = (

@@ -25,6 +25,7 @@ class EmitterKind(StrEnum):
     BROADBAND_NOISE = "broadband-noise"
     RADAR = "radar"
     POINT_TO_POINT = "point-to-point"
+    CELLULAR_CARRIER = "cellular-carrier"
     UNKNOWN = "unknown"
 
 

@@ -30,6 +30,7 @@ _NOT_WORTH_IT = (
     EmitterKind.BLUETOOTH,
     EmitterKind.BLE_ADVERTISING,
     EmitterKind.RADAR,
+    EmitterKind.CELLULAR_CARRIER,
 )  # nobody can or needs to remove these
 _EFFORTS = ("minutes", "an hour", "a visit", "a purchase")  # each costs about twice the one before
 

@@ -96,6 +96,13 @@ ADVICE = {
         "Follow the direction of its antennas. Its owner can pause it for a minute.",
         "Agree on frequencies with its owner, or use channels that it does not overlap.",
     ),
+    EmitterKind.CELLULAR_CARRIER: Advice(
+        "cellular carrier",
+        "cellular",
+        "Private mobile networks of factories and ports, small cells, and masts beside 2.4 GHz.",
+        "It is there day and night and never moves. Its level rises towards an antenna that is not Wi-Fi.",
+        "Use channels that it does not overlap, or ask its operator for another frequency or less power.",
+    ),
     EmitterKind.UNKNOWN: Advice(
         "unknown non-Wi-Fi emitter",
         "unknown",

@@ -27,7 +27,7 @@ _LEAST_OVERLAP = 0.5
 _GONE_BLOCKS = 2  # later blocks without it after which it is gone
 _BRIEF_S, _OFTEN = 60.0, 0.05
 _CONFUSABLE = {"bluetooth", "frequency-hopper"}  # # that one block may separate and another may not
-_FLAT = {"point-to-point", "broadband-noise", "unknown"}
+_FLAT = {"point-to-point", "broadband-noise", "cellular-carrier", "unknown"}
 _LEAST_CONFIDENCE = 0.3
 
 

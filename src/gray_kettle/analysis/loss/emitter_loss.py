@@ -22,6 +22,7 @@ _BURST_S = {
     "frequency-hopper": 2e-3,
     "802.15.4": 2e-3,
     "radar": 1e-3,
+    "cellular-carrier": 3e-3,
     "unknown": 2e-3,
 }
 _PART_HZ = 18e6

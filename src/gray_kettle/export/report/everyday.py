@@ -56,6 +56,7 @@ _EMITTERS = {
     EmitterKind.BROADBAND_NOISE: N_("Some device, such as a faulty power supply, fills the band with noise."),
     EmitterKind.RADAR: N_("A radar is on the air."),
     EmitterKind.POINT_TO_POINT: N_("A fixed radio link between two places is on the air."),
+    EmitterKind.CELLULAR_CARRIER: N_("A base station of a mobile network is on the air."),
     EmitterKind.UNKNOWN: N_("Something that is not Wi-Fi disturbs it; what it is could not be named."),
 }  # fmt: skip
 _LEAST_LOST = 0.005

@@ -15,6 +15,7 @@ from gray_kettle.model.enums import Detector, EmitterKind
 
 _HOPPER, _OVEN, _NARROW = "hopper", str(EmitterKind.MICROWAVE_OVEN), "narrowband"
 _LINK, _WITHIN_WIFI = str(EmitterKind.POINT_TO_POINT), 0.95
+_SURELY_NO_WIFI = 0.8  # of a part of a Wi-Fi channel that pauses: a carrier that is shared in time
 _IN_STEP = 3.3  # logarithm of mains coherence, from which bursts are an oven's
 _PAUSES = 1.2  # of "falls": 6 dB from the middle to the lowest rows
 _SAME_FREQUENCY_HZ = 1.5e6
@@ -63,7 +64,8 @@ class Claim:
         is_part = features.get("within a Wi-Fi channel", 0.0) >= _WITHIN_WIFI
         pauses = features.get("falls", 0.0) > _PAUSES
         if family == _LINK:
-            return self.are_pauses_hidden or (is_part and pauses)
+            is_sure = self.judgement.probability >= _SURELY_NO_WIFI
+            return (self.are_pauses_hidden or (is_part and pauses)) and not is_sure
         return family == _OVEN and not self.is_mains_visible
 
     @property

@@ -51,7 +51,8 @@ def weighed(
             likely = _unnamed(likely)
         if claim.candidate.found is not None:
             evidence = evidence_text.of_found(claim.candidate.found, claim.judgement)
-            found.append(replace(claim.candidate.found, likely=likely, evidence=evidence))
+            measured_anew = occupancy.of_found(rows, profiles, claim.candidate, likely[0][0])
+            found.append(replace(measured_anew, likely=likely, evidence=evidence))
             continue
         measured = occupancy.of_candidate(rows, profiles, claim.candidate, likely[0][0])
         found.append(_detection(rows, claim, likely, measured))

@@ -21,6 +21,9 @@ _WORDS: dict[str, tuple[str, str]] = {
     "within a Wi-Fi channel": ("it lies within a Wi-Fi channel", "it reaches beyond any Wi-Fi channel"),
     "continuous": ("it hardly pauses", "it comes and goes"),
     "falls": ("its level falls at times", "its level never falls"),
+    "filled in most rows": ("all of it is on in nearly every row", "at times only parts of it are on"),
+    "lowest": ("it never falls near the noise", "it falls to the noise at times"),
+    "rows without it": ("some rows have nothing of it", "no row is without it"),
     "varies": ("its level varies", "its level is steady"),
     "halves together": ("all of it rises and falls together", "its parts rise and fall by themselves"),
     "with its neighbours": (

@@ -16,6 +16,7 @@ from gray_kettle.model.records import Detection, FloatArray
 
 Features = dict[str, float]
 _SOME_ROWS = 700
+_LOWEST = 0.02  # quantile that is taken for the lowest level
 _PIECE = 5  # of an interval at each of its ends
 _FEWEST = 20
 _SHOWS_DB = 3.0
@@ -199,6 +200,7 @@ def _shape(rows: Rows, profiles: Profiles, interval: Interval) -> Features:
         "never pauses": float(interval.quantile == 0),
         "pauses mostly": float(interval.quantile == 2),
         "shows seldom": float(interval.quantile == 3),
+        "never pauses at all": float(interval.quantile == 4),
         "is very wide": float(width > 24e6),
         "as wide as a link": _bell(log_width, 1.0, 0.25),
         "as wide as 802.15.4": _bell(log_width, 0.3, 0.3),
@@ -227,6 +229,7 @@ def _in_time(rows: Rows, profiles: Profiles, interval: Interval) -> Features:
         for b in _neighbours(rows, some, first, last)
     ]
     mains = rows.mains_coherence(rows.cells[:, first:last].mean(axis=1)) if rows.is_low_band else 1.5
+    out |= _filled(rows, inside)
     return out | {
         "time on": share,
         "duty": float((level > max(q95 / 2, _SHOWS_DB)).mean()),
@@ -244,6 +247,27 @@ def _in_time(rows: Rows, profiles: Profiles, interval: Interval) -> Features:
         "with both neighbours": min(beside),
         "mains": mains,
         "in step with the mains": max(mains - 3, 0.0),
+    }
+
+
+def _filled(rows: Rows, inside: Levels) -> Features:
+    """How much of it is on in each row, and how low it ever falls: what never pauses fills all of it in all rows,
+    whatever comes and goes beside it. inside: dB over noise of its cells while it is on, shape (rows, cells).
+    """
+    count = len(inside)
+    at = [int(_LOWEST * (count - 1)), int(0.8 * (count - 1))]
+    lowest, usual = np.partition(inside, at, axis=0)[at]
+    on = inside > np.maximum(usual / 2, 3 * rows.cell_noise.sigma_db)
+    by_row, by_cell = on.mean(axis=1), on.mean(axis=0)
+    level = np.partition(inside.mean(axis=1), at[0])[at[0]]
+    return {
+        "filled": float(by_row.mean()),
+        "filled in most rows": float(np.quantile(by_row, 0.05)),
+        "rows without it": float((by_row < 0.1).mean()),
+        "cells differ": float(by_cell.std()),
+        "lowest": float(np.clip(level, -5, 30)) / 10,
+        "lowest of its cells": float(np.clip(np.median(lowest), -8, 30)) / 10,
+        "cells that fall to noise": float((lowest < 2 * rows.cell_noise.sigma_db).mean()),
     }
 
 

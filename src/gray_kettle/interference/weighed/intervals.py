@@ -18,9 +18,10 @@ from gray_kettle.model.records import FloatArray
 from gray_kettle.spectrum.quantise import DBM_OF_CODE, MISSING
 
 _FEWEST_WINDOWS = 4  # to tell what is sometimes on from what always is
-_LOW, _MIDDLE, _HIGH, _TOP = range(4)
-_NAMES = {"low": _LOW, "mid": _MIDDLE, "high": _HIGH, "top": _TOP}
+_LOW, _MIDDLE, _HIGH, _TOP, _LEAST = range(5)
+_NAMES = {"low": _LOW, "mid": _MIDDLE, "high": _HIGH, "top": _TOP, "least": _LEAST}
 _BELOW_ALL_DB = -50.0
+_RANK = 0.7  # the lowest of n values lies, in the median, where 0.7 of n + 0.4 do
 
 
 @dataclass(frozen=True)
@@ -36,7 +37,7 @@ class Interval:
 
     @property
     def quantile(self) -> int:
-        """Which of the levels of a window it was found in: 0 the low one, 1 the middle, 2 the high one, 3 the top."""
+        """Which of the levels of a window it was found in: low, middle, high, top or least, from 0 to 4."""
         return _NAMES[self.profile.split()[0]]
 
 
@@ -44,8 +45,8 @@ class Interval:
 class Profiles:
     """Levels over time.
 
-    windows: dB over noise that is exceeded in most, half, some and few of the rows of each window, shape (3 or 4,
-    windows, bins).
+    windows: dB over noise that is exceeded in most, half, some, few and nearly all of the rows of each window, shape (3
+    or 5, windows, bins).
     window_rows: rows of a window; levels: by name, over the whole block, shape (bins,) each; of_noise_db: where noise
     alone lies in each.
     """
@@ -62,14 +63,15 @@ class Profiles:
 
 
 def profiles_of(rows: Rows, few_moments: bool) -> Profiles:
-    """Levels of each window and over all of them. few_moments: what shows in few rows is looked at as well; where a row
-    sums up many moments, the weights do not know such intervals yet.
+    """Levels of each window and over all of them. few_moments: what shows in few rows, and what never
+    pauses at all, is looked at as well; where a row sums up many moments, the weights do not know such intervals yet.
     """
     size = min(max(round(P.window_s * rows.rate), int(P.window_rows)), len(rows.codes))
     count = len(rows.codes) // size
-    names = tuple(_NAMES)[: _TOP + few_moments]
-    shares = (P.low_share, P.mid_share, P.high_share, P.top_share)[: len(names)]
+    names = tuple(_NAMES) if few_moments else tuple(_NAMES)[:_TOP]
+    shares = [P.low_share, P.mid_share, P.high_share, P.top_share, P.least_share][: len(names)]
     at = [int(share * (size - 1)) for share in shares]
+    shares[_LEAST:] = [(k + _RANK) / (size + 2 * _RANK - 1) for k in at[_LEAST:]]
     windows = np.empty((len(at), count, rows.span.bins), np.float32)
     for window in range(count):
         ordered = np.partition(rows.codes[window * size : (window + 1) * size], at, axis=0)

@@ -28,6 +28,7 @@ FAMILIES: dict[EmitterKind, str] = {
     EmitterKind.FREQUENCY_HOPPER: "hopper",
     EmitterKind.NARROWBAND_FM: "narrowband",
     EmitterKind.CONTINUOUS_CARRIER: "narrowband",
+    EmitterKind.CELLULAR_CARRIER: str(EmitterKind.POINT_TO_POINT),
 }
 
 

@@ -5,7 +5,7 @@ with the assumption that frames are independent moments. Source: docs/radio-mode
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,11 +13,11 @@ from numpy.typing import NDArray
 from gray_kettle.interference.searches.advertising import ADVERTISING_HZ
 from gray_kettle.interference.weighed.candidates import Candidate
 from gray_kettle.interference.weighed.features import rows_on
-from gray_kettle.interference.weighed.intervals import Profiles
+from gray_kettle.interference.weighed.intervals import Interval, Profiles
 from gray_kettle.interference.weighed.parameters import P
 from gray_kettle.interference.weighed.rows import Rows
 from gray_kettle.model.enums import EmitterKind
-from gray_kettle.model.records import Span
+from gray_kettle.model.records import Detection, Span
 from gray_kettle.spectrum.channel_power import channels_in_span, passband_hz
 from gray_kettle.spectrum.quantise import DBM_OF_CODE
 
@@ -27,8 +27,10 @@ _BURSTS = (
     EmitterKind.BLUETOOTH,
     EmitterKind.BLE_ADVERTISING,
     EmitterKind.FREQUENCY_HOPPER,
+    EmitterKind.CELLULAR_CARRIER,
 )
-_VISIBLE_DB = 3.0
+_UNDER_OTHERS = (EmitterKind.CONTINUOUS_CARRIER, EmitterKind.NARROWBAND_FM, EmitterKind.BROADBAND_NOISE)
+_STILL_RISES, _SHOWS_DB = 0.5, 2.0
 _SOME_ROWS = 800
 _STEADY = (EmitterKind.CONTINUOUS_CARRIER, EmitterKind.NARROWBAND_FM, EmitterKind.ANALOGUE_VIDEO)
 _PULSE_DUTY = 2e-3  # of a radar while its beam passes
@@ -56,6 +58,18 @@ def of_candidate(rows: Rows, profiles: Profiles, candidate: Candidate, kind: Emi
     return _of_cluster(rows, candidate, kind)
 
 
+def of_found(rows: Rows, profiles: Profiles, candidate: Candidate, kind: EmitterKind) -> Detection:
+    """What a search found; a line or noise, of which a search misses much under other signals, with the share of time
+    in which its rows show it.
+    """
+    found = candidate.found
+    assert found is not None
+    if kind in _UNDER_OTHERS:
+        measured = _of_interval(rows, profiles, candidate, kind)
+        return replace(found, duty=min(measured.duty, 1.0), channels=measured.channels)
+    return found
+
+
 def frames_of(span: Span) -> int:
     """Moments that a row has of each bin."""
     return max(span.averages, 1)
@@ -67,8 +81,8 @@ def share_of_time(row_share: float, frames: int) -> float:
 
 
 def _of_interval(rows: Rows, profiles: Profiles, candidate: Candidate, kind: EmitterKind) -> Occupancy:
-    interval = candidate.interval
-    assert interval is not None
+    assert candidate.interval is not None
+    interval = _where_it_never_pauses(profiles, candidate.interval)
     on, _ = rows_on(profiles, interval, len(rows.codes))
     some = on[:: len(on) // _SOME_ROWS + 1]
     levels = DBM_OF_CODE[rows.codes[some, interval.first : interval.last]].astype(np.float64)
@@ -77,8 +91,7 @@ def _of_interval(rows: Rows, profiles: Profiles, candidate: Candidate, kind: Emi
     total = power.sum(axis=1)
     floor = (10 ** (noise / 10)).sum()
     over_db = 10 * np.log10(np.maximum(total / floor, 1e-6))
-    top_db = float(np.quantile(over_db, 0.9))
-    shows = over_db > max(top_db - 15, min(_VISIBLE_DB, top_db / 2))
+    shows = over_db > interval.top_db / 2
     level = (
         float(10 * np.log10(max(float(np.median(total[shows])) - floor, 1e-20))) if shows.any() else -120.0
     )
@@ -94,6 +107,27 @@ def _of_interval(rows: Rows, profiles: Profiles, candidate: Candidate, kind: Emi
     return Occupancy(
         level, duty, float(times[0]), float(times[-1]), round(float(shows.mean()) * len(on)), channels
     )
+
+
+def _where_it_never_pauses(profiles: Profiles, interval: Interval) -> Interval:
+    """The same bins in the lowest of the levels in which they still rise half as much: what is higher now and then is
+    something else on the same frequency.
+    """
+    first, last = interval.first, interval.last
+    reach = max(last - first, 3)
+    tops, rises = {}, {}
+    for name, level in profiles.levels.items():
+        tops[name] = float(np.median(level[first:last])) - profiles.of_noise_db[name]
+        beside = np.concatenate([level[max(first - reach, 0) : first], level[last : last + reach]])
+        around = float(np.median(beside)) - profiles.of_noise_db[name] if len(beside) else 0.0
+        rises[name] = tops[name] - max(around, 0.0)
+    most = max(rises.values())
+    for quantile in ("least", "low", "mid", "high", "top"):
+        for windows in ("some", "all"):
+            name = f"{quantile} {windows}"
+            if rises.get(name, 0.0) >= max(_STILL_RISES * most, _SHOWS_DB):
+                return replace(interval, profile=name, top_db=tops[name], rise_db=rises[name])
+    return interval
 
 
 def _duty_while_on(rows: Rows, kind: EmitterKind, row_share: float) -> float:

@@ -85,6 +85,9 @@ class Parameters:
     top_share: float = _p(
         0.95, "share", "quantile that what is on in one row of twenty exceeds", "pulses of radar, sensors"
     )
+    least_share: float = _p(
+        0.02, "share", "quantile that what never pauses at all exceeds", "Wi-Fi pauses in a row of fifty"
+    )
     some_windows: float = _p(
         0.85, "share", "of windows: what is on in a seventh of them shows", "takes of a minute"
     )

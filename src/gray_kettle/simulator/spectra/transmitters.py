@@ -22,6 +22,7 @@ from gray_kettle.simulator.spectra.shapes import Shape
 
 WIFI = "wi-fi"
 _FAR_BELOW_HZ = 2.4e9  # phases are counted from here
+_HALF_FRAME_S = 5e-3  # of LTE and 5G: a downlink part, a gap, an uplink part
 Making = Callable[[Ints, np.random.Generator], Bursts]
 
 
@@ -215,6 +216,21 @@ def link(name: str, level_dbm: float, centre_hz: float, width_hz: float) -> Tran
     """A point-to-point link: flat, continuous, where its owner put it."""
     made = carrier(name, level_dbm, centre_hz)
     return replace(made, kind="point-to-point", shape=shapes.flat(width_hz), is_steady=False)
+
+
+def cellular(
+    name: str, level_dbm: float, centre_hz: float, width_hz: float = 9e6, on_share: float = 0.6,
+    is_on: float | Callable[[Floats], Floats] = 1.0,
+) -> Transmitter:  # fmt: skip
+    """A base station that shares its carrier in time: on for the same part of each half of a frame of 10 ms (3GPP TS
+    36.211, 4.2), flat over its resource blocks.
+    """
+
+    def make(seconds: Ints, rng: np.random.Generator) -> Bursts:
+        start = every(seconds[_share(is_on, seconds) > 0], _HALF_FRAME_S, 0.3 * _HALF_FRAME_S)
+        return bursts(start, np.full(len(start), on_share * _HALF_FRAME_S), centre_hz)
+
+    return Transmitter("cellular-carrier", name, level_dbm, make, shapes.flat(width_hz))
 
 
 def noise(name: str, level_dbm: float, centre_hz: float, width_hz: float) -> Transmitter:
