@@ -2,8 +2,8 @@
 
 Each has one difficulty, drawn at random within what receivers and rooms do: lines side by side, a line beside
 802.15.4, channels side by side whose pauses the receiver hides, traffic as slow as the mains in rows that keep step
-with them, a channel that the span cuts, and noise that follows no law of averaging. From number 240 on, carriers of
-base stations, which neither simulator draws by chance; from 300 on, emitters among channels that hardly pause.
+with them, a channel that the span cuts, and noise that follows no law of averaging. From number 240 on,
+emitters among channels that hardly pause; from 360 on, carriers of base stations, which neither simulator draws.
 """
 
 from collections.abc import Callable
@@ -18,7 +18,7 @@ from gray_kettle.simulator.spectra.random_scenes import ByChance
 from gray_kettle.simulator.spectra.scene import Instrument, Scene, Transmitter
 from gray_kettle.spectrum.quantise import Codes, to_codes
 
-CARRIERS_FROM, EMITTERS_FROM = 240, 300
+EMITTERS_FROM, CARRIERS_FROM = 240, 360
 _CARRIER_HZ = (4.5e6, 9e6, 13.5e6, 18e6)  # 25 to 100 resource blocks of 180 kHz (3GPP TS 36.104, 5.6)
 _5_GHZ = tuple(5.18e9 + 20e6 * k for k in range(8))
 _START_S = 1.79e9
@@ -31,7 +31,7 @@ _WIFI_HZ = tuple(2.412e9 + 5e6 * k for k in range(13))
 def made(number: int) -> ByChance:
     """The scene of that number, of the difficulties in turn."""
     rng = np.random.default_rng([77, number])
-    if number >= EMITTERS_FROM:
+    if CARRIERS_FROM > number >= EMITTERS_FROM:
         return _among_busy_channels(rng, number)
     if number >= CARRIERS_FROM:
         return _cellular(rng, number)
@@ -40,7 +40,7 @@ def made(number: int) -> ByChance:
 
 def noise_codes(number: int, scene: ByChance) -> "Codes | None":
     """Rows of a scene that has nothing but noise of any law; None for all others."""
-    if number >= CARRIERS_FROM or _DIFFICULTIES[number % len(_DIFFICULTIES)] is not _noise_of_any_law:
+    if number >= EMITTERS_FROM or _DIFFICULTIES[number % len(_DIFFICULTIES)] is not _noise_of_any_law:
         return None
     rng = np.random.default_rng([78, number])
     shape = (len(scene.time_s), scene.instrument.span.bins)

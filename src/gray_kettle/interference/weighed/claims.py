@@ -46,7 +46,7 @@ class Claim:
         if found is None or found.kind == EmitterKind.UNKNOWN:
             return None
         family, share = self.judgement.family
-        is_sure = share >= P.least_renamed and self.shows_its_kind
+        is_sure = share >= P.least_renamed and self.shows_its_kind and not self._is_part_that_pauses
         return None if is_sure and family_of(found.kind) != family else found.kind
 
     @property
@@ -60,13 +60,17 @@ class Claim:
         """Whether Wi-Fi shows the same to this receiver: as a link what is part of a Wi-Fi channel and pauses, or
         anything where pauses are hidden; as an oven any traffic, where each row meets the mains at the same phase.
         """
-        family, features = self.judgement.family[0], self.candidate.features
-        is_part = features.get("within a Wi-Fi channel", 0.0) >= _WITHIN_WIFI
-        pauses = features.get("falls", 0.0) > _PAUSES
+        family = self.judgement.family[0]
         if family == _LINK:
             is_sure = self.judgement.probability >= _SURELY_NO_WIFI
-            return (self.are_pauses_hidden or (is_part and pauses)) and not is_sure
+            return self.are_pauses_hidden or (self._is_part_that_pauses and not is_sure)
         return family == _OVEN and not self.is_mains_visible
+
+    @property
+    def _is_part_that_pauses(self) -> bool:
+        features = self.candidate.features
+        is_part = features.get("within a Wi-Fi channel", 0.0) >= _WITHIN_WIFI
+        return is_part and features.get("falls", 0.0) > _PAUSES
 
     @property
     def family(self) -> str:
@@ -111,10 +115,19 @@ def _with_that_of_rivals(claim: Claim, claims: list[Claim]) -> Claim:
     rivals = [
         c.judgement.probability
         for c in claims
-        if not _is_named(c) and c.may_be_wifi and c.family == claim.family and _covers(claim, c)
+        if not _is_named(c) and _may_be_the_same(claim, c) and _covers(claim, c)
     ]
     most = max([claim.judgement.probability, *rivals])
     return replace(claim, judgement=replace(claim.judgement, probability=most))
+
+
+def _may_be_the_same(named: Claim, rival: Claim) -> bool:
+    """Whether a rival would be this, had its weights known what the search knows: Wi-Fi may show the same, or the rival
+    cannot know an oven, as rows keep step with the mains.
+    """
+    if named.family == _OVEN and not named.is_mains_visible:
+        return True
+    return rival.may_be_wifi and rival.family == named.family
 
 
 def _least(claim: Claim, fitted: Fitted, are_few_rows: bool) -> float:
@@ -123,8 +136,8 @@ def _least(claim: Claim, fitted: Fitted, are_few_rows: bool) -> float:
         return P.least_named
     if fitted == Fitted.MANY_MOMENTS:
         return P.least_of_few if are_few_rows else P.least_probability
-    is_alike = claim.judgement.family[0] == _NARROW or claim.candidate.shape == "spread"
-    least = P.least_line_or_hopper if is_alike else P.least_of_moments
+    is_alike = claim.judgement.family[0] in (_NARROW, _LINK) or claim.candidate.shape == "spread"
+    least = P.least_of_what_is_alike if is_alike else P.least_of_moments
     return max(least, P.least_of_few_moments) if are_few_rows else least
 
 

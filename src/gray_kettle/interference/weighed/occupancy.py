@@ -83,7 +83,10 @@ def share_of_time(row_share: float, frames: int) -> float:
 def _of_interval(rows: Rows, profiles: Profiles, candidate: Candidate, kind: EmitterKind) -> Occupancy:
     assert candidate.interval is not None
     interval = _where_it_never_pauses(profiles, candidate.interval)
-    on, _ = rows_on(profiles, interval, len(rows.codes))
+    # Windows in which it is on at all: one that is on half of the time is not always on in half of a window.
+    seldomer = {"low": "mid all", "mid": "high all", "high": "top all"}.get(interval.profile.split()[0])
+    seen_in = replace(interval, profile=seldomer) if seldomer in profiles.levels else interval
+    on, _ = rows_on(profiles, seen_in, len(rows.codes))
     some = on[:: len(on) // _SOME_ROWS + 1]
     levels = DBM_OF_CODE[rows.codes[some, interval.first : interval.last]].astype(np.float64)
     noise = rows.noise.median_dbm[interval.first : interval.last]
@@ -111,7 +114,7 @@ def _of_interval(rows: Rows, profiles: Profiles, candidate: Candidate, kind: Emi
 
 def _where_it_never_pauses(profiles: Profiles, interval: Interval) -> Interval:
     """The same bins in the lowest of the levels in which they still rise half as much: what is higher now and then is
-    something else on the same frequency.
+    something else on the same frequency. The least of a window is left out: it wavers by chance.
     """
     first, last = interval.first, interval.last
     reach = max(last - first, 3)
@@ -122,7 +125,7 @@ def _where_it_never_pauses(profiles: Profiles, interval: Interval) -> Interval:
         around = float(np.median(beside)) - profiles.of_noise_db[name] if len(beside) else 0.0
         rises[name] = tops[name] - max(around, 0.0)
     most = max(rises.values())
-    for quantile in ("least", "low", "mid", "high", "top"):
+    for quantile in ("low", "mid", "high", "top"):
         for windows in ("some", "all"):
             name = f"{quantile} {windows}"
             if rises.get(name, 0.0) >= max(_STILL_RISES * most, _SHOWS_DB):

@@ -155,19 +155,19 @@ class Parameters:
     # Claims
     least_probability: float = _p(0.5, "", "of being an emitter, for a claim", "as likely as not")
     least_of_moments: float = _p(
-        0.4, "", "the same in rows of few moments: of being the one of its emitter", "scenes of both makers"
+        0.35, "", "the same in rows of few moments: of being the one of its emitter", "scenes of both makers"
     )
-    least_line_or_hopper: float = _p(
+    least_of_what_is_alike: float = _p(
         0.55,
         "",
-        "the same for lines and hoppers that no search has named",
-        "receivers and frames make such bursts",
+        "the same for lines, hoppers and links that no search has named",
+        "receivers, frames and parts of Wi-Fi channels look so",
     )
     least_of_few_moments: float = _p(
         0.65, "", "the same in few rows of few moments", "noise as wide as the span, from 250 rows"
     )
     least_named: float = _p(
-        0.25, "", "the same for what a search has named", "little real is lost, scenes of both makers"
+        0.22, "", "the same for what a search has named", "little real is lost, scenes of both makers"
     )
     least_renamed: float = _p(
         0.8, "", "of another family than a search has named, to be called so", "scenes of both makers"
