@@ -6,4 +6,4 @@
 # 4: rows that sum up 16 frames or more have a detector of their own.
 # 5: in rows of few moments, too, all that may be an emitter is weighed, with what the searches found.
 # 6: in such rows candidates are judged beside each other; busy channels no longer make a receiver seem overloaded.
-DETECTOR_VERSION = 6
+DETECTOR_VERSION = 7

@@ -21,7 +21,7 @@ _PAUSES = 1.2  # of "falls": 6 dB from the middle to the lowest rows
 _SAME_FREQUENCY_HZ = 1.5e6
 _FEW_FREQUENCIES = 3.2  # binary logarithm: advertising and little else
 _WITHIN_WIDE_HZ = 8e6
-_ADVERTISING_FIRST, _NAMED_FIRST = 0.3, 0.4
+_ADVERTISING_FIRST, _NAMED_FIRST = 0.3, 0.6
 _WIDE_HOPPER_HZ = 8e6
 _NEAR_ADVERTISING_HZ = 1e6
 

@@ -29,7 +29,15 @@ _BURSTS = (
     EmitterKind.FREQUENCY_HOPPER,
     EmitterKind.CELLULAR_CARRIER,
 )
-_UNDER_OTHERS = (EmitterKind.CONTINUOUS_CARRIER, EmitterKind.NARROWBAND_FM, EmitterKind.BROADBAND_NOISE)
+_WITHOUT_RHYTHM = (
+    EmitterKind.CONTINUOUS_CARRIER,
+    EmitterKind.NARROWBAND_FM,
+    EmitterKind.ANALOGUE_VIDEO,
+    EmitterKind.BROADBAND_NOISE,
+    EmitterKind.POINT_TO_POINT,
+    EmitterKind.CELLULAR_CARRIER,
+    EmitterKind.UNKNOWN,
+)
 _STILL_RISES, _SHOWS_DB = 0.5, 2.0
 _SOME_ROWS = 800
 _STEADY = (EmitterKind.CONTINUOUS_CARRIER, EmitterKind.NARROWBAND_FM, EmitterKind.ANALOGUE_VIDEO)
@@ -59,12 +67,12 @@ def of_candidate(rows: Rows, profiles: Profiles, candidate: Candidate, kind: Emi
 
 
 def of_found(rows: Rows, profiles: Profiles, candidate: Candidate, kind: EmitterKind) -> Detection:
-    """What a search found; a line or noise, of which a search misses much under other signals, with the share of time
-    in which its rows show it.
+    """What a search found, with the share of time in which its rows show it; of what comes in bursts or with the mains
+    the search knows it better.
     """
     found = candidate.found
     assert found is not None
-    if kind in _UNDER_OTHERS:
+    if kind in _WITHOUT_RHYTHM:
         measured = _of_interval(rows, profiles, candidate, kind)
         return replace(found, duty=min(measured.duty, 1.0), channels=measured.channels)
     return found
