@@ -29,14 +29,11 @@ _BURSTS = (
     EmitterKind.FREQUENCY_HOPPER,
     EmitterKind.CELLULAR_CARRIER,
 )
-_WITHOUT_RHYTHM = (
+_BENEATH_OTHERS = (
     EmitterKind.CONTINUOUS_CARRIER,
     EmitterKind.NARROWBAND_FM,
     EmitterKind.ANALOGUE_VIDEO,
     EmitterKind.BROADBAND_NOISE,
-    EmitterKind.POINT_TO_POINT,
-    EmitterKind.CELLULAR_CARRIER,
-    EmitterKind.UNKNOWN,
 )
 _STILL_RISES, _SHOWS_DB = 0.5, 2.0
 _SOME_ROWS = 800
@@ -67,15 +64,17 @@ def of_candidate(rows: Rows, profiles: Profiles, candidate: Candidate, kind: Emi
 
 
 def of_found(rows: Rows, profiles: Profiles, candidate: Candidate, kind: EmitterKind) -> Detection:
-    """What a search found, with the share of time in which its rows show it; of what comes in bursts or with the mains
-    the search knows it better.
+    """What a search found. Of what hardly pauses a search misses what lies beneath other signals: its share of time is
+    the higher one of what the search says and what the rows show.
     """
     found = candidate.found
     assert found is not None
-    if kind in _WITHOUT_RHYTHM:
-        measured = _of_interval(rows, profiles, candidate, kind)
-        return replace(found, duty=min(measured.duty, 1.0), channels=measured.channels)
-    return found
+    if kind not in _BENEATH_OTHERS:
+        return found
+    measured = _of_interval(rows, profiles, candidate, kind)
+    shares = {(band, number): share for band, number, share in measured.channels}
+    channels = tuple((b, n, max(share, shares.get((b, n), 0.0))) for b, n, share in found.channels)
+    return replace(found, duty=max(found.duty, min(measured.duty, 1.0)), channels=channels)
 
 
 def frames_of(span: Span) -> int:

@@ -155,7 +155,7 @@ class Parameters:
     # Claims
     least_probability: float = _p(0.5, "", "of being an emitter, for a claim", "as likely as not")
     least_of_moments: float = _p(
-        0.35, "", "the same in rows of few moments: of being the one of its emitter", "scenes of both makers"
+        0.4, "", "the same in rows of few moments: of being the one of its emitter", "scenes of both makers"
     )
     least_of_what_is_alike: float = _p(
         0.55,
