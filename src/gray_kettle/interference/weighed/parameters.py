@@ -155,10 +155,10 @@ class Parameters:
     # Claims
     least_probability: float = _p(0.5, "", "of being an emitter, for a claim", "as likely as not")
     least_of_moments: float = _p(
-        0.4, "", "the same in rows of few moments: of being the one of its emitter", "scenes of both makers"
+        0.45, "", "the same in rows of few moments: of being the one of its emitter", "scenes of both makers"
     )
     least_of_what_is_alike: float = _p(
-        0.55,
+        0.6,
         "",
         "the same for lines, hoppers and links that no search has named",
         "receivers, frames and parts of Wi-Fi channels look so",
