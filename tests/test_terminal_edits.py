@@ -386,9 +386,9 @@ def test_the_plan_is_tried_locked_compared_done_and_written(terminal, own_demo, 
     terminal.clear_field()
     terminal.type("8-9")
     terminal.leave_field()
-    terminal.wait_for("; at 8-9 h", "103 → 122")
+    terminal.wait_for("; at 8-9 h", "89 → 112")
     terminal.keys("C-z")
-    terminal.wait_for("Why hall 2.4: 3/40 → 1/20", "214 → 201")
+    terminal.wait_for("Why hall 2.4: 3/40 → 1/20", "208 → 203")
 
     terminal.keys("d")
     terminal.wait_for("Done: hall 2.4 GHz 3/40 → 1/20")

@@ -14,7 +14,7 @@ from benchmarks.detection import gate
 from benchmarks.detection.accuracy import emitters_of, paired
 from benchmarks.detection.scenes import LabelledScene
 from gray_kettle.interference import detect
-from gray_kettle.interference.weighed.parameters import P, Parameters
+from gray_kettle.interference.weighed.parameters import P, Parameters, described
 from gray_kettle.model.records import Detection
 
 KEPT = Path(__file__).parent / "sensitivity.json"
@@ -57,10 +57,17 @@ def counted(scenes: list[LabelledScene]) -> dict[str, list[int]]:
     return out
 
 
+@cache
+def _units() -> dict[str, object]:
+    return {str(d["name"]): d["unit"] for d in described()}
+
+
 def changed(name: str, by: float) -> dict[str, list[int]]:
     """The same with one parameter changed, in a process of its own. by: share of its value."""
     usual = getattr(P, name)
-    setattr(P, name, usual * (1 + by))
+    # Of a share near one, what is left to one is changed.
+    is_high = _units()[name] == "share" and usual > 0.5
+    setattr(P, name, 1 - (1 - usual) * (1 - by) if is_high else usual * (1 + by))
     try:
         return counted(_scenes())
     finally:
