@@ -31,10 +31,10 @@ _WIFI_HZ = tuple(2.412e9 + 5e6 * k for k in range(13))
 def made(number: int) -> ByChance:
     """The scene of that number, of the difficulties in turn."""
     rng = np.random.default_rng([77, number])
-    if CARRIERS_FROM > number >= EMITTERS_FROM:
-        return _among_busy_channels(rng, number)
     if number >= CARRIERS_FROM:
         return _cellular(rng, number)
+    if number >= EMITTERS_FROM:
+        return _among_busy_channels(rng, number)
     return _DIFFICULTIES[number % len(_DIFFICULTIES)](rng, number)
 
 
